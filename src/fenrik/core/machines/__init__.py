@@ -1,0 +1,1 @@
+"""Machines: limits, motion as a controller executes it, times."""

@@ -1,0 +1,93 @@
+"""Motion as a controller executes it: what a program's text means, whatever wrote it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class MotionTable:
+    """Moves of one program in program coordinates, columns of length n.
+
+    `start`, `end` (n, 3) mm; `rapid` (n,) bool; `turn` (n,) 0 straight, +1 counter-clockwise, -1
+    clockwise about Z; `centre` (n, 2) (NaN when straight); `feed` (n,) mm/min; `tool` (n,) number;
+    `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the text from 1.
+    """
+
+    start: Floats
+    end: Floats
+    rapid: NDArray[np.bool_]
+    turn: NDArray[np.int8]
+    centre: Floats
+    feed: Floats
+    tool: NDArray[np.int32]
+    spindle: Floats
+    line: NDArray[np.int32]
+
+    def __len__(self) -> int:
+        return len(self.end)
+
+    def sweeps(self) -> Floats:
+        """Angle rad each arc turns through, 0 for straight moves; a closed arc is a full turn."""
+        out = np.zeros(len(self.end))
+        arc = self.turn != 0
+        if arc.any():
+            a = self.start[arc, :2] - self.centre[arc]
+            b = self.end[arc, :2] - self.centre[arc]
+            sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * self.turn[arc]
+            out[arc] = np.where(sweep <= 1e-7, sweep + 2 * np.pi, sweep)
+        return out
+
+    def lengths(self) -> Floats:
+        """Length (n,) of every move along its line, arc or helix, mm."""
+        step = self.end - self.start
+        flat = np.hypot(step[:, 0], step[:, 1])
+        arc = self.turn != 0
+        if arc.any():
+            radius = np.hypot(*(self.start[arc, :2] - self.centre[arc]).T)
+            flat[arc] = radius * self.sweeps()[arc]
+        return np.asarray(np.hypot(flat, step[:, 2]))
+
+    def box(self) -> tuple[Floats, Floats]:
+        """Lowest and highest tip position (3,) over all moves, arcs included."""
+        pieces = self.straightened(0.01)[0]
+        points = np.concatenate([pieces[:, :3], pieces[:, 3:]])
+        return points.min(axis=0), points.max(axis=0)
+
+    def straightened(self, tolerance: float) -> tuple[Floats, NDArray[np.int32]]:
+        """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each
+        belongs to. Chords of an arc leave it by half the tolerance to both sides."""
+        sweeps = self.sweeps()
+        counts = np.ones(len(self.end), dtype=np.int64)
+        for i in np.flatnonzero(self.turn != 0):
+            radius = math.hypot(*(self.start[i, :2] - self.centre[i]))
+            angle = 2.0 * math.acos(max(0.0, 1.0 - tolerance / max(radius, tolerance)))
+            counts[i] = max(2, math.ceil(sweeps[i] / max(angle, 1e-3)))
+        owner = np.repeat(np.arange(len(self.end)), counts)
+        first = np.cumsum(counts) - counts
+        share = (np.arange(len(owner)) - first[owner])[:, None] / counts[owner][:, None]
+        upto = (np.arange(len(owner)) - first[owner] + 1)[:, None] / counts[owner][:, None]
+        pieces = np.hstack([self._at(owner, share, sweeps), self._at(owner, upto, sweeps)])
+        last = first + counts - 1
+        pieces[first, :3], pieces[last, 3:] = self.start, self.end
+        return pieces, owner.astype(np.int32)
+
+    def _at(self, owner: NDArray[np.int64], share: Floats, sweeps: Floats) -> Floats:
+        """Positions (m, 3) at a share (m, 1) of the moves `owner` (m,)."""
+        start, end = self.start[owner], self.end[owner]
+        points = start + share * (end - start)
+        arc = self.turn[owner] != 0
+        if arc.any():
+            centre = self.centre[owner[arc]]
+            arm = start[arc, :2] - centre
+            angle = share[arc, 0] * sweeps[owner[arc]] * self.turn[owner[arc]]
+            c, s = np.cos(angle), np.sin(angle)
+            points[arc, 0] = centre[:, 0] + c * arm[:, 0] - s * arm[:, 1]
+            points[arc, 1] = centre[:, 1] + s * arm[:, 0] + c * arm[:, 1]
+        return points

@@ -1,0 +1,70 @@
+"""How long motion takes on a machine with limited speed and acceleration.
+
+Every straight piece is driven with a trapezoid of speed: the corner between two pieces is passed at
+the speed at which the centripetal acceleration on an arc that rounds the corner by the machine's
+`junction_mm` stays within its acceleration; a backward and a forward pass bound the speeds by what
+can be braked and reached (the usual look-ahead of controllers). A single move gives the closed form
+t = d/v + v/a for d >= v²/a, else 2 sqrt(d/a).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from fenrik.core.machines.library import Machine
+from fenrik.core.machines.motion import MotionTable
+
+Floats = NDArray[np.float64]
+
+
+@njit(cache=True)
+def trapezoid_times(length, direction, speed, accel, junction):  # type: ignore[no-untyped-def]
+    """Times (n,) s of pieces with `length` (n,) mm, unit `direction` (n, 3), top `speed` (n,) mm/s and
+    `accel` (n,) mm/s² along the path; it starts and ends at rest."""
+    n = len(length)
+    corner = np.zeros(n + 1)
+    for i in range(1, n):
+        cosine = 0.0
+        for j in range(3):
+            cosine += direction[i - 1, j] * direction[i, j]
+        limit = min(speed[i - 1], speed[i])
+        if cosine < 0.999999:
+            half_sine = np.sqrt(max(0.0, 0.5 * (1.0 + cosine)))  # sine of half the inner angle
+            a = min(accel[i - 1], accel[i])
+            radius = junction * half_sine / max(1e-9, 1.0 - half_sine)
+            limit = min(limit, np.sqrt(a * radius))
+        corner[i] = limit
+    for i in range(n - 1, -1, -1):
+        corner[i] = min(corner[i], np.sqrt(corner[i + 1] ** 2 + 2.0 * accel[i] * length[i]))
+    out = np.empty(n)
+    for i in range(n):
+        corner[i + 1] = min(corner[i + 1], np.sqrt(corner[i] ** 2 + 2.0 * accel[i] * length[i]))
+        v0, v1, a, d = corner[i], corner[i + 1], accel[i], length[i]
+        peak = min(speed[i], np.sqrt(0.5 * (v0 * v0 + v1 * v1) + a * d))
+        ramps = (2.0 * peak * peak - v0 * v0 - v1 * v1) / (2.0 * a)
+        out[i] = (2.0 * peak - v0 - v1) / a + max(0.0, d - ramps) / peak if peak > 0.0 else 0.0
+    return out
+
+
+def move_times(motion: MotionTable, machine: Machine) -> Floats:
+    """Time (n,) s of every move of a program on a machine, without tool changes."""
+    if len(motion) == 0:
+        return np.zeros(0)
+    pieces, owner = motion.straightened(0.02)
+    step = pieces[:, 3:] - pieces[:, :3]
+    length = np.linalg.norm(step, axis=1)
+    good = length > 1e-9
+    step, length, owner = step[good], length[good], owner[good]
+    direction = step / length[:, None]
+    share = np.abs(direction)
+    with np.errstate(divide="ignore"):
+        rapid = (np.array(machine.rapid_mm_min) / 60.0 / share).min(axis=1)
+        accel = (np.array(machine.acceleration_m_s2) * 1000.0 / share).min(axis=1)
+    feed = np.minimum(motion.feed[owner], machine.feed_max_mm_min) / 60.0
+    speed = np.where(motion.rapid[owner], rapid, np.minimum(rapid, np.maximum(feed, 1e-3)))
+    times = trapezoid_times(length, direction, speed, accel, machine.junction_mm)
+    out = np.zeros(len(motion))
+    np.add.at(out, owner, times)
+    return out

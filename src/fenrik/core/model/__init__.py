@@ -1,0 +1,1 @@
+"""Solids: reading, checking, faces and edges, tessellation, measuring. Part frame, mm."""

@@ -1,0 +1,1 @@
+"""The toolpath: moves as columns, built by strategies, with arcs, leads and links."""

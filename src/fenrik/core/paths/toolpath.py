@@ -1,0 +1,177 @@
+"""The toolpath: columns, not objects. Setup frame, mm, mm/min."""
+
+from __future__ import annotations
+
+import json
+import struct
+from dataclasses import dataclass, field
+from enum import IntEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+MAGIC = b"FNPATH1\0"
+
+
+class Motion(IntEnum):
+    """What a move is for. Everything but RAPID moves at feed."""
+
+    RAPID = 0
+    FEED = 1
+    PLUNGE = 2
+    LEAD = 3
+    LINK = 4
+    ENTRY = 5
+
+
+@dataclass(frozen=True)
+class Toolpath:
+    """Moves of one operation with one tool; row i goes from row i-1's tip to its own.
+
+    `tip` (n, 3); `kind` (n,) of Motion; `turn` (n,) 0 straight, +1 counter-clockwise, -1 clockwise
+    arc about Z; `centre` (n, 2) of arcs (NaN else); `feed` (n,) mm/min (0 for rapids); `level`
+    (n,) and `run` (n,) marks. Row 0 is the start and is reached by rapid.
+    """
+
+    tip: Floats
+    kind: NDArray[np.int8]
+    turn: NDArray[np.int8]
+    centre: Floats
+    feed: Floats
+    level: NDArray[np.int32]
+    run: NDArray[np.int32]
+    notes: list[dict[str, object]] = field(default_factory=list)
+
+    def __len__(self) -> int:
+        return len(self.tip)
+
+    def lengths(self) -> Floats:
+        """Length of every move (n,), the first 0, arcs and helices along their curve."""
+        step = np.diff(self.tip, axis=0)
+        flat = np.hypot(step[:, 0], step[:, 1])
+        arc = self.turn[1:] != 0
+        if arc.any():
+            flat = flat.copy()
+            flat[arc] = self._arc_lengths(np.flatnonzero(arc) + 1)
+        return np.concatenate([[0.0], np.hypot(flat, step[:, 2])])
+
+    def _arc_lengths(self, rows: NDArray[np.int64]) -> Floats:
+        a = self.tip[rows - 1, :2] - self.centre[rows]
+        b = self.tip[rows, :2] - self.centre[rows]
+        sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * self.turn[rows]
+        sweep = np.where(sweep <= 1e-9, sweep + 2 * np.pi, sweep)
+        return np.asarray(np.hypot(a[:, 0], a[:, 1]) * sweep)
+
+    def cutting_length(self) -> float:
+        """Length of all moves at feed, mm."""
+        return float(self.lengths()[self.kind != Motion.RAPID].sum())
+
+    def to_bytes(self) -> bytes:
+        """One blob: magic, length and JSON of the header, then the columns in order, little-endian.
+
+        The browser reads the same bytes. Columns: tip f64 (n, 3), centre f64 (n, 2), feed f64, level
+        i32, run i32, kind i8, turn i8.
+        """
+        head = json.dumps({"count": len(self.tip), "notes": self.notes}).encode()
+        head += b" " * (-(len(head) + 12) % 8)
+        columns = (
+            self.tip.astype("<f8"),
+            self.centre.astype("<f8"),
+            self.feed.astype("<f8"),
+            self.level.astype("<i4"),
+            self.run.astype("<i4"),
+            self.kind.astype("<i1"),
+            self.turn.astype("<i1"),
+        )
+        return MAGIC + struct.pack("<I", len(head)) + head + b"".join(c.tobytes() for c in columns)
+
+    @staticmethod
+    def from_bytes(blob: bytes) -> Toolpath:
+        """The inverse of `to_bytes`. Raises ValueError when the bytes are something else."""
+        if blob[:8] != MAGIC:
+            raise ValueError("expected a toolpath blob")
+        (size,) = struct.unpack_from("<I", blob, 8)
+        head = json.loads(blob[12 : 12 + size])
+        n, at = head["count"], 12 + size
+        out = []
+        for kind, width in (("<f8", 3), ("<f8", 2), ("<f8", 1), ("<i4", 1), ("<i4", 1), ("<i1", 1), ("<i1", 1)):
+            column = np.frombuffer(blob, kind, n * width, at)
+            at += column.nbytes
+            out.append(column.reshape(n, width) if width > 1 else column)
+        tip, centre, feed, level, run, kinds, turn = out
+        return Toolpath(tip, kinds, turn, centre, feed, level, run, head["notes"])
+
+
+class PathBuilder:
+    """Collects moves and makes a Toolpath. Points nearer than 1e-6 mm to the last are dropped."""
+
+    def __init__(self) -> None:
+        self._rows: list[tuple[float, float, float, int, int, float, float, float, int, int]] = []
+        self.level = 0
+        self.run = 0
+        self.notes: list[dict[str, object]] = []
+
+    @property
+    def position(self) -> tuple[float, float, float] | None:
+        """Where the tip is, None before the first move."""
+        return self._rows[-1][:3] if self._rows else None
+
+    def count(self) -> int:
+        """How many moves there are."""
+        return len(self._rows)
+
+    def since(self, mark: int) -> Toolpath:
+        """The moves from row `mark` on, row `mark` as their start."""
+        part = PathBuilder()
+        part._rows = self._rows[mark:]
+        return part.build()
+
+    def _add(
+        self, x: float, y: float, z: float, kind: int, feed: float, turn: int = 0, cx: float = np.nan, cy: float = np.nan
+    ) -> None:
+        if self._rows and turn == 0:
+            px, py, pz = self._rows[-1][:3]
+            if abs(px - x) < 1e-6 and abs(py - y) < 1e-6 and abs(pz - z) < 1e-6:
+                return
+        self._rows.append(
+            (float(x), float(y), float(z), int(kind), turn, float(cx), float(cy), float(feed), self.level, self.run)
+        )
+
+    def rapid(self, x: float, y: float, z: float) -> None:
+        """Straight rapid move to a point."""
+        self._add(x, y, z, Motion.RAPID, 0.0)
+
+    def feed(self, x: float, y: float, z: float, feed: float, kind: Motion = Motion.FEED) -> None:
+        """Straight move at feed mm/min."""
+        self._add(x, y, z, kind, feed)
+
+    def line(self, points: Floats, feed: float, kind: Motion = Motion.FEED) -> None:
+        """Straight moves through points (n, 3)."""
+        for x, y, z in points.tolist():
+            self._add(x, y, z, kind, feed)
+
+    def arc(
+        self, end: tuple[float, float, float], centre: tuple[float, float], turn: int, feed: float, kind: Motion
+    ) -> None:
+        """An arc or helix about Z to `end`; `turn` +1 counter-clockwise, -1 clockwise."""
+        self._add(*end, kind, feed, turn, *centre)
+
+    def build(self) -> Toolpath:
+        """The finished path."""
+        if not self._rows:
+            empty = np.zeros((0,), dtype=np.float64)
+            none = np.zeros(0, dtype=np.int8)
+            marks = np.zeros(0, dtype=np.int32)
+            return Toolpath(np.zeros((0, 3)), none, none, np.zeros((0, 2)), empty, marks, marks, self.notes)
+        table = np.array(self._rows, dtype=np.float64)
+        return Toolpath(
+            np.ascontiguousarray(table[:, :3]),
+            table[:, 3].astype(np.int8),
+            table[:, 4].astype(np.int8),
+            np.ascontiguousarray(table[:, 5:7]),
+            np.ascontiguousarray(table[:, 7]),
+            table[:, 8].astype(np.int32),
+            table[:, 9].astype(np.int32),
+            self.notes,
+        )

@@ -1,0 +1,1 @@
+"""Setups: up direction, stock, program zero, work offset."""

@@ -1,0 +1,222 @@
+"""A setup as the document holds it, and the frame and stock that follow from it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from fenrik.core.errors import DocumentError
+from fenrik.core.frames import AXES, apply, rotation_up, transform
+from fenrik.core.model.part_model import PartModel, TriangleMesh
+
+Floats = NDArray[np.float64]
+Side = Literal["low", "middle", "high"]
+NotNegative = Annotated[float, Field(ge=0, le=5000)]
+
+
+class _Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Up(_Strict):
+    """Which way is up: a principal axis of the part, a planar face (its outward normal) or a
+    cylinder (its axis); `reverse` turns it over."""
+
+    axis: Literal["+x", "-x", "+y", "-y", "+z", "-z"] | None = None
+    face: Annotated[int, Field(ge=1, description="Id of a planar, cylindrical or conical face.")] | None = None
+    reverse: bool = False
+
+    @model_validator(mode="after")
+    def _one(self) -> Up:
+        if (self.axis is None) == (self.face is None):
+            raise ValueError("give either an axis (such as '+z') or a face")
+        return self
+
+
+class Allowances(_Strict):
+    """What the box stock has more than the part on each side, mm; never negative."""
+
+    x_low: NotNegative = 2.0
+    x_high: NotNegative = 2.0
+    y_low: NotNegative = 2.0
+    y_high: NotNegative = 2.0
+    z_low: NotNegative = 0.0
+    z_high: NotNegative = 1.0
+
+
+class BoxStock(_Strict):
+    """A box around the part with an allowance per side, in the setup's directions."""
+
+    kind: Literal["box"] = "box"
+    allowance: Allowances = Allowances()
+
+
+class SolidStock(_Strict):
+    """A solid of its own from a file, in the part's coordinates."""
+
+    kind: Literal["solid"]
+    file: Annotated[str, Field(min_length=1)]
+    solid: int | None = None
+    scale: float = 1.0
+
+
+class Zero(_Strict):
+    """Program zero: one of the 27 points of the stock's or the part's box, or a point of the part."""
+
+    of: Literal["stock", "part", "point"] = "stock"
+    x: Side = "middle"
+    y: Side = "middle"
+    z: Side = "high"
+    point: tuple[float, float, float] | None = None
+
+    @model_validator(mode="after")
+    def _point(self) -> Zero:
+        if (self.of == "point") != (self.point is not None):
+            raise ValueError("'point' (part coordinates) belongs to of: point, and only there")
+        return self
+
+
+class Placement(_Strict):
+    """Where the middle of the stock's underside sits over the middle of the table, mm."""
+
+    x: float = 0.0
+    y: float = 0.0
+    z: Annotated[float, Field(ge=0, description="Height over the table, e.g. of a vice's ledge.")] = 60.0
+
+
+@dataclass(frozen=True)
+class Clamped:
+    """A part set up in stock. Setup frame: program zero, Z up, mm.
+
+    `setup_from_part` (4, 4); `stock_low`, `stock_high` (3,) corners of the stock's box;
+    `stock_mesh` is None for a box; `machine_from_setup` (3,) is the work offset: program zero in
+    table coordinates.
+    """
+
+    setup_from_part: Floats
+    stock_low: Floats
+    stock_high: Floats
+    stock_mesh: TriangleMesh | None
+    part_low: Floats
+    part_high: Floats
+    table_from_setup: Floats
+
+
+def up_direction(up: Up, part: PartModel, where: str = "up") -> Floats:
+    """The part direction (3,) that becomes +Z. Raises DocumentError when the face has none."""
+    if up.axis is not None:
+        direction = np.array(AXES[up.axis])
+    else:
+        assert up.face is not None
+        if not 1 <= up.face <= len(part.faces):
+            raise DocumentError(
+                f"Face {up.face} does not exist in '{part.name}'.",
+                remedy=f"Use a face from 1 to {len(part.faces)}.",
+                where=f"{where}.face",
+            )
+        facts = part.face(up.face)
+        vector = facts.normal if facts.kind == "plane" else facts.axis
+        if vector is None or facts.kind in ("sphere", "torus"):
+            raise DocumentError(
+                f"Face {up.face} is {facts.kind} and has no direction of its own.",
+                remedy="Pick a planar face, a cylinder or a cone.",
+                where=f"{where}.face",
+            )
+        direction = np.array(vector)
+    return -direction if up.reverse else direction
+
+
+def clamp(
+    part: PartModel,
+    up: Up,
+    turn_deg: float,
+    stock: BoxStock | SolidStock,
+    stock_part: PartModel | None,
+    zero: Zero,
+    placement: Placement,
+    where: str = "setup",
+) -> Clamped:
+    """Frame and stock of a setup. `stock_part` is the read solid where the stock is one.
+
+    Raises DocumentError when the part sticks out of the stock, saying on which side and how far.
+    """
+    turned = transform(rotation_up(up_direction(up, part, f"{where}.up"), math.radians(turn_deg)), (0.0, 0.0, 0.0))
+    points = apply(turned, part.mesh.vertices)
+    part_low, part_high = _tight(part, turned, points)
+    if isinstance(stock, BoxStock):
+        a = stock.allowance
+        low = part_low - np.array([a.x_low, a.y_low, a.z_low])
+        high = part_high + np.array([a.x_high, a.y_high, a.z_high])
+        stock_points = None
+    else:
+        assert stock_part is not None
+        stock_points = apply(turned, stock_part.mesh.vertices)
+        low, high = _tight(stock_part, turned, stock_points)
+        _check_inside(part_low, part_high, low, high, f"{where}.stock")
+        _check_contained(points, stock_points, stock_part, f"{where}.stock")
+    if zero.of == "point":
+        origin = apply(turned, np.array([zero.point]))[0]
+    else:
+        box = (low, high) if zero.of == "stock" else (part_low, part_high)
+        origin = np.array([_side(box, j, s) for j, s in enumerate((zero.x, zero.y, zero.z))])
+    matrix = transform(turned[:3, :3], -origin)
+    mesh = None
+    if stock_points is not None and stock_part is not None:
+        mesh = TriangleMesh(stock_points - origin, stock_part.mesh.triangles, stock_part.mesh.face_ids)
+    middle = 0.5 * (low + high) - origin
+    table = np.array([placement.x - middle[0], placement.y - middle[1], placement.z - (low[2] - origin[2])])
+    return Clamped(matrix, low - origin, high - origin, mesh, part_low - origin, part_high - origin, table)
+
+
+def _tight(part: PartModel, turned: Floats, points: Floats) -> tuple[Floats, Floats]:
+    """The part's box in the turned frame: exact for a B-rep turned by right angles (from the exact
+    boxes of its faces), that of the mesh for STL, else the mesh's widened by its deviation."""
+    if part.brep is None:
+        return points.min(axis=0), points.max(axis=0)
+    rotation = turned[:3, :3]
+    if np.abs(np.abs(rotation).max(axis=0) - 1.0).max() < 1e-12:
+        low = np.min([f.low for f in part.faces], axis=0)
+        high = np.max([f.high for f in part.faces], axis=0)
+        corners = apply(turned, np.array([low, high]))
+        return corners.min(axis=0), corners.max(axis=0)
+    slack = part.mesh.deviation
+    return points.min(axis=0) - slack, points.max(axis=0) + slack
+
+
+def _side(box: tuple[Floats, Floats], axis: int, side: Side) -> float:
+    low, high = float(box[0][axis]), float(box[1][axis])
+    return {"low": low, "middle": 0.5 * (low + high), "high": high}[side]
+
+
+def _check_inside(part_low: Floats, part_high: Floats, low: Floats, high: Floats, where: str) -> None:
+    for j, name in enumerate("XYZ"):
+        for over, side in ((low[j] - part_low[j], f"-{name}"), (part_high[j] - high[j], f"+{name}")):
+            if over > 1e-4:
+                raise DocumentError(
+                    f"The part sticks out of the stock by {over:.3f} mm on the {side} side.",
+                    remedy="Use a larger stock, or move the stock's solid.",
+                    where=where,
+                )
+
+
+def _check_contained(points: Floats, stock_points: Floats, stock_part: PartModel, where: str) -> None:
+    import trimesh
+
+    body = trimesh.Trimesh(stock_points, stock_part.mesh.triangles, process=False)
+    step = max(1, len(points) // 2000)
+    sample = points[::step]
+    distance = trimesh.proximity.signed_distance(body, sample)  # positive inside
+    slack = stock_part.mesh.deviation + 1e-3
+    worst = int(np.argmin(distance))
+    if distance[worst] < -slack:
+        x, y, z = sample[worst]
+        raise DocumentError(
+            f"The part sticks out of the stock's solid by {-distance[worst]:.3f} mm near ({x:.2f}, {y:.2f}, {z:.2f}).",
+            remedy="Use a stock that holds the whole part.",
+            where=where,
+        )

@@ -1,0 +1,114 @@
+"""Kernels of the planning height map. Heights are the top of the stock over square cells."""
+
+import math
+
+import numpy as np
+from numba import njit
+
+
+@njit(cache=True, inline="always")
+def _lift(d, flat, corner):
+    if d <= flat:
+        return 0.0
+    over = d - flat
+    return corner - math.sqrt(max(0.0, corner * corner - over * over))
+
+
+@njit(cache=True)
+def stamp(heights, x0, y0, cell, pieces, radius, corner, margin):
+    """Lowers cells under a cutter swept along straight pieces (m, 6).
+
+    `margin` is added to every distance: half a cell's diagonal keeps the map on the safe (high)
+    side, 0 gives the plain map. On a slope the height at the nearest point is taken, which is never
+    below the true sweep.
+    """
+    ny, nx = heights.shape
+    flat = radius - corner
+    reach = radius - margin
+    if reach <= 0.0:
+        return
+    for m in range(len(pieces)):
+        ax, ay, az = pieces[m, 0], pieces[m, 1], pieces[m, 2]
+        dx, dy, dz = pieces[m, 3] - ax, pieces[m, 4] - ay, pieces[m, 5] - az
+        low_x, high_x = min(ax, ax + dx) - reach, max(ax, ax + dx) + reach
+        low_y, high_y = min(ay, ay + dy) - reach, max(ay, ay + dy) + reach
+        i0, i1 = max(0, int(math.ceil((low_x - x0) / cell - 0.5))), min(nx - 1, int(math.floor((high_x - x0) / cell - 0.5)))
+        j0, j1 = max(0, int(math.ceil((low_y - y0) / cell - 0.5))), min(ny - 1, int(math.floor((high_y - y0) / cell - 0.5)))
+        square = dx * dx + dy * dy
+        low_z = min(az, az + dz)
+        for j in range(j0, j1 + 1):
+            cy = y0 + (j + 0.5) * cell
+            for i in range(i0, i1 + 1):
+                if heights[j, i] <= low_z:
+                    continue
+                cx = x0 + (i + 0.5) * cell
+                if square > 0.0:
+                    t = ((cx - ax) * dx + (cy - ay) * dy) / square
+                    t = min(1.0, max(0.0, t))
+                else:
+                    t = 0.0 if dz > 0.0 else 1.0
+                ex, ey = cx - ax - t * dx, cy - ay - t * dy
+                d = math.sqrt(ex * ex + ey * ey) + margin
+                if d <= radius:
+                    z = az + t * dz + _lift(d, flat, corner)
+                    if z < heights[j, i]:
+                        heights[j, i] = z
+
+
+@njit(cache=True)
+def highest(heights, x0, y0, cell, ax, ay, bx, by, reach):
+    """Highest stock within `reach` of the straight line a-b (plan view); -1e30 off the map."""
+    ny, nx = heights.shape
+    top = -1e30
+    dx, dy = bx - ax, by - ay
+    square = dx * dx + dy * dy
+    i0, i1 = max(0, int(math.floor((min(ax, bx) - reach - x0) / cell))), min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell)))
+    j0, j1 = max(0, int(math.floor((min(ay, by) - reach - y0) / cell))), min(ny - 1, int(math.floor((max(ay, by) + reach - y0) / cell)))
+    for j in range(j0, j1 + 1):
+        cy = y0 + (j + 0.5) * cell
+        for i in range(i0, i1 + 1):
+            h = heights[j, i]
+            if h <= top:
+                continue
+            cx = x0 + (i + 0.5) * cell
+            t = 0.0
+            if square > 0.0:
+                t = min(1.0, max(0.0, ((cx - ax) * dx + (cy - ay) * dy) / square))
+            ex, ey = cx - ax - t * dx, cy - ay - t * dy
+            if ex * ex + ey * ey <= reach * reach:
+                top = h
+    return top
+
+
+@njit(cache=True)
+def highest_at(heights, x0, y0, cell, points, reach):
+    """`highest` for single points (n, 2)."""
+    out = np.empty(len(points))
+    for k in range(len(points)):
+        out[k] = highest(heights, x0, y0, cell, points[k, 0], points[k, 1], points[k, 0], points[k, 1], reach)
+    return out
+
+
+@njit(cache=True)
+def raster_top(heights, x0, y0, cell, triangles):
+    """Raises cells to the highest point of triangles (t, 3, 3) over the cell's centre."""
+    ny, nx = heights.shape
+    for m in range(len(triangles)):
+        a, b, c = triangles[m, 0], triangles[m, 1], triangles[m, 2]
+        det = (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
+        if abs(det) < 1e-14:
+            continue
+        i0 = max(0, int(math.floor((min(a[0], b[0], c[0]) - x0) / cell)))
+        i1 = min(nx - 1, int(math.floor((max(a[0], b[0], c[0]) - x0) / cell)))
+        j0 = max(0, int(math.floor((min(a[1], b[1], c[1]) - y0) / cell)))
+        j1 = min(ny - 1, int(math.floor((max(a[1], b[1], c[1]) - y0) / cell)))
+        for j in range(j0, j1 + 1):
+            py = y0 + (j + 0.5) * cell
+            for i in range(i0, i1 + 1):
+                px = x0 + (i + 0.5) * cell
+                u = ((px - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (py - a[1])) / det
+                v = ((b[0] - a[0]) * (py - a[1]) - (px - a[0]) * (b[1] - a[1])) / det
+                if u >= -1e-9 and v >= -1e-9 and u + v <= 1.0 + 1e-9:
+                    z = a[2] + u * (b[2] - a[2]) + v * (c[2] - a[2])
+                    if z > heights[j, i]:
+                        heights[j, i] = z

@@ -1,0 +1,96 @@
+"""The planning stock: a height map that never shows less material than there is.
+
+Strategies use it to find where there is still something to cut, where a tool may go down, and how
+high a rapid must be. The proof does not: it uses interval dexels and the posted text.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter
+
+from fenrik.core.machines.motion import MotionTable
+from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.stock import _height_kernels as k
+
+Floats = NDArray[np.float64]
+NOTHING = -1e30
+
+
+@dataclass
+class HeightMap:
+    """Heights (ny, nx) float64 mm over square cells of `cell` mm from (x0, y0), setup frame."""
+
+    heights: Floats
+    x0: float
+    y0: float
+    cell: float
+
+    @staticmethod
+    def of_box(low: Floats, high: Floats, cell: float) -> HeightMap:
+        """The map of a box."""
+        nx = max(1, int(np.ceil((high[0] - low[0]) / cell - 1e-9)))
+        ny = max(1, int(np.ceil((high[1] - low[1]) / cell - 1e-9)))
+        return HeightMap(np.full((ny, nx), float(high[2])), float(low[0]), float(low[1]), cell)
+
+    @staticmethod
+    def of_mesh(mesh: TriangleMesh, cell: float) -> HeightMap:
+        """The map of a closed mesh, widened by a cell so that slopes and borders stay covered."""
+        low, high = mesh.bounds
+        flat = HeightMap.of_box(low - 2 * cell, high + 2 * cell, cell)
+        flat.heights[:] = NOTHING
+        k.raster_top(flat.heights, flat.x0, flat.y0, cell, mesh.vertices[mesh.triangles])
+        flat.heights = maximum_filter(flat.heights, size=3)
+        return flat
+
+    def copy(self) -> HeightMap:
+        """An independent copy."""
+        return HeightMap(self.heights.copy(), self.x0, self.y0, self.cell)
+
+    @property
+    def half_diagonal(self) -> float:
+        """Half a cell's diagonal, mm."""
+        return self.cell * 0.70711
+
+    def cut(self, path: Toolpath, radius: float, corner: float) -> None:
+        """Takes away what the cutter certainly removes along a path (rapids included)."""
+        if len(path) > 1:
+            self.cut_pieces(pieces_of(path), radius, corner)
+
+    def cut_pieces(self, pieces: Floats, radius: float, corner: float) -> None:
+        """As `cut`, for straight pieces (m, 6: start and end of the tip)."""
+        k.stamp(self.heights, self.x0, self.y0, self.cell, pieces, radius, corner, self.half_diagonal)
+
+    def top(self, a: Floats | tuple[float, float], b: Floats | tuple[float, float], reach: float) -> float:
+        """Highest stock within `reach` mm of the line a-b in plan view, cells counted whole."""
+        return float(
+            k.highest(
+                self.heights, self.x0, self.y0, self.cell, float(a[0]), float(a[1]), float(b[0]), float(b[1]),
+                reach + self.half_diagonal,
+            )
+        )  # fmt: skip
+
+    def top_at(self, points: Floats, reach: float) -> Floats:
+        """Highest stock (n,) within `reach` mm of points (n, 2); `reach` is taken as it is."""
+        xy = np.ascontiguousarray(points, dtype=np.float64)
+        return np.asarray(k.highest_at(self.heights, self.x0, self.y0, self.cell, xy, reach))
+
+
+def pieces_of(path: Toolpath) -> Floats:
+    """A toolpath as straight pieces (m, 6), arcs within 0.02 mm."""
+    table = MotionTable(
+        path.tip[:-1],
+        path.tip[1:],
+        path.kind[1:] == 0,
+        path.turn[1:],
+        path.centre[1:],
+        path.feed[1:],
+        np.zeros(len(path) - 1, dtype=np.int32),
+        np.zeros(len(path) - 1),
+        np.zeros(len(path) - 1, dtype=np.int32),
+    )
+    return table.straightened(0.02)[0]

@@ -1,0 +1,1 @@
+"""Strategies: one file each, found by the registry. A frozen input in, a toolpath out."""

@@ -1,0 +1,115 @@
+"""What every strategy is given and what it hands back.
+
+A strategy is a module with ``STRATEGY = Strategy(...)``: an id, a title, a typed model of its
+parameters and ``compute(inputs, progress) -> Toolpath``. Form, document and contract tests come
+from that; adding a strategy changes no other file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+from shapely.geometry.base import BaseGeometry
+
+from fenrik.core.cutting.drop import DropCutter, Profile
+from fenrik.core.cutting.topology import Topology
+from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.progress import Progress
+from fenrik.core.stock.heightmap import HeightMap
+from fenrik.core.tooling.assembly import Assembly
+
+Floats = NDArray[np.float64]
+
+
+class Parameters(BaseModel):
+    """Base of all strategies' parameters: unknown names are refused, values are frozen."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def fact(
+    default: Any,
+    meaning: str,
+    *,
+    unit: str = "",
+    group: Literal["decide", "rest"] = "decide",
+    reason: str = "",
+    shown_when: dict[str, Any] | None = None,
+    title: str | None = None,
+    **bounds: Any,
+) -> Any:
+    """A parameter with its facts: meaning, unit, group, bounds, default and its reason."""
+    extra: dict[str, Any] = {"group": group}
+    if unit:
+        extra["unit"] = unit
+    if reason:
+        extra["reason"] = reason
+    if shown_when:
+        extra["shown_when"] = shown_when
+    return Field(default, description=meaning, title=title, json_schema_extra=extra, **bounds)
+
+
+@dataclass(frozen=True)
+class Heights:
+    """Heights of the tip in the setup frame, mm: where it may cross at rapid, how far over the stock it
+    changes to feed, and the lowest it may go."""
+
+    clearance: float
+    retract: float
+    feed: float
+    bottom: float
+
+
+@dataclass(frozen=True)
+class Inputs:
+    """All that a strategy may know. Setup frame, mm, mm/min.
+
+    `flats` are the heights of the part's upward planar faces with their outlines in plan view;
+    `stock` is the in-process stock before the operation; `keep_in` bounds the tool's middle (None:
+    the strategy's own default); `outline` is the part seen from above.
+    """
+
+    topology: Topology
+    assembly: Assembly
+    parameters: Any
+    stock: HeightMap
+    stock_low: Floats
+    stock_high: Floats
+    part_low: Floats
+    part_high: Floats
+    flats: list[float]
+    outline: BaseGeometry
+    keep_in: BaseGeometry | None
+    keep_out: BaseGeometry | None
+    heights: Heights
+    feed: float
+    entry_feed: float
+    tolerance: float
+    spindle_clockwise: bool = True
+    cutters: dict[tuple[float, float], DropCutter] = field(default_factory=dict)
+
+    def cutter(self, radial: float = 0.0, axial: float = 0.0) -> DropCutter:
+        """The prepared cutter with these allowances; prepared once."""
+        key = (radial, axial)
+        if key not in self.cutters:
+            profile = Profile(self.assembly.radius, self.assembly.corner_radius)
+            self.cutters[key] = DropCutter(self.topology, profile, radial, axial)
+        return self.cutters[key]
+
+
+@dataclass(frozen=True)
+class Strategy:
+    """A way to machine: `id` in documents, `title` for people, its parameters and computation."""
+
+    id: str
+    title: str
+    summary: str
+    parameters: type[Parameters]
+    compute: Callable[[Inputs, Progress], Toolpath]
+    proposals: Callable[[Assembly, dict[str, float]], dict[str, tuple[float, str]]]
+    """From tool and cutting data: parameter -> (value, reason) for parameters left open (None)."""

@@ -1,0 +1,17 @@
+"""Where the tolerance goes: one budget, shared out once.
+
+An operation's chord tolerance is what the posted path may deviate from the exact tool path on the
+design surface. It is spent on the facets of the mesh and on the chords of the path.
+"""
+
+MESH_SHARE = 0.35
+"""Share of the chord tolerance that the facets of the part's mesh may use up."""
+
+PATH_SHARE = 0.55
+"""Share that the straight moves between computed points may use up; the rest is reserve."""
+
+COINCIDENT_MM = 1e-6
+"""Two points nearer than this are one."""
+
+CONTACT_MM = 0.002
+"""Overlap of shank, holder or rapid with stock below this is contact of surfaces, not collision."""

@@ -1,0 +1,1 @@
+"""Tools as assemblies (cutter, shank, holder, stick-out) and the data to run them."""
