@@ -1,0 +1,1 @@
+"""The job document and how it is run, step by step."""

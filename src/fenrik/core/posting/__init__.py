@@ -1,0 +1,1 @@
+"""Posting: programs as planned, dialects as data, writing, and reading back."""

@@ -1,0 +1,1 @@
+"""Proof: the posted motion against stock, part, holder and machine; findings."""

@@ -65,6 +65,11 @@ def _cut_block(
     always, the cutter only where the piece is rapid. Returns False when a ray had no room.
     """
     nu = ends.shape[1]
+    farthest = -1e30
+    for j in range(row_from, row_to):
+        for i in range(nu):
+            if counts[j, i] > 0:
+                farthest = max(farthest, ends[j, i, 2 * counts[j, i] - 1])
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
     for p in range(first, last):
         for q in range(len(bodies)):
@@ -85,12 +90,27 @@ def _cut_block(
                 continue
             i0 = max(0, int(math.ceil((low_u - origin[u]) / cell - 0.5)))
             i1 = min(nu - 1, int(math.floor((high_u - origin[u]) / cell - 0.5)))
+            # reach along the ray: rays without material there need no geometry
+            low_a = min(pieces[p, direction], pieces[p, 3 + direction])
+            high_a = max(pieces[p, direction], pieces[p, 3 + direction])
+            if direction == 2:
+                low_a, high_a = low_a + z0, high_a + (2.0 * r1 if kind == BALL else z1)
+            else:
+                low_a, high_a = low_a - wide, high_a + wide
+            if low_a >= farthest:
+                continue
             px, py, pz = pieces[p, 0], pieces[p, 1], pieces[p, 2]
             dx, dy, dz = pieces[p, 3] - px, pieces[p, 4] - py, pieces[p, 5] - pz
             for j in range(j0, j1 + 1):
                 at_v = origin[v] + (j + 0.5) * cell
                 for i in range(i0, i1 + 1):
-                    if counts[j, i] == 0:
+                    n = counts[j, i]
+                    touched = False
+                    for e in range(n):
+                        if ends[j, i, 2 * e + 1] > low_a and ends[j, i, 2 * e] < high_a:
+                            touched = True
+                            break
+                    if not touched:
                         continue
                     at_u = origin[u] + (i + 0.5) * cell
                     if direction == 2:
@@ -110,7 +130,6 @@ def _cut_block(
                             low, high = level(kind, z0, z1, r0, r1, py, dy, at_u - px, dx, at_v - pz, dz)
                     if high - low <= 0.0:
                         continue
-                    n = counts[j, i]
                     if high <= ends[j, i, 0] or low >= ends[j, i, 2 * n - 1]:
                         continue
                     n, removed = subtract(ends[j, i], tags[j, i], n, np.float32(low), np.float32(high), tag0 + p)

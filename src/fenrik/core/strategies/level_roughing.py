@@ -242,12 +242,29 @@ class _Roughing:
                 entry = nearest
         if entry is None and clear.any():
             entry = int(np.argmax(clear))
+        if entry is None:
+            outside = self._from_outside(loop, ground)
+            if outside is not None:
+                entry, start = outside
+                self._go(start, ground, level)
         if entry is not None:
             loop = np.roll(loop, -entry, axis=0)
             self._go(loop[0], ground, level)
             self._feed_through(np.vstack([loop, loop[:1]]), level)
             return
         self._enter_closed(loop, ground, level)
+
+    def _from_outside(self, loop: Floats, ground: BaseGeometry) -> tuple[int, Floats] | None:
+        """A place beside the stock from which the nearest point of the ring is reached over free ground."""
+        low, high = self.inputs.stock_low, self.inputs.stock_high
+        reach = self.radius + 1.0
+        gaps = np.column_stack([loop - (low[:2] - reach), (high[:2] + reach) - loop])  # to -X, -Y, +X, +Y
+        at, side = np.unravel_index(int(np.argmin(gaps)), gaps.shape)
+        start = loop[at].copy()
+        start[side % 2] += gaps[at, side] * (-1.0 if side < 2 else 1.0)
+        if gaps[at, side] > self.p.keep_down_share * self.stepover or not _inside(ground, tuple(start), loop[at]):
+            return None
+        return int(at), start
 
     def _enter_closed(self, loop: Floats, ground: BaseGeometry, level: float) -> None:
         """No free place on the ring: helix in the ground's widest place, or a ramp along the ring."""

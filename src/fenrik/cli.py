@@ -1,0 +1,76 @@
+"""The command line: runs job documents with no server and no database."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from fenrik.core.errors import FenrikError, InputError
+from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.reading import load_job, schema_text
+from fenrik.core.job.report import run_job
+from fenrik.core.progress import Progress
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Runs a command; returns the exit code: 0 fine, 2 wrong input, 3 a stop finding, 1 anything else."""
+    parser = argparse.ArgumentParser(prog="fenrik", description="From a solid model to a proved milling program.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    run = commands.add_parser("run", help="compute, prove and post a job document")
+    run.add_argument("job", type=Path, help="the job document (YAML or JSON)")
+    run.add_argument("--out", type=Path, required=True, help="folder for programs, tools.json, report.json")
+    run.add_argument("--quiet", action="store_true", help="no progress")
+    commands.add_parser("schema", help="print the JSON Schema of the job document")
+    chosen = parser.parse_args(arguments)
+    if chosen.command == "schema":
+        sys.stdout.write(schema_text())
+        return 0
+    return _run(chosen.job, chosen.out, chosen.quiet)
+
+
+def _run(path: Path, out: Path, quiet: bool) -> int:
+    shown = sys.stderr.isatty() and not quiet
+
+    def show(fraction: float, words: str) -> None:
+        if shown:
+            sys.stderr.write(f"\r{100 * fraction:5.1f} %  {words:<60.60}")
+            sys.stderr.flush()
+
+    try:
+        planner = Planner(load_job(path), path.resolve().parent, MemoryStore())
+        report = run_job(planner, out, Progress(show))
+    except InputError as error:
+        print(f"\n{error.message}" if shown else error.message, file=sys.stderr)
+        return 2
+    except FenrikError as error:
+        print(f"\n{error.message}" if shown else error.message, file=sys.stderr)
+        return 1
+    except OSError as error:
+        print(f"The folder '{out}' cannot be written: {error}. Choose another with --out.", file=sys.stderr)
+        return 1
+    if shown:
+        sys.stderr.write("\r" + " " * 72 + "\r")
+    _summary(report)
+    return 3 if report["stops"] else 0
+
+
+def _summary(report: dict[str, object]) -> None:
+    for setup in report["setups"]:  # type: ignore[attr-defined]
+        for o in setup["operations"]:
+            print(
+                f"{setup['name']}: {o['name']}, T{o['tool']}, {o['moves']} moves,"
+                f" {o['cutting_length_mm'] / 1000:.2f} m, {o['time_s'] / 60:.1f} min"
+            )
+    deviation = report["deviation"]
+    print(
+        f"overcut {deviation['max_overcut_mm']:.4f} mm, leftover {deviation['max_leftover_mm']:.3f} mm,"  # type: ignore[index]
+        f" {100 * deviation['share_within_tolerance']:.1f} % of the surface on size"  # type: ignore[index]
+    )
+    for finding in report["findings"]:  # type: ignore[attr-defined]
+        print(f"{finding['severity']}: {finding['words']} {finding['remedy']}")
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,208 @@
+"""The job document: one readable file that holds a whole job. Lengths mm, angles degrees in names that say so."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+
+from fenrik.core.setups.setup import BoxStock, Placement, SolidStock, Up, Zero
+from fenrik.core.strategies.registry import strategies
+from fenrik.core.tooling.assembly import Assembly
+
+VERSION = 1
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class Strict(BaseModel):
+    """Unknown keys are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class PartDoc(Strict):
+    """The model file and how it is taken. `file` is relative to the document."""
+
+    file: Annotated[str, Field(min_length=1, description="STEP or STL file, relative to this document.")]
+    solid: Annotated[int, Field(ge=1, description="Which solid, from 1, where the file holds several.")] | None = None
+    scale: Annotated[float, Field(gt=0, le=10000, description="All lengths are multiplied by this.")] = 1.0
+    heal: Annotated[bool, Field(description="Sew loose faces and repair an invalid solid.")] = False
+
+
+class Height(Strict):
+    """A height of the tip: a distance over a reference, mm."""
+
+    over: Literal["stock_top", "stock_bottom", "part_top", "part_bottom", "zero"] = "stock_top"
+    offset: float = 0.0
+
+
+class HeightsDoc(Strict):
+    """Heights of an operation. `feed` is the distance over the stock at which rapid turns to feed."""
+
+    clearance: Height = Height(over="stock_top", offset=10.0)
+    retract: Height = Height(over="stock_top", offset=2.0)
+    feed: Annotated[float, Field(gt=0, le=500)] = 1.0
+    bottom: Height = Height(over="part_bottom", offset=0.0)
+
+
+class Boundary(Strict):
+    """An area in plan view: picked faces, the stock's outline, or a closed polygon in program
+    coordinates; moved outward by `offset` mm (inward when negative)."""
+
+    faces: list[Annotated[int, Field(ge=1)]] | None = None
+    stock: bool = False
+    polygon: Annotated[list[tuple[float, float]], Field(min_length=3)] | None = None
+    offset: Annotated[float, Field(ge=-1000, le=1000)] = 0.0
+
+    @model_validator(mode="after")
+    def _one(self) -> Boundary:
+        if sum((bool(self.faces), self.stock, self.polygon is not None)) != 1:
+            raise ValueError("give exactly one of faces, stock: true or polygon")
+        return self
+
+
+class OperationDoc(Strict):
+    """One strategy applied to some geometry with one tool. Speed and feeds left open are proposed."""
+
+    name: Name
+    strategy: str
+    tool: Annotated[int, Field(ge=1, description="Number of a tool of this job.")]
+    enabled: bool = True
+    spindle_rpm: Annotated[float, Field(gt=0, le=200000)] | None = None
+    spindle: Literal["clockwise", "counter_clockwise"] = "clockwise"
+    feed_mm_min: Annotated[float, Field(gt=0, le=200000)] | None = None
+    entry_feed_mm_min: Annotated[float, Field(gt=0, le=200000)] | None = None
+    coolant: Literal["off", "flood", "mist"] = "flood"
+    tolerance_mm: Annotated[float, Field(ge=0.002, le=1, description="Chord tolerance of path and mesh together.")] = 0.01
+    heights: HeightsDoc = HeightsDoc()
+    keep_in: list[Boundary] = []
+    keep_out: list[Boundary] = []
+    parameters: dict[str, Any] = {}
+    notes: Annotated[str, Field(max_length=2000)] = ""
+
+    @field_validator("strategy")
+    @classmethod
+    def _known(cls, value: str) -> str:
+        if value not in strategies():
+            raise ValueError(f"no such strategy; use one of: {', '.join(strategies())}")
+        return value
+
+    @field_validator("parameters")
+    @classmethod
+    def _typed(cls, value: dict[str, Any], info: ValidationInfo) -> dict[str, Any]:
+        name = info.data.get("strategy")
+        if name in strategies():
+            model = strategies()[name].parameters(**value)
+            return model.model_dump(exclude_unset=True)
+        return value
+
+
+class SetupDoc(Strict):
+    """A part clamped on a machine: up, stock, zero, offset, and the operations in order."""
+
+    name: Name
+    up: Up = Up(axis="+z")
+    turn_deg: Annotated[float, Field(ge=-360, le=360, description="Turn about the up direction.")] = 0.0
+    machine: str = "column_mill_500"
+    material: str = "aluminium_wrought"
+    stock: Annotated[BoxStock | SolidStock, Field(discriminator="kind")] = BoxStock()
+    zero: Zero = Zero()
+    work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
+    placement: Placement = Placement()
+    operations: list[OperationDoc] = []
+
+    @model_validator(mode="after")
+    def _names(self) -> SetupDoc:
+        _unique([o.name for o in self.operations], "operation")
+        return self
+
+
+class ProofDoc(Strict):
+    """How finely the proof looks: cell of the stock model (open: from the part's size) and the half band
+    of "on size", mm."""
+
+    cell_mm: Annotated[float, Field(ge=0.02, le=5)] | None = None
+    tolerance_mm: Annotated[float, Field(gt=0, le=10)] = 0.05
+
+
+class ReleaseDoc(Strict):
+    """One program file: which setup, which operations (open: all that are switched on), in which dialect."""
+
+    name: Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")]
+    setup: str
+    operations: list[str] | None = None
+    dialect: str = "plain_iso"
+    program_number: Annotated[int, Field(ge=1, le=9999)] = 1
+    comment: Annotated[str, Field(max_length=60)] = ""
+
+
+class Job(Strict):
+    """A whole job."""
+
+    fenrik: Annotated[Literal[1], Field(description="Version of the document.")] = 1
+    name: Name
+    units: Annotated[Literal["mm", "inch"], Field(description="Display only; the document is in mm.")] = "mm"
+    part: PartDoc | None = None
+    tools: list[Assembly] = []
+    setups: list[SetupDoc] = []
+    proof: ProofDoc = ProofDoc()
+    releases: list[ReleaseDoc] = []
+    notes: Annotated[str, Field(max_length=4000)] = ""
+
+    @model_validator(mode="after")
+    def _references(self) -> Job:
+        numbers = [t.number for t in self.tools]
+        _unique([str(n) for n in numbers], "tool number")
+        _unique([s.name for s in self.setups], "setup")
+        _unique([r.name for r in self.releases], "release")
+        for setup in self.setups:
+            for operation in setup.operations:
+                if operation.tool not in numbers:
+                    raise ValueError(
+                        f"operation '{operation.name}' uses tool {operation.tool}, which the job does not have;"
+                        f" its tools are {', '.join(map(str, numbers)) or 'none'}"
+                    )
+        for release in self.releases:
+            self._check_release(release)
+        return self
+
+    def _check_release(self, release: ReleaseDoc) -> None:
+        setup = next((s for s in self.setups if s.name == release.setup), None)
+        if setup is None:
+            raise ValueError(
+                f"release '{release.name}' names the setup '{release.setup}', which does not exist;"
+                f" use one of: {', '.join(s.name for s in self.setups) or 'none yet'}"
+            )
+        known = {o.name for o in setup.operations}
+        for name in release.operations or []:
+            if name not in known:
+                raise ValueError(
+                    f"release '{release.name}' names the operation '{name}', which setup '{setup.name}' does not have"
+                )
+
+    def tool(self, number: int) -> Assembly:
+        """The tool with this number, which the document has made sure exists."""
+        return next(t for t in self.tools if t.number == number)
+
+    def setup(self, name: str) -> SetupDoc:
+        """The setup of this name, which the document has made sure exists."""
+        return next(s for s in self.setups if s.name == name)
+
+    def effective_releases(self) -> list[ReleaseDoc]:
+        """The releases, or one per setup with operations where none is given."""
+        if self.releases:
+            return list(self.releases)
+        out = []
+        for i, setup in enumerate(s for s in self.setups if any(o.enabled for o in s.operations)):
+            slug = re.sub(r"[^A-Za-z0-9]+", "_", f"{self.name}_{setup.name}").strip("_").lower()[:60]
+            out.append(ReleaseDoc(name=slug or f"program_{i + 1}", setup=setup.name, program_number=i + 1))
+        return out
+
+
+def _unique(names: list[str], what: str) -> None:
+    seen: set[str] = set()
+    for name in names:
+        if name in seen:
+            raise ValueError(f"the {what} '{name}' stands twice; give each its own")
+        seen.add(name)

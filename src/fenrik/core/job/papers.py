@@ -1,0 +1,102 @@
+"""The setup sheet: one printable HTML page with pictures, zero, stock, tools, operations, times."""
+
+from __future__ import annotations
+
+import math
+from importlib.resources import files
+
+import numpy as np
+from jinja2 import Environment, select_autoescape
+from numpy.typing import NDArray
+
+from fenrik.core.frames import apply
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Posted, Proof
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.tooling.drawing import tool_svg
+from fenrik.core.units import format_length
+
+Floats = NDArray[np.float64]
+
+
+def setup_sheet(planner: Planner, posted: Posted, proof: Proof) -> str:
+    """The sheet of one release as HTML that needs nothing else."""
+    environment = Environment(autoescape=select_autoescape(default=True))
+    unit = planner.job.units
+    environment.filters["length"] = lambda v: format_length(float(v), unit)
+    environment.filters["clock"] = clock
+    template = environment.from_string(files("fenrik.core.job").joinpath("setup_sheet.html.j2").read_text("utf-8"))
+    clamped = planner.clamped(posted.setup)
+    numbers = sorted({o.tool for o in posted.operations})
+    tools = [planner.job.tool(n) for n in numbers]
+    return template.render(
+        job=planner.job,
+        part=planner.part().summary(),
+        release=posted.release,
+        file=f"{posted.release.name}.{posted.dialect.extension}",
+        setup=posted.setup,
+        zero=posted.program.zero,
+        machine=planner.machine(posted.setup),
+        material=planner.material(posted.setup),
+        clamped=clamped,
+        size=clamped.stock_high - clamped.stock_low,
+        tools=tools,
+        drawings={t.number: tool_svg(t, unit, 260) for t in tools},
+        proof=proof.facts,
+        picture=setup_picture(planner, clamped),
+        unit=unit,
+    )
+
+
+def clock(seconds: float) -> str:
+    """Seconds as h:mm:ss or m:ss."""
+    whole = round(seconds)
+    hours, rest = divmod(whole, 3600)
+    minutes, left = divmod(rest, 60)
+    return f"{hours}:{minutes:02d}:{left:02d}" if hours else f"{minutes}:{left:02d}"
+
+
+def setup_picture(planner: Planner, clamped: Clamped, width: int = 420) -> str:
+    """Part edges in the stock's box with the zero's axes, seen from front, right and above, as SVG."""
+    lines = [apply(clamped.setup_from_part, line) for line in planner.part().edge_lines]
+    low, high = clamped.stock_low, clamped.stock_high
+    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    edges = [(a, b) for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
+    flat = _projected(corners)
+    start, extent = flat.min(axis=0), np.ptp(flat, axis=0)
+    arm = 0.18 * float(max(extent))
+    scale = (width - 60) / float(max(extent[0], 1e-9))
+    height = extent[1] * scale + 80
+
+    def place(points: Floats) -> Floats:
+        p = (_projected(points) - start) * scale
+        return np.column_stack([p[:, 0] + 30, height - 40 - p[:, 1]])
+
+    def path(points: Floats) -> str:
+        return "M" + " L".join(f"{x:.1f} {y:.1f}" for x, y in place(points))
+
+    stock = " ".join(path(corners[[a, b]]) for a, b in edges)
+    part = " ".join(path(line) for line in lines)
+    out = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height:.0f}" width="{width}" height="{height:.0f}"'
+        ' role="img" aria-label="Part in its stock with program zero">',
+        f'<path d="{stock}" fill="none" stroke="#8a97a1" stroke-width="0.8" stroke-dasharray="5 3"/>',
+        f'<path d="{part}" fill="none" stroke="#26323a" stroke-width="0.9"/>',
+    ]
+    for j, (name, colour) in enumerate((("X", "#c0392b"), ("Y", "#2e8b57"), ("Z", "#2f5fb3"))):
+        tip = np.zeros(3)
+        tip[j] = arm
+        (x0, y0), (x1, y1) = place(np.array([np.zeros(3), tip]))
+        out.append(
+            f'<line x1="{x0:.1f}" y1="{y0:.1f}" x2="{x1:.1f}" y2="{y1:.1f}" stroke="{colour}" stroke-width="2"/>'
+            f'<text x="{x1 + 3:.1f}" y="{y1 - 2:.1f}" font-size="12" fill="{colour}">{name}</text>'
+        )
+    return "".join([*out, "</svg>"])
+
+
+def _projected(points: Floats) -> Floats:
+    """Plan coordinates (n, 2) of a parallel view from front right above."""
+    turn, tilt = math.radians(-30), math.radians(28)
+    x = points[:, 0] * math.cos(turn) - points[:, 1] * math.sin(turn)
+    depth = points[:, 0] * math.sin(turn) + points[:, 1] * math.cos(turn)
+    return np.column_stack([x, points[:, 2] * math.cos(tilt) + depth * math.sin(tilt)])

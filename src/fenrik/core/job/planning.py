@@ -1,0 +1,339 @@
+"""From the document to toolpaths: part, setup, cutting data, paths, each kept under its inputs' hash."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from fenrik.core.errors import DocumentError, FenrikError
+from fenrik.core.job.artefacts import Store, key_of
+from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
+from fenrik.core.job.regions import area_of, projected
+from fenrik.core.machines.library import Machine, machine
+from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.model.reading import file_hash, read_model, working_mesh
+from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.progress import SILENT, Progress
+from fenrik.core.setups.setup import Clamped, SolidStock, clamp
+from fenrik.core.stock.heightmap import HeightMap
+from fenrik.core.strategies.base import Heights, Inputs, Parameters
+from fenrik.core.strategies.registry import strategy
+from fenrik.core.cutting.topology import Topology, prepare
+from fenrik.core.tolerances import MESH_SHARE
+from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.cutting_data import Derived, propose
+from fenrik.core.tooling.materials import Material, material
+
+ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
+
+
+@dataclass(frozen=True)
+class Resolved:
+    """An operation with nothing left open: numbers to use and where each comes from."""
+
+    document: OperationDoc
+    tool: Assembly
+    parameters: Parameters
+    spindle_rpm: float
+    feed: float
+    entry_feed: float
+    derived: dict[str, Derived]
+
+
+class Planner:
+    """Computes a job's parts, setups and paths; results are taken from the store where they exist.
+
+    `folder` is what files in the document are relative to; `read` reads models (replaced where
+    untrusted files must be read in a process of their own).
+    """
+
+    def __init__(self, job: Job, folder: Path, store: Store, read: ReadModel = read_model) -> None:
+        self.job, self.folder, self.store, self._read = job, folder, store, read
+        self._parts: dict[str, PartModel] = {}
+        self._meshes: dict[str, TriangleMesh] = {}
+        self._topologies: dict[str, Topology] = {}
+        self._outlines: dict[str, BaseGeometry] = {}
+
+    # part ------------------------------------------------------------------------------------
+
+    def part(self) -> PartModel:
+        """The job's part. Raises DocumentError or FileError."""
+        if self.job.part is None:
+            raise DocumentError("The job has no part yet.", remedy="Give it a STEP or STL file.", where="part")
+        return self._model(self.job.part, "part.file")[0]
+
+    def part_key(self) -> str:
+        """Key of the part's artefact."""
+        assert self.job.part is not None
+        return self._model(self.job.part, "part.file")[1]
+
+    def _model(self, doc: PartDoc, where: str) -> tuple[PartModel, str]:
+        path = (self.folder / doc.file).resolve()
+        if not path.is_file():
+            raise DocumentError(
+                f"The model file '{doc.file}' does not exist.", remedy="Check the path; it is relative to the document.", where=where
+            )  # fmt: skip
+        key = key_of("part", [file_hash(path), doc.solid, doc.scale, doc.heal])
+        if key not in self._parts:
+            blob = self.store.get(key)
+            if blob is None:
+                part = self._read(path, Path(doc.file).name, doc.solid, doc.scale, doc.heal)
+                self.store.put(key, "part", part.to_bytes())
+            else:
+                part = PartModel.from_bytes(blob)
+            self._parts[key] = part
+        return self._parts[key], key
+
+    # setup -----------------------------------------------------------------------------------
+
+    def clamped(self, setup: SetupDoc) -> Clamped:
+        """Frame and stock of a setup. Raises DocumentError with the path in the document."""
+        where = f"setups[{self.job.setups.index(setup)}]"
+        stock_part = None
+        if isinstance(setup.stock, SolidStock):
+            doc = PartDoc(file=setup.stock.file, solid=setup.stock.solid, scale=setup.stock.scale)
+            stock_part = self._model(doc, f"{where}.stock.file")[0]
+        return clamp(
+            self.part(), setup.up, setup.turn_deg, setup.stock, stock_part, setup.zero, setup.placement, where
+        )
+
+    def machine(self, setup: SetupDoc) -> Machine:
+        """The setup's machine."""
+        return machine(setup.machine, f"setups[{self.job.setups.index(setup)}].machine")
+
+    def material(self, setup: SetupDoc) -> Material:
+        """The setup's material."""
+        return material(setup.material, f"setups[{self.job.setups.index(setup)}].material")
+
+    def mesh(self, deflection: float) -> TriangleMesh:
+        """The part's triangles in the part frame within `deflection` mm."""
+        key = key_of("mesh", [self.part_key(), deflection])
+        if key not in self._meshes:
+            blob = self.store.get(key)
+            if blob is None:
+                mesh = working_mesh(self.part(), deflection)
+                self.store.put(key, "mesh", _mesh_bytes(mesh))
+            else:
+                mesh = _mesh_from(blob)
+            self._meshes[key] = mesh
+        return self._meshes[key]
+
+    def setup_mesh(self, setup: SetupDoc, tolerance: float) -> TriangleMesh:
+        """The working mesh for a chord tolerance, in the setup frame."""
+        return self.mesh(round(tolerance * MESH_SHARE, 6)).moved(self.clamped(setup).setup_from_part)
+
+    # operation -------------------------------------------------------------------------------
+
+    def resolved(self, setup: SetupDoc, operation: OperationDoc) -> Resolved:
+        """The operation with proposals in place of what was left open."""
+        tool = self.job.tool(operation.tool)
+        mill = self.machine(setup)
+        data = propose(tool, self.material(setup), mill.spindle_rpm[0], mill.spindle_rpm[1], mill.feed_max_mm_min)
+        derived = dict(data)
+        given = {
+            "spindle_rpm": operation.spindle_rpm,
+            "feed_mm_min": operation.feed_mm_min,
+            "entry_feed_mm_min": operation.entry_feed_mm_min,
+        }
+        for key, value in given.items():
+            if value is not None:
+                derived[key] = Derived(value, data[key].unit, "given", f"proposed: {data[key].value:g}, {data[key].formula}")
+        if operation.feed_mm_min is not None and operation.entry_feed_mm_min is None:
+            derived["entry_feed_mm_min"] = Derived(round(operation.feed_mm_min * 0.4), "mm/min", "from feed", "40 % of the feed")
+        chosen = strategy(operation.strategy)
+        parameters = chosen.parameters(**operation.parameters)
+        proposed = chosen.proposals(tool, {k: v.value for k, v in data.items()})
+        filled = {}
+        for key, (value, reason) in proposed.items():
+            if getattr(parameters, key) is None:
+                filled[key] = value
+                derived[key] = Derived(round(value, 4), "mm", "from material and tool", reason)
+        return Resolved(
+            operation,
+            tool,
+            parameters.model_copy(update=filled),
+            derived["spindle_rpm"].value,
+            derived["feed_mm_min"].value,
+            derived["entry_feed_mm_min"].value,
+            derived,
+        )
+
+    def path(self, setup: SetupDoc, operation: OperationDoc, progress: Progress = SILENT) -> Toolpath:
+        """The operation's toolpath, computed when it is not in the store. Raises with the operation's path."""
+        key = self.path_key(setup, operation)
+        blob = self.store.get(key)
+        if blob is not None:
+            return Toolpath.from_bytes(blob)
+        try:
+            inputs = self._inputs(setup, operation)
+            started = time.perf_counter()
+            path = strategy(operation.strategy).compute(inputs, progress)
+        except FenrikError as error:
+            error.where = error.where or self.where(setup, operation)
+            raise
+        if len(path) < 2:
+            path.notes.append({"kind": "empty", "words": "There is nothing to cut for this operation."})
+        taken = time.perf_counter() - started
+        self.store.put(f"{key}-time", "timing", json.dumps({"compute_s": taken}).encode())
+        self.store.put(key, "path", path.to_bytes())
+        return path
+
+    def compute_seconds(self, setup: SetupDoc, operation: OperationDoc) -> float:
+        """How long the path took when it was computed."""
+        blob = self.store.get(f"{self.path_key(setup, operation)}-time")
+        return float(json.loads(blob)["compute_s"]) if blob else 0.0
+
+    def where(self, setup: SetupDoc, operation: OperationDoc) -> str:
+        """The operation's path in the document."""
+        return f"setups[{self.job.setups.index(setup)}].operations[{setup.operations.index(operation)}]"
+
+    def before(self, setup: SetupDoc, operation: OperationDoc) -> list[OperationDoc]:
+        """The switched-on operations that cut before this one in its setup."""
+        index = setup.operations.index(operation)
+        return [o for o in setup.operations[:index] if o.enabled]
+
+    def path_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
+        """Key of a path: all that shapes it; names, notes, coolant, stick-out and holder do not."""
+        r = self.resolved(setup, operation)
+        cutter = [r.tool.kind, r.tool.diameter, r.tool.corner_radius]
+        doc = operation
+        clamped = self.clamped(setup)
+        frame = [clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist()]
+        stock = setup.stock.model_dump() if isinstance(setup.stock, SolidStock) else None
+        earlier = [self.path_key(setup, o) for o in self.before(setup, operation)]
+        own = [
+            doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
+            doc.heights.model_dump(), [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
+        ]  # fmt: skip
+        return key_of("path", [self.part_key(), frame, stock, cutter, own, earlier])
+
+    def _inputs(self, setup: SetupDoc, operation: OperationDoc) -> Inputs:
+        r = self.resolved(setup, operation)
+        clamped = self.clamped(setup)
+        mesh = self.setup_mesh(setup, operation.tolerance_mm)
+        frame_key = key_of("frame", [self.part_key(), clamped.setup_from_part.tolist(), operation.tolerance_mm])
+        if frame_key not in self._topologies:
+            self._topologies[frame_key] = prepare(mesh)
+            self._outlines[frame_key] = projected(mesh)
+        where = self.where(setup, operation)
+        low, high = clamped.stock_low, clamped.stock_high
+        excess = max(0.0, mesh.deviation - operation.tolerance_mm * MESH_SHARE)
+        return Inputs(
+            topology=self._topologies[frame_key],
+            assembly=r.tool,
+            parameters=_with_excess(r.parameters, excess),
+            stock=self.stock_before(setup, operation),
+            stock_low=low,
+            stock_high=high,
+            part_low=clamped.part_low,
+            part_high=clamped.part_high,
+            flats=self._flats(clamped),
+            outline=self._outlines[frame_key],
+            keep_in=area_of(operation.keep_in, mesh, low, high, f"{where}.keep_in"),
+            keep_out=_kept_out(operation, r.tool, area_of(operation.keep_out, mesh, low, high, f"{where}.keep_out")),
+            heights=heights_of(operation, clamped, where),
+            feed=r.feed,
+            entry_feed=r.entry_feed,
+            tolerance=operation.tolerance_mm,
+            spindle_clockwise=operation.spindle == "clockwise",
+        )
+
+    def _flats(self, clamped: Clamped) -> list[float]:
+        """Heights of the part's upward planar faces in the setup frame."""
+        out = set()
+        for face in self.part().faces:
+            if face.kind == "plane" and face.normal is not None and face.origin is not None:
+                normal = clamped.setup_from_part[:3, :3] @ np.array(face.normal)
+                if normal[2] > 1.0 - 1e-9:
+                    point = clamped.setup_from_part[:3, :3] @ np.array(face.origin) + clamped.setup_from_part[:3, 3]
+                    out.add(round(float(point[2]), 6))
+        return sorted(out)
+
+    def stock_before(self, setup: SetupDoc, operation: OperationDoc) -> HeightMap:
+        """The planning stock before an operation: the raw stock less what earlier paths surely cut."""
+        clamped = self.clamped(setup)
+        cell = planning_cell(clamped)
+        if clamped.stock_mesh is not None:
+            stock = HeightMap.of_mesh(clamped.stock_mesh, cell)
+        else:
+            stock = HeightMap.of_box(clamped.stock_low, clamped.stock_high, cell)
+        for earlier in self.before(setup, operation):
+            tool = self.job.tool(earlier.tool)
+            stock.cut(self.path(setup, earlier), tool.radius, tool.corner_radius)
+        return stock
+
+
+def planning_cell(clamped: Clamped) -> float:
+    """Cell of the planning stock: a four-hundredth of the longer side, 0.1 to 1 mm."""
+    longer = float(max(clamped.stock_high[:2] - clamped.stock_low[:2]))
+    return min(1.0, max(0.1, longer / 400))
+
+
+def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights:
+    """Heights in the setup frame, mm. Raises DocumentError when clearance lies in the stock."""
+
+    def level(height: Height) -> float:
+        base = {
+            "stock_top": clamped.stock_high[2],
+            "stock_bottom": clamped.stock_low[2],
+            "part_top": clamped.part_high[2],
+            "part_bottom": clamped.part_low[2],
+            "zero": 0.0,
+        }[height.over]
+        return float(base + height.offset)
+
+    h = operation.heights
+    clearance, retract, bottom = level(h.clearance), level(h.retract), level(h.bottom)
+    if clearance < clamped.stock_high[2] + 1e-6:
+        raise DocumentError(
+            f"The clearance height Z {clearance:.3f} is not above the stock, whose top is Z {clamped.stock_high[2]:.3f}.",
+            remedy="Raise heights.clearance.",
+            where=f"{where}.heights.clearance",
+        )
+    if retract > clearance:
+        raise DocumentError(
+            f"The retract height Z {retract:.3f} is above the clearance height Z {clearance:.3f}.",
+            remedy="Lower heights.retract or raise heights.clearance.",
+            where=f"{where}.heights.retract",
+        )
+    return Heights(clearance, retract, h.feed, bottom)
+
+
+def _kept_out(operation: OperationDoc, tool: Assembly, area: BaseGeometry | None) -> BaseGeometry | None:
+    """Keep-out bounds the whole cutter, so the tool's middle stays a radius away."""
+    return None if area is None else shapely.buffer(area, tool.radius)
+
+
+def _with_excess(parameters: Parameters, excess: float) -> Parameters:
+    """Where a file's own gaps keep the mesh from its deflection, the path keeps off by the rest."""
+    if excess <= 0:
+        return parameters
+    names: list[str] = [n for n in ("allowance", "allowance_radial", "allowance_axial") if hasattr(parameters, n)]
+    return parameters.model_copy(update={n: getattr(parameters, n) + excess for n in names})
+
+
+def _mesh_bytes(mesh: TriangleMesh) -> bytes:
+    out = io.BytesIO()
+    np.savez(
+        out, vertices=mesh.vertices, triangles=mesh.triangles, face_ids=mesh.face_ids, deviation=np.array(mesh.deviation)
+    )  # fmt: skip
+    return out.getvalue()
+
+
+def _mesh_from(blob: bytes) -> TriangleMesh:
+    with np.load(io.BytesIO(blob)) as data:
+        return TriangleMesh(data["vertices"], data["triangles"], data["face_ids"], float(data["deviation"]))
+
+
+def plain_derived(resolved: Resolved) -> dict[str, Any]:
+    """The operation's derived numbers as plain data."""
+    return {k: vars(v) for k, v in resolved.derived.items()}

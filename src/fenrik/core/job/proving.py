@@ -1,0 +1,317 @@
+"""From toolpaths to a proved release: write, read back, compare, cut, measure."""
+
+from __future__ import annotations
+
+import io
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.errors import DocumentError
+from fenrik.core.job.artefacts import key_of
+from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
+from fenrik.core.job.planning import Planner
+from fenrik.core.machines.motion import MotionTable
+from fenrik.core.machines.time import move_times
+from fenrik.core.model.distance import DistanceField
+from fenrik.core.posting.compare import Comparison, compare
+from fenrik.core.posting.dialect import Dialect, dialect
+from fenrik.core.posting.program import Program, Step
+from fenrik.core.posting.readback import Reader
+from fenrik.core.posting.writer import write
+from fenrik.core.progress import SILENT, Progress
+from fenrik.core.proof.deviation import measure, overcut_findings
+from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.limits import limit_findings
+from fenrik.core.proof.simulate import simulate
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.stock.dexels import Stock
+from fenrik.core.stock.surface import surface
+from fenrik.core.tolerances import MESH_SHARE
+
+Floats = NDArray[np.float64]
+MAX_NODES = 24_000_000
+TOOL_CHANGE_OVER_STOCK = 100.0
+
+
+@dataclass(frozen=True)
+class Posted:
+    """A program's text with what it means when read back."""
+
+    release: ReleaseDoc
+    setup: SetupDoc
+    operations: list[OperationDoc]
+    program: Program
+    dialect: Dialect
+    text: str
+    motion: MotionTable
+    comparison: Comparison
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class Proof:
+    """A proved release: plain `facts` (operations, times, deviation, findings) and arrays for the view."""
+
+    facts: dict[str, Any]
+    arrays: dict[str, NDArray[Any]]
+
+    def to_bytes(self) -> bytes:
+        """Everything as one archive."""
+        out = io.BytesIO()
+        head = np.frombuffer(json.dumps(self.facts).encode(), dtype=np.uint8)
+        np.savez(out, head=head, **self.arrays)  # type: ignore[arg-type]
+        return out.getvalue()
+
+    @staticmethod
+    def from_bytes(blob: bytes) -> Proof:
+        """The inverse of `to_bytes`."""
+        with np.load(io.BytesIO(blob)) as data:
+            arrays = {k: data[k] for k in data.files if k != "head"}
+            return Proof(json.loads(data["head"].tobytes()), arrays)
+
+    def stops(self) -> list[dict[str, Any]]:
+        """The findings that forbid running the program."""
+        return [f for f in self.facts["findings"] if f["severity"] == "stop"]
+
+
+class Prover:
+    """Writes and proves the releases of a job."""
+
+    def __init__(self, planner: Planner) -> None:
+        self.planner = planner
+        self.job = planner.job
+
+    def post(self, release: ReleaseDoc, progress: Progress = SILENT) -> Posted:
+        """Plans what is missing, writes the program, reads it back and compares. Raises DocumentError
+        when there is nothing to write, PostError when the text cannot be read."""
+        setup = self.job.setup(release.setup)
+        wanted = release.operations
+        chosen = [o for o in setup.operations if (o.enabled if wanted is None else o.name in wanted)]
+        where = f"releases[{self.job.releases.index(release)}]" if release in self.job.releases else "releases"
+        if not chosen:
+            raise DocumentError(
+                f"Release '{release.name}' has no operation.", remedy="Add one or switch one on.", where=f"{where}.operations"
+            )
+        words = dialect(release.dialect, self.planner.folder, f"{where}.dialect")
+        steps, used = [], []
+        for i, operation in enumerate(chosen):
+            part = progress.part(i / len(chosen), (i + 1) / len(chosen))
+            path = self.planner.path(setup, operation, part)
+            if len(path) < 2:
+                continue
+            r = self.planner.resolved(setup, operation)
+            steps.append(
+                Step(operation.name, r.tool, path, r.spindle_rpm, operation.spindle == "clockwise", operation.coolant)
+            )
+            used.append(operation)
+        if not steps:
+            raise DocumentError(
+                f"None of the operations of release '{release.name}' has anything to cut.",
+                remedy="Check stock, heights and borders.",
+                where=f"{where}.operations",
+            )
+        clamped = self.planner.clamped(setup)
+        program = Program(
+            release.comment or self.job.name,
+            release.program_number,
+            self.planner.part().name,
+            setup.name,
+            _zero_words(setup),
+            setup.work_offset,
+            steps,
+            float(clamped.stock_high[2]) + TOOL_CHANGE_OVER_STOCK,
+        )
+        text = write(program, words)
+        reader = Reader(program.tool_change_z)
+        motion = reader.read(text)
+        comparison = compare(program.planned(), motion, words.resolution_mm)
+        findings = [
+            Finding(
+                "stop", "difference", f"The posted text differs from the plan in line {d.line}: {d.words}.",
+                "Correct the dialect; the release stays blocked.", move=d.move, line=d.line,
+            )
+            for d in comparison.differences[:20]
+        ]  # fmt: skip
+        findings += [
+            Finding("stop", "controller", f"Line {line} {words_}.", "Correct the dialect.", line=line)
+            for line, words_ in reader.findings[:20]
+        ]
+        if reader.work_offsets != [setup.work_offset]:
+            findings.append(
+                Finding("stop", "controller", f"The text selects {reader.work_offsets}, the setup is {setup.work_offset}.")
+            )
+        return Posted(release, setup, used, program, words, text, motion, comparison, findings)
+
+    def proof_key(self, posted: Posted) -> str:
+        """Key of a proof: the text, and everything the text is proved against."""
+        setup = posted.setup
+        clamped = self.planner.clamped(setup)
+        tools = [self.job.tool(o.tool).facts() for o in posted.operations]
+        stock = setup.stock.model_dump() if setup.stock.kind == "solid" else None
+        tolerances = [o.tolerance_mm for o in posted.operations]
+        return key_of(
+            "proof",
+            [
+                posted.text, tools, self.planner.part_key(), clamped.setup_from_part.tolist(),
+                clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.table_from_setup.tolist(), stock,
+                self.planner.machine(setup).model_dump(), self.job.proof.model_dump(), tolerances, setup.name,
+                [self.planner.path_key(setup, o) for o in posted.operations],
+            ],
+        )  # fmt: skip
+
+    def prove(self, posted: Posted, progress: Progress = SILENT) -> Proof:
+        """The proof of a posted program, from the store where it exists. Raises Cancelled."""
+        key = self.proof_key(posted)
+        blob = self.planner.store.get(key)
+        if blob is not None:
+            return Proof.from_bytes(blob)
+        proof = self._prove(posted, progress)
+        self.planner.store.put(key, "proof", proof.to_bytes())
+        return proof
+
+    def _prove(self, posted: Posted, progress: Progress) -> Proof:
+        planner, setup, motion = self.planner, posted.setup, posted.motion
+        clamped, mill = planner.clamped(setup), planner.machine(setup)
+        tools = {t.number: t for t in self.job.tools}
+        names = [o.name for o in posted.operations]
+        times = move_times(motion, mill)
+        changes = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])
+        begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changes) * mill.tool_change_s
+        findings = list(posted.findings)
+        findings += limit_findings(motion, tools, mill, clamped.table_from_setup, begin)
+        stock = raw_stock(clamped, self._cell(clamped))
+        progress.step(0.02, "cutting the stock")
+        cut = simulate(motion, posted.comparison.step_of, names, tools, stock, begin, progress.part(0.02, 0.75))
+        findings += cut.findings
+        progress.step(0.78, "measuring the deviation")
+        tolerance = min(o.tolerance_mm for o in posted.operations)
+        mesh = planner.setup_mesh(setup, tolerance)
+        area = planner.part().area
+        deviation = measure(cut.stocks[-1], DistanceField(mesh), area, self.job.proof.tolerance_mm)
+        slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
+        limits = [o.tolerance_mm + slack for o in posted.operations]
+        findings += overcut_findings(
+            deviation, cut.move_of_tag, motion, posted.comparison.step_of, names, limits, begin
+        )
+        findings += self._notes(posted)
+        progress.step(0.88, "building the surfaces")
+        located = [_located(f, setup.name, posted.comparison.step_of, names, begin) for f in findings]
+        order = {"stop": 0, "caution": 1, "note": 2}
+        facts = {
+            "setup": setup.name,
+            "release": posted.release.name,
+            "cell_mm": stock.cell,
+            "time_s": float(begin[-1] + times[-1]) if len(motion) else 0.0,
+            "stock_volume_mm3": stock.volume(),
+            "removed_mm3": float(cut.volume.sum()),
+            "operations": self._operation_facts(posted, times, cut.volume),
+            "deviation": deviation.facts,
+            "findings": sorted((f.as_dict() for f in located), key=lambda f: (order[f["severity"]], f["time_s"])),
+        }
+        arrays = _motion_arrays(motion, posted.comparison.step_of, begin, times)
+        for i, state in enumerate(cut.stocks):
+            progress.step(0.9 + 0.1 * i / len(cut.stocks), "building the surfaces")
+            skin = deviation.surface if i == len(cut.stocks) - 1 else surface(state)
+            arrays[f"vertices{i}"] = skin.vertices.astype(np.float32)
+            arrays[f"quads{i}"] = skin.quads
+        arrays["deviation"] = deviation.at_vertices.astype(np.float32)
+        return Proof(facts, arrays)
+
+    def _cell(self, clamped: Clamped) -> float:
+        """The proof's cell: as asked, or from the size of the stock; never more nodes than memory bears."""
+        size = clamped.stock_high - clamped.stock_low
+        wanted = self.job.proof.cell_mm or min(1.0, max(0.1, float(np.linalg.norm(size)) / 450))
+        least = float((np.prod(size) / MAX_NODES) ** (1 / 3))
+        return round(max(wanted, least), 4)
+
+    def _operation_facts(self, posted: Posted, times: Floats, volume: Floats) -> list[dict[str, Any]]:
+        lengths = posted.motion.lengths()
+        out = []
+        for i, operation in enumerate(posted.operations):
+            rows = posted.comparison.step_of == i
+            feeding = rows & ~posted.motion.rapid
+            r = self.planner.resolved(posted.setup, operation)
+            out.append(
+                {
+                    "name": operation.name,
+                    "strategy": operation.strategy,
+                    "tool": operation.tool,
+                    "moves": int(rows.sum()),
+                    "cutting_length_mm": float(lengths[feeding].sum()),
+                    "rapid_length_mm": float(lengths[rows & posted.motion.rapid].sum()),
+                    "time_s": float(times[rows].sum()),
+                    "removed_mm3": float(volume[rows].sum()),
+                    "compute_s": self.planner.compute_seconds(posted.setup, operation),
+                    "spindle_rpm": r.spindle_rpm,
+                    "feed_mm_min": r.feed,
+                }
+            )
+        return out
+
+    def _notes(self, posted: Posted) -> list[Finding]:
+        """What the strategies noted about their own work."""
+        out = []
+        for step in posted.program.steps:
+            for note in step.path.notes:
+                if note.get("kind") == "narrow":
+                    x, y, z = (float(note[k]) for k in "xyz")  # type: ignore[arg-type]
+                    out.append(
+                        Finding(
+                            "note", "narrow",
+                            f"'{step.name}' leaves the ground at ({x:.2f}, {y:.2f}): its tool has only"
+                            f" {float(note['room']):.2f} mm room to each side there.",  # type: ignore[arg-type]
+                            "Use a smaller tool there.", operation=step.name, place=(x, y, z),
+                        )
+                    )  # fmt: skip
+        return out
+
+
+def raw_stock(clamped: Clamped, cell: float) -> Stock:
+    """The stock before the first operation."""
+    if clamped.stock_mesh is not None:
+        return Stock.of_mesh(clamped.stock_mesh, cell)
+    return Stock.of_box(clamped.stock_low, clamped.stock_high, cell)
+
+
+def _located(finding: Finding, setup: str, step_of: NDArray[np.int32], names: list[str], begin: Floats) -> Finding:
+    """The finding with its setup, its operation and its time filled in."""
+    changes: dict[str, Any] = {"setup": setup}
+    if finding.move >= 0 and finding.move < len(step_of):
+        changes["operation"] = finding.operation or names[int(step_of[finding.move])]
+        changes["time_s"] = float(begin[finding.move])
+    return Finding(**{**finding.as_dict(), **changes})
+
+
+def _motion_arrays(motion: MotionTable, step_of: NDArray[np.int32], begin: Floats, times: Floats) -> dict[str, Any]:
+    """The motion as straight pieces with the time at which each ends, for replay."""
+    pieces, owner = motion.straightened(0.02)
+    length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
+    total = np.zeros(len(motion))
+    np.add.at(total, owner, length)
+    first = np.searchsorted(owner, np.arange(len(motion)))
+    run = np.cumsum(length)
+    before = run[first] - length[first]
+    share = (run - before[owner]) / np.maximum(total[owner], 1e-12)
+    return {
+        "pieces": pieces.astype(np.float32),
+        "owner": owner.astype(np.int32),
+        "ends_at": (begin[owner] + share * times[owner]).astype(np.float32),
+        "rapid": motion.rapid[owner].astype(np.uint8),
+        "step": step_of[owner].astype(np.int32),
+        "tool": motion.tool[owner].astype(np.int32),
+        "feed": motion.feed[owner].astype(np.float32),
+        "line": motion.line[owner].astype(np.int32),
+    }
+
+
+def _zero_words(setup: SetupDoc) -> str:
+    zero = setup.zero
+    if zero.of == "point":
+        return "point " + ", ".join(f"{v:g}" for v in zero.point or ())
+    return f"{zero.of} X {zero.x} Y {zero.y} Z {zero.z}"
+
+

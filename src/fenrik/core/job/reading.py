@@ -1,0 +1,135 @@
+"""Job documents in and out: YAML or JSON, errors with the path, the value and the remedy, the schema."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import yaml
+from pydantic import ValidationError
+
+from fenrik.core.errors import DocumentError
+from fenrik.core.job.document import VERSION, Job
+from fenrik.core.strategies.registry import strategies
+
+
+def load_job(path: Path) -> Job:
+    """The job in a YAML or JSON file. Raises DocumentError."""
+    if not path.is_file():
+        raise DocumentError(f"The job document '{path}' does not exist.", remedy="Check the path.")
+    try:
+        text = path.read_text("utf-8")
+    except UnicodeDecodeError as error:
+        raise DocumentError(
+            f"The job document '{path.name}' is not UTF-8 text.", remedy="Save it as UTF-8."
+        ) from error
+    return parse_job(text, path.name)
+
+
+def parse_job(text: str, name: str = "document") -> Job:
+    """The job in YAML or JSON text (JSON is YAML). Raises DocumentError."""
+    try:
+        data = yaml.safe_load(text)
+    except yaml.YAMLError as error:
+        mark = getattr(error, "problem_mark", None)
+        at = f" in line {mark.line + 1}, column {mark.column + 1}" if mark else ""
+        raise DocumentError(
+            f"'{name}' is not readable YAML{at}: {getattr(error, 'problem', error)}.", remedy="Correct the text there."
+        ) from error
+    return job_from_data(data, name)
+
+
+def job_from_data(data: Any, name: str = "document") -> Job:
+    """The job from plain data. Raises DocumentError with path, value and remedy of the first fault."""
+    if not isinstance(data, dict):
+        raise DocumentError(f"'{name}' holds no job: a mapping is needed.", remedy="Start it with 'fenrik: 1'.")
+    version = data.get("fenrik")
+    if version != VERSION:
+        raise DocumentError(
+            f"The version is {version!r}; this Fenrik reads {VERSION}.",
+            remedy=f"Write 'fenrik: {VERSION}', or use the Fenrik that wrote the document.",
+            where="fenrik",
+        )
+    try:
+        return Job(**data)
+    except ValidationError as error:
+        raise document_error(error) from error
+
+
+def document_error(error: ValidationError) -> DocumentError:
+    """The first fault of a validation as a DocumentError; the others are counted."""
+    faults = error.errors()
+    first = min(faults, key=lambda f: len(f["loc"]) == 0)
+    where = _path(first["loc"])
+    kind, value = first["type"], first.get("input")
+    more = f" ({len(faults) - 1} more fault{'s' if len(faults) > 2 else ''})" if len(faults) > 1 else ""
+    if kind == "missing":
+        return DocumentError(f"'{first['loc'][-1]}' is missing{more}.", remedy="Add it.", where=where)
+    if kind == "extra_forbidden":
+        return DocumentError(
+            f"'{first['loc'][-1]}' is not known here{more}.", remedy="Remove it or correct its name.", where=where
+        )
+    message = first["msg"].removeprefix("Value error, ")
+    shown = "" if isinstance(value, (dict, list)) else f" The value is {value!r}."
+    return DocumentError(f"{message[0].upper()}{message[1:]}{more}.{shown}", remedy=_remedy(first), where=where)
+
+
+def _remedy(fault: Any) -> str:
+    context = fault.get("ctx") or {}
+    for key, words in (("gt", "greater than"), ("ge", "at least"), ("lt", "less than"), ("le", "at most")):
+        if key in context:
+            return f"Use a value {words} {context[key]}."
+    if "expected" in context:
+        return f"Use {context['expected']}."
+    return "" if fault["type"] == "value_error" else "Correct the value."
+
+
+def _path(location: tuple[int | str, ...]) -> str:
+    text = ""
+    for item in location:
+        if isinstance(item, int):
+            text += f"[{item}]"
+        elif item in ("box", "solid") and text.endswith("stock"):
+            continue  # the discriminator is no key of the document
+        else:
+            text += f".{item}" if text else item
+    return text
+
+
+def job_data(job: Job) -> dict[str, Any]:
+    """The job as plain data that holds only what was set."""
+    data = job.model_dump(mode="json", exclude_defaults=True)
+    return {"fenrik": VERSION, "name": job.name, **{k: v for k, v in data.items() if k not in ("fenrik", "name")}}
+
+
+def dump_job(job: Job) -> str:
+    """The job as YAML text that `parse_job` reads back to the same job."""
+    return yaml.safe_dump(job_data(job), sort_keys=False, allow_unicode=True, width=100)
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of the document, each strategy's parameters included."""
+    result = Job.model_json_schema(by_alias=True)
+    operation = result["$defs"]["OperationDoc"]
+    operation["properties"]["strategy"] = {"enum": list(strategies()), "title": "Strategy"}
+    cases = []
+    for key, strategy in strategies().items():
+        own = strategy.parameters.model_json_schema()
+        result["$defs"] |= own.pop("$defs", {})
+        result["$defs"][strategy.parameters.__name__] = own
+        cases.append(
+            {
+                "if": {"properties": {"strategy": {"const": key}}},
+                "then": {"properties": {"parameters": {"$ref": f"#/$defs/{strategy.parameters.__name__}"}}},
+            }
+        )
+    operation["allOf"] = cases
+    result["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    result["title"] = "Fenrik job document"
+    return result
+
+
+def schema_text() -> str:
+    """The schema as JSON text."""
+    return json.dumps(schema(), indent=2, ensure_ascii=False) + "\n"

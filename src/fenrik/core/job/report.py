@@ -1,0 +1,86 @@
+"""What a run leaves behind: programs, tools.json, report.json, setup sheets."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from fenrik.core.job.document import Job
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Posted, Proof, Prover
+from fenrik.core.progress import SILENT, Progress
+
+
+def run_job(planner: Planner, out: Path, progress: Progress = SILENT) -> dict[str, Any]:
+    """Computes, proves and posts every release of a job into folder `out`; returns the report.
+
+    Everything is computed before the first file is written. Raises FenrikError.
+    """
+    prover = Prover(planner)
+    releases = planner.job.effective_releases()
+    results: list[tuple[Posted, Proof]] = []
+    for i, release in enumerate(releases):
+        part = progress.part(i / max(1, len(releases)), (i + 1) / max(1, len(releases)))
+        posted = prover.post(release, part.part(0.0, 0.5))
+        results.append((posted, prover.prove(posted, part.part(0.5, 1.0))))
+    report = job_report(planner, results)
+    from fenrik.core.job.papers import setup_sheet
+
+    out.mkdir(parents=True, exist_ok=True)
+    for posted, proof in results:
+        (out / f"{posted.release.name}.{posted.dialect.extension}").write_text(posted.text, "utf-8", newline="\n")
+        (out / f"{posted.release.name}.setup.html").write_text(setup_sheet(planner, posted, proof), "utf-8")
+    (out / "tools.json").write_text(json.dumps(tools_list(planner.job), indent=1) + "\n", "utf-8")
+    (out / "report.json").write_text(json.dumps(report, indent=1) + "\n", "utf-8")
+    return report
+
+
+def tools_list(job: Job) -> list[dict[str, Any]]:
+    """The job's tools for tools.json, mm."""
+    return [t.facts() for t in sorted(job.tools, key=lambda t: t.number)]
+
+
+def job_report(planner: Planner, results: list[tuple[Posted, Proof]]) -> dict[str, Any]:
+    """The report of a job: per setup frame, stock, operations, deviation; all findings."""
+    setups = []
+    for setup in planner.job.setups:
+        clamped = planner.clamped(setup)
+        mine = [(p, r) for p, r in results if p.setup.name == setup.name]
+        setups.append(
+            {
+                "name": setup.name,
+                "setup_from_part": clamped.setup_from_part.tolist(),
+                "stock": {"min": clamped.stock_low.tolist(), "max": clamped.stock_high.tolist()},
+                "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
+                "work_offset": setup.work_offset,
+                "machine": setup.machine,
+                "table_from_setup": clamped.table_from_setup.tolist(),
+                "operations": [o for _, r in mine for o in r.facts["operations"]],
+                "programs": [f"{p.release.name}.{p.dialect.extension}" for p, _ in mine],
+                "time_s": sum(r.facts["time_s"] for _, r in mine),
+                "deviation": mine[-1][1].facts["deviation"] if mine else None,
+            }
+        )
+    findings = [f for _, r in results for f in r.facts["findings"]]
+    measured = [r.facts["deviation"] for _, r in results]
+    return {
+        "job": planner.job.name,
+        "part": planner.part().summary(),
+        "setups": setups,
+        "releases": [
+            {
+                "name": p.release.name, "file": f"{p.release.name}.{p.dialect.extension}", "setup": p.setup.name,
+                "dialect": p.dialect.id, "operations": [o.name for o in p.operations], "time_s": r.facts["time_s"],
+            }
+            for p, r in results
+        ],
+        "deviation": {
+            "max_overcut_mm": max((d["max_overcut_mm"] for d in measured), default=0.0),
+            "max_leftover_mm": max((d["max_leftover_mm"] for d in measured), default=0.0),
+            "share_within_tolerance": min((d["share_within_tolerance"] for d in measured), default=0.0),
+            "tolerance_mm": planner.job.proof.tolerance_mm,
+        },
+        "findings": findings,
+        "stops": sum(f["severity"] == "stop" for f in findings),
+    }  # fmt: skip

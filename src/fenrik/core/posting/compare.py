@@ -1,0 +1,140 @@
+"""Holds what the posted text means against what was planned, move by move."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.machines.motion import MotionTable
+from fenrik.core.posting.program import PlannedMoves
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One place where text and plan differ: the move of the text (or -1), its line, how far, in words."""
+
+    move: int
+    line: int
+    distance: float
+    words: str
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """`step_of` (n,) gives the step of every posted move; `differences` is empty when text and plan
+    agree within the output resolution."""
+
+    step_of: NDArray[np.int32]
+    differences: list[Difference]
+
+
+def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float) -> Comparison:
+    """Both sides as dense points of the same moves; moves shorter than the resolution do not count.
+
+    Ends may differ by half the resolution per axis (rounding), arcs at quarter points by twice the
+    resolution (their centre or radius is rounded as well), feeds by a twentieth of a per cent or one
+    tenth of a mm/min.
+    """
+    want = _flattened(planned, resolution)
+    moved = np.abs(posted.end - posted.start).max(axis=1) > 0.25 * resolution
+    keep = np.flatnonzero(moved | (posted.turn != 0))
+    step_of = np.zeros(len(posted), dtype=np.int32)
+    differences: list[Difference] = []
+    # arcs by radius may be written in pieces: walk both lists by end points
+    j = 0
+    end_tolerance = 0.5 * resolution * 1.01 + 1e-9
+    for i in keep:
+        while j + 1 < len(want.end) and want.tiny[j] and np.abs(posted.end[i] - want.end[j]).max() > end_tolerance:
+            j += 1  # a move of about the resolution that rounding made vanish
+        if j >= len(want.end):
+            differences.append(_difference(posted, i, np.inf, "the text has moves that were not planned"))
+            break
+        step_of[i] = want.step[j]
+        if bool(want.rapid[j]) != bool(posted.rapid[i]):
+            differences.append(_difference(posted, i, np.inf, "rapid and feed are exchanged"))
+            break
+        off = float(np.abs(posted.end[i] - want.end[j]).max())
+        if off <= end_tolerance:
+            problem = _shape_problem(want, j, posted, i, resolution)
+            if problem is not None:
+                differences.append(problem)
+            j += 1
+        elif want.turn[j] != 0 and posted.turn[i] == want.turn[j]:
+            away = abs(np.hypot(*(posted.end[i, :2] - want.centre[j])) - want.radius[j])
+            if away > 2 * resolution:
+                differences.append(_difference(posted, i, float(away), "an arc leaves the planned one"))
+                break
+        else:
+            differences.append(_difference(posted, i, off, f"the end differs from the planned one by {off:.4f} mm"))
+            break
+    while j < len(want.end) and want.tiny[j]:
+        j += 1
+    if not differences and j < len(want.end):
+        differences.append(Difference(-1, -1, np.inf, f"{len(want.end) - j} planned moves are missing in the text"))
+    filled = np.maximum.accumulate(step_of) if len(step_of) else step_of
+    return Comparison(filled.astype(np.int32), differences)
+
+
+def _difference(posted: MotionTable, i: int, distance: float, words: str) -> Difference:
+    return Difference(int(i), int(posted.line[i]), distance, words)
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    end: Floats
+    rapid: NDArray[np.bool_]
+    turn: NDArray[np.int8]
+    centre: Floats
+    radius: Floats
+    feed: Floats
+    step: NDArray[np.int32]
+    tiny: NDArray[np.bool_]
+
+
+def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
+    """All planned moves that are not null at the output resolution."""
+    end = np.vstack([m.end for m in planned])
+    turn = np.concatenate([m.turn for m in planned])
+    step = np.concatenate([np.full(len(m.end), i, dtype=np.int32) for i, m in enumerate(planned)])
+    rapid = np.concatenate([m.rapid for m in planned])
+    centre = np.vstack([m.centre for m in planned])
+    feed = np.concatenate([m.feed for m in planned])
+    grid = np.round(end / resolution)
+    moved = np.ones(len(end), dtype=bool)
+    moved[1:] = (grid[1:] != grid[:-1]).any(axis=1)
+    moved[0] = False  # the first positioning comes from an unknown place
+    flat = (turn != 0) & np.concatenate([[False], (grid[1:, :2] == grid[:-1, :2]).all(axis=1)])
+    turn = np.where(flat, 0, turn)
+    radius = np.hypot(*(end[:, :2] - centre).T)
+    tiny = np.concatenate([[False], np.abs(np.diff(end, axis=0)).max(axis=1) < 1.5 * resolution])
+    parts = (end, rapid, turn, centre, radius, feed, step, tiny)
+    return _Wanted(*(p[moved] for p in parts))
+
+
+def _shape_problem(want: _Wanted, j: int, posted: MotionTable, i: int, resolution: float) -> Difference | None:
+    if int(want.turn[j]) != int(posted.turn[i]):
+        return _difference(posted, i, np.inf, "an arc and a straight move, or two senses of turning, are exchanged")
+    if posted.turn[i] != 0:
+        middle = _middle(posted, i)
+        away = abs(float(np.hypot(*(middle - want.centre[j]))) - float(want.radius[j]))
+        if away > 2 * resolution:
+            return _difference(posted, i, away, f"an arc bulges off the planned one by {away:.4f} mm")
+    if not posted.rapid[i] and abs(posted.feed[i] - want.feed[j]) > max(0.13, 5e-4 * want.feed[j]):
+        return _difference(
+            posted, i, 0.0, f"the feed is {posted.feed[i]:.1f} mm/min where {want.feed[j]:.1f} was planned"
+        )
+    return None
+
+
+def _middle(posted: MotionTable, i: int) -> Floats:
+    a = posted.start[i, :2] - posted.centre[i]
+    b = posted.end[i, :2] - posted.centre[i]
+    sweep = (np.arctan2(b[1], b[0]) - np.arctan2(a[1], a[0])) * posted.turn[i]
+    sweep = sweep if sweep > 1e-9 else sweep + 2 * np.pi
+    half = 0.5 * sweep * posted.turn[i]
+    c, s = np.cos(half), np.sin(half)
+    return np.asarray(posted.centre[i] + np.array([c * a[0] - s * a[1], s * a[0] + c * a[1]]))

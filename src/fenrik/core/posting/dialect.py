@@ -1,0 +1,123 @@
+"""Dialects: a controller's way of writing a program, as TOML data with sandboxed Jinja2 templates."""
+
+from __future__ import annotations
+
+import tomllib
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from jinja2 import StrictUndefined, TemplateError
+from jinja2.sandbox import ImmutableSandboxedEnvironment
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from fenrik.core.errors import DocumentError, PostError
+
+
+class Templates(BaseModel):
+    """Pieces of text around the motion."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    start: str
+    tool: str
+    tool_end: str
+    operation: str
+    end: str
+
+
+class Dialect(BaseModel):
+    """How numbers, arcs, line numbers, comments and the fixed pieces of a program are written."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: str
+    name: str
+    extension: str = "nc"
+    units: Literal["mm", "inch"] = "mm"
+    decimals: Annotated[int, Field(ge=2, le=6)] = 3
+    feed_decimals: Annotated[int, Field(ge=0, le=4)] = 1
+    trailing_zeros: bool = True
+    word_spacing: bool = True
+    line_numbers: Literal["all", "tool", "none"] = "none"
+    line_number_start: Annotated[int, Field(ge=0)] = 10
+    line_number_step: Annotated[int, Field(ge=1)] = 10
+    arcs: Literal["centre", "radius"] = "centre"
+    comment_open: str = "("
+    comment_close: str = ")"
+    comment_characters: str
+    templates: Templates
+    coolant: dict[str, str]
+
+    @property
+    def scale(self) -> float:
+        """Output units per mm."""
+        return 1.0 / 25.4 if self.units == "inch" else 1.0
+
+    @property
+    def resolution_mm(self) -> float:
+        """The smallest step of an output coordinate, mm."""
+        return float(10.0**-self.decimals / self.scale)
+
+    def number(self, value: float, decimals: int | None = None) -> str:
+        """A number as this dialect writes it, with a decimal point and no minus zero."""
+        digits = self.decimals if decimals is None else decimals
+        text = f"{value:.{digits}f}"
+        if not self.trailing_zeros and "." in text:
+            text = text.rstrip("0")
+        elif "." not in text:
+            text += "."
+        return text[1:] if text.startswith("-") and not text.strip("-0.") else text
+
+    def comment(self, text: object) -> str:
+        """A comment with only the characters the controller takes."""
+        kept = "".join(c if c in self.comment_characters else "?" for c in str(text).replace("\n", " "))
+        return f"{self.comment_open}{kept}{self.comment_close}"
+
+    def render(self, template: str, **values: Any) -> list[str]:
+        """The non-empty lines of a template. Raises PostError naming the dialect and the fault."""
+        environment = ImmutableSandboxedEnvironment(undefined=StrictUndefined, autoescape=False)
+        try:
+            text = environment.from_string(template).render(comment=self.comment, **values)
+        except TemplateError as error:
+            raise PostError(
+                f"A template of the dialect '{self.id}' fails: {error}.", remedy="Correct the template in the dialect's file."
+            ) from error
+        return [line.strip() for line in text.splitlines() if line.strip()]
+
+
+def load_dialect(text: str, dialect_id: str) -> Dialect:
+    """A dialect from TOML text. Raises DocumentError naming the fault."""
+    try:
+        return Dialect(id=dialect_id, **tomllib.loads(text))
+    except (tomllib.TOMLDecodeError, ValidationError, TypeError) as error:
+        raise DocumentError(f"The dialect '{dialect_id}' is wrong: {error}", remedy="Correct the dialect's file.") from error
+
+
+@cache
+def dialects() -> dict[str, Dialect]:
+    """The dialects that ship with Fenrik, by id."""
+    found = {}
+    for entry in sorted(files("fenrik.core.posting").joinpath("dialects").iterdir(), key=lambda e: e.name):
+        if entry.name.endswith(".toml"):
+            name = entry.name.removesuffix(".toml")
+            found[name] = load_dialect(entry.read_text("utf-8"), name)
+    return found
+
+
+def dialect(dialect_id: str, folder: Path | None = None, where: str = "") -> Dialect:
+    """A shipped dialect, or one from a TOML file beside the job document.
+
+    Raises DocumentError naming the value and the choices.
+    """
+    known = dialects()
+    if dialect_id in known:
+        return known[dialect_id]
+    if dialect_id.endswith(".toml") and folder is not None and (folder / dialect_id).is_file():
+        return load_dialect((folder / dialect_id).read_text("utf-8"), dialect_id)
+    raise DocumentError(
+        f"The dialect '{dialect_id}' does not exist.",
+        remedy=f"Use one of {', '.join(known)}, or a TOML file beside the document.",
+        where=where,
+    )

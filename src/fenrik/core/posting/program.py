@@ -1,0 +1,85 @@
+"""A program as planned: the operations' paths in order, joined by safe moves, in program coordinates.
+
+What stands here is what the posted text must mean; the comparison after reading back holds it to that.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.tooling.assembly import Assembly
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Step:
+    """One operation of a program."""
+
+    name: str
+    tool: Assembly
+    path: Toolpath
+    spindle_rpm: float
+    clockwise: bool
+    coolant: str
+
+
+@dataclass(frozen=True)
+class PlannedMoves:
+    """The moves of one step, joins included: `end` (n, 3), `rapid`, `turn`, `centre` (n, 2), `feed`."""
+
+    end: Floats
+    rapid: NDArray[np.bool_]
+    turn: NDArray[np.int8]
+    centre: Floats
+    feed: Floats
+
+
+@dataclass(frozen=True)
+class Program:
+    """A program before it is written. `tool_change_z` is where the tip is taken to be after a tool change
+    (the machine goes there by itself), in program coordinates, mm."""
+
+    name: str
+    number: int
+    part: str
+    setup: str
+    zero: str
+    work_offset: str
+    steps: list[Step]
+    tool_change_z: float
+
+    def planned(self) -> list[PlannedMoves]:
+        """The moves of every step with the joins before them.
+
+        After a tool change: over the start at the tool-change height, then down. With the same tool:
+        up to the higher of the two heights, across, down.
+        """
+        out = []
+        tool: int | None = None
+        here: Floats | None = None
+        for step in self.steps:
+            path = step.path
+            first = path.tip[0]
+            if tool != step.tool.number or here is None:
+                join = [(first[0], first[1], self.tool_change_z), tuple(first)]
+            else:
+                top = max(here[2], first[2])
+                join = [(here[0], here[1], top), (first[0], first[1], top), tuple(first)]
+            count = len(join)
+            none = np.full((count, 2), np.nan)
+            out.append(
+                PlannedMoves(
+                    np.vstack([np.array(join), path.tip[1:]]),
+                    np.concatenate([np.ones(count, dtype=bool), path.kind[1:] == 0]),
+                    np.concatenate([np.zeros(count, dtype=np.int8), path.turn[1:]]),
+                    np.vstack([none, path.centre[1:]]),
+                    np.concatenate([np.zeros(count), path.feed[1:]]),
+                )
+            )
+            tool, here = step.tool.number, path.tip[-1]
+        return out

@@ -1,0 +1,230 @@
+"""Reads a program's text as a controller would (ISO 6983-1) and tells the motion it means.
+
+A stand-in for a controller: it knows the standard's words and modal groups and nothing of the path
+or the writer. Unknown words are errors, not guesses.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+
+import numpy as np
+
+from fenrik.core.errors import PostError
+from fenrik.core.machines.motion import MotionTable
+
+_WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
+_GROUPS = {
+    "motion": {0, 1, 2, 3},
+    "plane": {17},
+    "units": {20, 21},
+    "distance": {90, 91},
+    "feed": {94},
+    "radius compensation": {40},
+    "length": {43, 49},
+    "cycle": {80},
+    "offset": {54, 55, 56, 57, 58, 59},
+    "once": {4, 53},
+}
+_GROUP_OF = {code: group for group, codes in _GROUPS.items() for code in codes}
+_M_CODES = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
+ARC_TOLERANCE_MM = 0.01
+"""Difference between an arc's start and end radius that a controller still takes."""
+
+
+class Reader:
+    """Interprets one program. `tool_change_z` mm is where a tool change leaves the tip.
+
+    After `read`, `work_offsets` lists the offsets used, `findings` what a controller would object to
+    without stopping (such as feed with the spindle at rest), as (line, words).
+    """
+
+    def __init__(self, tool_change_z: float) -> None:
+        self.tool_change_z = tool_change_z
+        self.position: list[float | None] = [None, None, tool_change_z]
+        self.motion = 0
+        self.scale = 1.0
+        self.absolute = True
+        self.feed: float | None = None
+        self.speed = 0.0
+        self.sense = 0
+        self.tool = 0
+        self.next_tool = 0
+        self.length_offset = 0
+        self.ended = False
+        self.work_offsets: list[str] = []
+        self.findings: list[tuple[int, str]] = []
+        self._rows: list[tuple[float, ...]] = []
+
+    def read(self, text: str) -> MotionTable:
+        """The motion of the whole text. Raises PostError naming line, word and what is wrong with it."""
+        for number, raw in enumerate(text.splitlines(), 1):
+            if self.ended:
+                if raw.strip() not in ("", "%"):
+                    raise self._error(number, raw, "stands after the end of the program")
+                continue
+            self._block(number, raw)
+        if not self.ended:
+            raise PostError("The program has no end (M2 or M30).", remedy="Correct the dialect's end.")
+        table = np.array(self._rows, dtype=np.float64).reshape(-1, 14)
+        return MotionTable(
+            np.ascontiguousarray(table[:, 0:3]),
+            np.ascontiguousarray(table[:, 3:6]),
+            table[:, 6] > 0,
+            table[:, 7].astype(np.int8),
+            np.ascontiguousarray(table[:, 8:10]),
+            table[:, 10].copy(),
+            table[:, 11].astype(np.int32),
+            table[:, 12].copy(),
+            table[:, 13].astype(np.int32),
+        )
+
+    def _error(self, number: int, raw: str, what: str) -> PostError:
+        return PostError(f"Line {number} '{raw.strip()}' {what}.", remedy="Correct the dialect or the program.")
+
+    def _block(self, number: int, raw: str) -> None:
+        line = re.sub(r"\([^()]*\)", " ", raw).split(";")[0].strip().upper()
+        if line in ("", "%"):
+            return
+        if "(" in line or ")" in line:
+            raise self._error(number, raw, "has a comment that does not close")
+        words = _WORD.findall(line)
+        if re.sub(r"\s", "", line) != "".join(a + v for a, v in words):
+            raise self._error(number, raw, "holds something that is no word of letter and number")
+        values: dict[str, float] = {}
+        g_codes: dict[str, int] = {}
+        m_codes: list[int] = []
+        for letter, value in words:
+            if letter == "G":
+                self._take_g(number, raw, value, g_codes)
+            elif letter == "M":
+                code = float(value)
+                if code not in _M_CODES:
+                    raise self._error(number, raw, f"uses M{value}, which this controller does not know")
+                m_codes.append(int(code))
+            elif letter in values:
+                raise self._error(number, raw, f"gives {letter} twice")
+            elif letter not in "NOXYZIJKRFSTHP":
+                raise self._error(number, raw, f"uses the address {letter}, which this controller does not know")
+            else:
+                values[letter] = float(value)
+        self._act(number, raw, values, g_codes, m_codes)
+
+    def _take_g(self, number: int, raw: str, value: str, g_codes: dict[str, int]) -> None:
+        code = float(value)
+        group = _GROUP_OF.get(int(code)) if code == int(code) else None
+        if group is None:
+            raise self._error(number, raw, f"uses G{value}, which this controller does not know")
+        if group in g_codes:
+            raise self._error(number, raw, f"gives two codes of the group '{group}'")
+        g_codes[group] = int(code)
+
+    def _act(
+        self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int], m_codes: list[int]
+    ) -> None:
+        if "units" in g_codes:
+            self.scale = 25.4 if g_codes["units"] == 20 else 1.0
+        if "distance" in g_codes:
+            self.absolute = g_codes["distance"] == 90
+        if "offset" in g_codes and f"G{g_codes['offset']}" not in self.work_offsets:
+            self.work_offsets.append(f"G{g_codes['offset']}")
+        if "F" in values:
+            self.feed = values["F"] * self.scale
+        if "S" in values:
+            self.speed = values["S"]
+        if "T" in values:
+            self.next_tool = int(values["T"])
+        if "length" in g_codes:
+            self.length_offset = int(values.get("H", 0)) if g_codes["length"] == 43 else 0
+        for code in m_codes:
+            if code in (3, 4, 5):
+                self.sense = {3: 1, 4: -1, 5: 0}[code]
+            elif code == 6:
+                self._change_tool()
+        if "motion" in g_codes:
+            self.motion = g_codes["motion"]
+        if any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJR")):
+            self._move(number, raw, values, g_codes)
+        if any(code in (2, 30) for code in m_codes):
+            self.ended = True
+
+    def _change_tool(self) -> None:
+        self.tool, self.length_offset, self.sense = self.next_tool, 0, 0
+        self.position[2] = self.tool_change_z
+
+    def _move(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int]) -> None:
+        if g_codes.get("once") == 53:
+            if set(values) - {"N", "Z"} or self.motion != 0 or values.get("Z") != 0.0:
+                raise self._error(number, raw, "moves in machine coordinates other than Z to its upper end")
+            self.position[2] = self.tool_change_z
+            return
+        start = list(self.position)
+        end: list[float | None] = list(start)
+        for axis, letter in enumerate("XYZ"):
+            if letter not in values:
+                continue
+            value = values[letter] * self.scale
+            here = start[axis]
+            if not self.absolute:
+                if here is None:
+                    raise self._error(number, raw, f"moves {letter} by a step from an unknown place")
+                value += here
+            end[axis] = value
+        if self.motion == 0 and (start[0] is None or start[1] is None):
+            self.position = end  # the first positioning comes from wherever the machine stood
+            return
+        if any(v is None for v in (*start, *end)):
+            raise self._error(number, raw, "moves at feed from an unknown place")
+        self._check_state(number, raw, "Z" in values)
+        a = [float(v) for v in start if v is not None]
+        b = [float(v) for v in end if v is not None]
+        turn, centre = 0, (math.nan, math.nan)
+        if self.motion in (2, 3):
+            turn = 1 if self.motion == 3 else -1
+            centre = self._centre(number, raw, values, a, b, turn)
+        feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
+        self._rows.append(
+            (*a, *b, float(self.motion == 0), turn, *centre, feed, self.tool, self.speed * self.sense, number)
+        )
+        self.position = list(b)
+
+    def _check_state(self, number: int, raw: str, height: bool) -> None:
+        if self.motion != 0 and not self.feed:
+            raise self._error(number, raw, "moves at feed, but no feed was given")
+        if self.motion != 0 and (self.sense == 0 or self.speed <= 0):
+            self.findings.append((number, "moves at feed with the spindle at rest"))
+        if height and self.tool and self.length_offset != self.tool:
+            self.findings.append((number, f"moves Z without the length offset H{self.tool} of tool {self.tool}"))
+
+    def _centre(
+        self, number: int, raw: str, values: dict[str, float], a: list[float], b: list[float], turn: int
+    ) -> tuple[float, float]:
+        if "R" in values:
+            if "I" in values or "J" in values:
+                raise self._error(number, raw, "gives both a radius and a centre")
+            return self._centre_by_radius(number, raw, values["R"] * self.scale, a, b, turn)
+        if "I" not in values and "J" not in values:
+            raise self._error(number, raw, "is an arc without centre or radius")
+        x = a[0] + values.get("I", 0.0) * self.scale
+        y = a[1] + values.get("J", 0.0) * self.scale
+        r0, r1 = math.hypot(a[0] - x, a[1] - y), math.hypot(b[0] - x, b[1] - y)
+        if r0 <= 0 or abs(r0 - r1) > ARC_TOLERANCE_MM:
+            raise self._error(number, raw, f"is an arc whose start and end radius differ by {abs(r0 - r1):.4f} mm")
+        return x, y
+
+    def _centre_by_radius(
+        self, number: int, raw: str, radius: float, a: list[float], b: list[float], turn: int
+    ) -> tuple[float, float]:
+        dx, dy = b[0] - a[0], b[1] - a[1]
+        chord = math.hypot(dx, dy)
+        if chord == 0.0:
+            raise self._error(number, raw, "is a full circle by radius, which has no centre")
+        if chord / 2 > abs(radius) + ARC_TOLERANCE_MM:
+            raise self._error(number, raw, f"is an arc of radius {abs(radius):.4f} mm over a chord of {chord:.4f} mm")
+        away = math.sqrt(max(0.0, radius * radius - chord * chord / 4))
+        side = turn * (1.0 if radius > 0 else -1.0)  # the short arc counter-clockwise has its centre on the left
+        return (
+            0.5 * (a[0] + b[0]) - side * away * dy / chord,
+            0.5 * (a[1] + b[1]) + side * away * dx / chord,
+        )

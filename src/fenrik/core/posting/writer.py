@@ -1,0 +1,190 @@
+"""Writes a planned program as text in a dialect (ISO 6983-1 word-address code)."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from fenrik.core.errors import PostError
+from fenrik.core.posting.dialect import Dialect
+from fenrik.core.posting.program import PlannedMoves, Program, Step
+
+WIDEST_RADIUS_ARC = math.radians(170.0)
+"""Arcs by radius are split beyond this: near half a turn the centre is ill defined."""
+
+
+def write(program: Program, dialect: Dialect) -> str:
+    """The program's text, lines ended by newline. Raises PostError when something cannot be written."""
+    return _Writer(program, dialect).text()
+
+
+class _Writer:
+    def __init__(self, program: Program, dialect: Dialect) -> None:
+        self.program, self.dialect = program, dialect
+        self.lines: list[str] = []
+        self.next_number = dialect.line_number_start
+        self.modal: dict[str, str] = {}
+
+    def text(self) -> str:
+        p, d = self.program, self.dialect
+        self._template(
+            d.templates.start,
+            number=p.number, name=p.name, part=p.part, setup=p.setup, zero=p.zero,
+            units_word="G20" if d.units == "inch" else "G21",
+        )  # fmt: skip
+        tool: int | None = None
+        for step, moves in zip(p.steps, p.planned(), strict=True):
+            fresh = tool != step.tool.number
+            if fresh:
+                if tool is not None:
+                    self._template(d.templates.tool_end)
+                self._tool(step)
+            self._template(d.templates.operation, operation=step.name)
+            self._spindle(step, fresh)
+            self._moves(step, moves, fresh)
+            tool = step.tool.number
+        self._template(d.templates.end)
+        return "\n".join(self.lines) + "\n"
+
+    def _template(self, template: str, **values: object) -> None:
+        for line in self.dialect.render(template, **values):
+            self._line(line, spaced=False)
+
+    def _tool(self, step: Step) -> None:
+        number = ""
+        if self.dialect.line_numbers == "tool":
+            number = f"N{self.next_number} "
+            self.next_number += self.dialect.line_number_step
+        self.modal = {"S": f"{step.spindle_rpm:.0f}", "M": "3" if step.clockwise else "4"}
+        self._template(
+            self.dialect.templates.tool,
+            tool=step.tool,
+            N=number,
+            work_offset=self.program.work_offset,
+            rpm=f"{step.spindle_rpm:.0f}",
+            spindle_word="M3" if step.clockwise else "M4",
+        )
+
+    def _spindle(self, step: Step, fresh: bool) -> None:
+        """Speed, sense and coolant where they differ from the step before."""
+        rpm, sense = f"{step.spindle_rpm:.0f}", "3" if step.clockwise else "4"
+        if not fresh and (self.modal.get("S"), self.modal.get("M")) != (rpm, sense):
+            self._line(f"S{rpm} M{sense}")
+            self.modal |= {"S": rpm, "M": sense}
+        if step.coolant not in self.dialect.coolant:
+            raise PostError(
+                f"The dialect '{self.dialect.id}' has no word for the coolant '{step.coolant}' of '{step.name}'.",
+                remedy=f"Use one of: {', '.join(self.dialect.coolant)}.",
+            )
+        word = self.dialect.coolant[step.coolant]
+        if self.modal.get("coolant", self.dialect.coolant.get("off")) != word:
+            self._line(word)
+            self.modal["coolant"] = word
+
+    def _moves(self, step: Step, moves: PlannedMoves, fresh: bool) -> None:
+        start = 0
+        if fresh:
+            # over the start at the height the tool change left, then down with the length offset
+            x, y, z = (self._coordinate(v) for v in moves.end[1])
+            self._line(f"G0 X{x} Y{y}")
+            self._line(f"G43 H{step.tool.number} Z{z}")
+            self.modal |= {"G": "0", "X": x, "Y": y, "Z": z}
+            start = 2
+        for i in range(start, len(moves.end)):
+            if moves.turn[i]:
+                self._arc(moves, i)
+            else:
+                self._straight(moves, i)
+
+    def _straight(self, moves: PlannedMoves, i: int) -> None:
+        words = self._axes(moves.end[i])
+        if not words:
+            return
+        rapid = bool(moves.rapid[i])
+        self._emit("0" if rapid else "1", words, None if rapid else float(moves.feed[i]))
+
+    def _arc(self, moves: PlannedMoves, i: int) -> None:
+        start = np.array([float(self.modal["X"]), float(self.modal["Y"])]) / self.dialect.scale
+        turn, centre = int(moves.turn[i]), moves.centre[i]
+        sweep = _sweep(start, moves.end[i, :2], centre, turn)
+        z0 = float(self.modal["Z"]) / self.dialect.scale
+        pieces = 1
+        if self.dialect.arcs == "radius" and sweep > WIDEST_RADIUS_ARC:
+            pieces = math.ceil(sweep / WIDEST_RADIUS_ARC)
+        for k in range(1, pieces + 1):
+            end = moves.end[i] if k == pieces else _on_arc(start, z0, moves.end[i], centre, turn, sweep, k / pieces)
+            self._one_arc(end, centre, turn, float(moves.feed[i]))
+
+    def _one_arc(self, end: np.ndarray, centre: np.ndarray, turn: int, feed: float) -> None:
+        scale = self.dialect.scale
+        x0, y0 = float(self.modal["X"]), float(self.modal["Y"])
+        sweep = _sweep(np.array([x0, y0]) / scale, end[:2], centre, turn)
+        words = self._axes(end)
+        moved = [w for w in words if w[0] in "XY"]
+        if not moved and sweep < math.pi:
+            if words:  # only the height moves on at this resolution
+                self._emit("1", words, feed)
+            return
+        radius = math.hypot(x0 - centre[0] * scale, y0 - centre[1] * scale)
+        if self.dialect.arcs == "radius":
+            # the written ends have moved by rounding: the radius must still span their chord
+            chord = math.hypot(float(self.modal["X"]) - x0, float(self.modal["Y"]) - y0)
+            radius = max(radius, chord / 2)
+            step = 10.0**-self.dialect.decimals
+            text = self.dialect.number(math.ceil(radius / step - 1e-6) * step)
+            words.append(f"R{text}" if sweep <= math.pi else f"R-{text}")
+        else:
+            words.append(f"I{self.dialect.number(centre[0] * scale - x0)}")
+            words.append(f"J{self.dialect.number(centre[1] * scale - y0)}")
+        self._emit("3" if turn > 0 else "2", words, feed)
+
+    def _axes(self, end: np.ndarray) -> list[str]:
+        """Words of the axes whose written value changes; remembers them."""
+        words = []
+        for axis, value in zip("XYZ", end, strict=True):
+            text = self._coordinate(float(value))
+            if self.modal.get(axis) != text:
+                words.append(f"{axis}{text}")
+                self.modal[axis] = text
+        return words
+
+    def _emit(self, code: str, words: list[str], feed: float | None) -> None:
+        block = list(words)
+        if self.modal.get("G") != code:
+            block.insert(0, f"G{code}")
+            self.modal["G"] = code
+        if feed is not None:
+            text = self.dialect.number(feed * self.dialect.scale, self.dialect.feed_decimals)
+            if self.modal.get("F") != text:
+                block.append(f"F{text}")
+                self.modal["F"] = text
+        self._line(" ".join(block))
+
+    def _coordinate(self, value: float) -> str:
+        return self.dialect.number(value * self.dialect.scale)
+
+    def _line(self, line: str, spaced: bool = True) -> None:
+        if spaced and not self.dialect.word_spacing:
+            line = line.replace(" ", "")
+        numbered = self.dialect.line_numbers == "all" and not line.startswith(("%", "O", self.dialect.comment_open))
+        if numbered:
+            line = f"N{self.next_number} {line}" if self.dialect.word_spacing else f"N{self.next_number}{line}"
+            self.next_number += self.dialect.line_number_step
+        self.lines.append(line)
+
+
+def _sweep(start: np.ndarray, end: np.ndarray, centre: np.ndarray, turn: int) -> float:
+    a = math.atan2(start[1] - centre[1], start[0] - centre[0])
+    b = math.atan2(end[1] - centre[1], end[0] - centre[0])
+    sweep = (b - a) * turn % (2 * math.pi)
+    return sweep
+
+
+def _on_arc(
+    start: np.ndarray, z0: float, end: np.ndarray, centre: np.ndarray, turn: int, sweep: float, share: float
+) -> np.ndarray:
+    angle = turn * sweep * share
+    c, s = math.cos(angle), math.sin(angle)
+    x, y = start[0] - centre[0], start[1] - centre[1]
+    return np.array([centre[0] + c * x - s * y, centre[1] + s * x + c * y, z0 + (end[2] - z0) * share])

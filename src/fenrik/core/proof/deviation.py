@@ -1,0 +1,116 @@
+"""How far the cut stock is from the design: leftover, on size, overcut."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.machines.motion import MotionTable
+from fenrik.core.model.distance import DistanceField
+from fenrik.core.proof.finding import Finding
+from fenrik.core.stock.dexels import Stock
+from fenrik.core.stock.surface import StockSurface, surface
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """Signed deviation of the stock's surface from the design, mm, positive for leftover.
+
+    `at_vertices` (n,) belongs to `surface`; `at_points` (m,) to its exact points.
+    """
+
+    surface: StockSurface
+    at_vertices: Floats
+    at_points: Floats
+    facts: dict[str, Any]
+
+
+def measure(stock: Stock, design: DistanceField, area: float, tolerance: float) -> Deviation:
+    """Deviation of every exact point of the stock's surface; `area` mm² is the design's, `tolerance` mm
+    the half band of "on size".
+
+    The share on size is the area of the stock's surface within the band over the design's area; a
+    point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
+    only the direction in which the normal is longest counts.
+    """
+    skin = surface(stock)
+    distance, faces, normal = design.signed(skin.points)
+    along = np.abs(np.take_along_axis(normal, skin.axes[:, None].astype(np.int64), axis=1))[:, 0]
+    dominant = along >= np.abs(normal).max(axis=1) - 1e-9
+    ties = (np.abs(np.abs(normal) - along[:, None]) < 1e-9).sum(axis=1)
+    weight = np.where(dominant, stock.cell**2 / np.maximum(along, 0.5) / np.maximum(ties, 1), 0.0)
+    on_size = np.abs(distance) <= tolerance
+    near = np.abs(distance) <= 10 * tolerance
+    counts, edges = np.histogram(distance[near], bins=41, range=(-10 * tolerance, 10 * tolerance), weights=weight[near])
+    facts: dict[str, Any] = {
+        "tolerance_mm": tolerance,
+        "max_overcut_mm": float(max(0.0, -distance.min())) if len(distance) else 0.0,
+        "max_leftover_mm": float(max(0.0, distance.max())) if len(distance) else 0.0,
+        "share_within_tolerance": float(min(1.0, weight[on_size].sum() / area)) if area > 0 else 0.0,
+        "share_leftover": float(weight[distance > tolerance].sum() / max(weight.sum(), 1e-12)),
+        "share_overcut": float(weight[distance < -tolerance].sum() / max(weight.sum(), 1e-12)),
+        "histogram": {"edges_mm": edges.tolist(), "area_mm2": counts.tolist()},
+        "cell_mm": stock.cell,
+        "by_face": _by_face(distance, faces, weight, tolerance),
+    }
+    return Deviation(skin, skin.at_vertices(distance), distance, facts)
+
+
+def _by_face(distance: Floats, faces: NDArray[np.int32], weight: Floats, tolerance: float) -> list[dict[str, Any]]:
+    """Per design face: worst overcut, worst leftover and the share of its measured area on size."""
+    out = []
+    for face in np.unique(faces):
+        mine = faces == face
+        total = float(weight[mine].sum())
+        share = float(weight[mine & (np.abs(distance) <= tolerance)].sum() / total) if total > 0 else 0.0
+        low, high = float(distance[mine].min()), float(distance[mine].max())
+        out.append(
+            {"face": int(face), "overcut_mm": max(0.0, -low), "leftover_mm": max(0.0, high), "share_on_size": share}
+        )
+    return out
+
+
+def overcut_findings(
+    deviation: Deviation,
+    move_of_tag: NDArray[np.int32],
+    motion: MotionTable,
+    step_of: NDArray[np.int32],
+    names: list[str],
+    limits: list[float],
+    clock: Floats,
+) -> list[Finding]:
+    """One finding per operation that cut deeper into the design than its limit (mm), at the worst place."""
+    findings = []
+    tags = deviation.surface.tags
+    cut = (tags >= 0) & (tags < len(move_of_tag))
+    move = np.where(cut, move_of_tag[np.where(cut, tags, 0)] if len(move_of_tag) else 0, -1)
+    step = np.where(cut, step_of[np.maximum(move, 0)], -1)
+    for number, name in enumerate(names):
+        mine = np.flatnonzero((step == number) & (deviation.at_points < -limits[number]))
+        if not len(mine):
+            continue
+        worst = mine[np.argmin(deviation.at_points[mine])]
+        depth = float(-deviation.at_points[worst])
+        i = int(move[worst])
+        x, y, z = (float(v) for v in deviation.surface.points[worst])
+        findings.append(
+            Finding(
+                "stop",
+                "overcut",
+                f"'{name}' cuts {depth:.4f} mm into the part at ({x:.2f}, {y:.2f}, {z:.2f}); {limits[number]:.4f} mm are allowed.",
+                "Check the operation's allowance and tolerance, and the tool's dimensions.",
+                operation=name,
+                move=i,
+                line=int(motion.line[i]),
+                time_s=float(clock[i]),
+                place=(x, y, z),
+                measure=depth,
+                limit=limits[number],
+            )
+        )
+    return findings

@@ -1,0 +1,123 @@
+"""Checks of motion against the machine: travel, feed, spindle."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.machines.library import Machine
+from fenrik.core.machines.motion import MotionTable
+from fenrik.core.proof.finding import Finding
+from fenrik.core.tooling.assembly import Assembly
+
+Floats = NDArray[np.float64]
+
+
+def limit_findings(
+    motion: MotionTable, tools: dict[int, Assembly], machine: Machine, table_from_setup: Floats, clock: Floats
+) -> list[Finding]:
+    """Travel, feed and spindle speed beyond the machine's, each once per axis and tool with its worst place.
+
+    `table_from_setup` (3,) is program zero over the table's middle; `clock` (n,) the time at each
+    move's start.
+    """
+    findings: list[Finding] = []
+    if len(motion) == 0:
+        return findings
+    for number in np.unique(motion.tool):
+        tool = tools.get(int(number))
+        rows = np.flatnonzero(motion.tool == number)
+        if tool is None:
+            i = int(rows[0])
+            findings.append(
+                Finding(
+                    "stop", "tool", f"The program calls tool {number}, which the job does not have.",
+                    "Add the tool or change its number.", move=i, line=int(motion.line[i]),
+                )
+            )  # fmt: skip
+            continue
+        findings += _travel(motion, rows, tool, machine, table_from_setup, clock)
+        findings += _spindle(motion, rows, tool, machine, clock)
+    over = np.flatnonzero(~motion.rapid & (motion.feed > machine.feed_max_mm_min + 1e-6))
+    if len(over):
+        i = int(over[np.argmax(motion.feed[over])])
+        findings.append(
+            Finding(
+                "stop",
+                "feed",
+                f"The feed of {motion.feed[i]:.0f} mm/min is above the machine's {machine.feed_max_mm_min:.0f}.",
+                "Lower the operation's feed.",
+                move=i,
+                line=int(motion.line[i]),
+                time_s=float(clock[i]),
+                place=_place(motion, i),
+                measure=float(motion.feed[i]),
+                limit=machine.feed_max_mm_min,
+            )
+        )
+    return findings
+
+
+def _place(motion: MotionTable, i: int) -> tuple[float, float, float]:
+    x, y, z = (float(v) for v in motion.end[i])
+    return x, y, z
+
+
+def _travel(
+    motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, machine: Machine, table: Floats, clock: Floats
+) -> list[Finding]:
+    part = MotionTable(*(getattr(motion, f)[rows] for f in MotionTable.__dataclass_fields__))
+    pieces, owner = part.straightened(0.02)
+    points = np.concatenate([pieces[:, :3], pieces[:, 3:]]) + table
+    points[:, 2] += tool.gauge_length
+    owners = np.concatenate([owner, owner])
+    findings = []
+    for axis, (name, (low, high)) in enumerate(zip("XYZ", (machine.x, machine.y, machine.z), strict=True)):
+        for beyond, limit, side in ((low - points[:, axis], low, "lower"), (points[:, axis] - high, high, "upper")):
+            worst = int(np.argmax(beyond))
+            if beyond[worst] <= 1e-6:
+                continue
+            i = int(rows[owners[worst]])
+            what = "the gauge line of the spindle" if axis == 2 else "the spindle"
+            findings.append(
+                Finding(
+                    "stop",
+                    "travel",
+                    f"Tool {tool.number} takes {what} {beyond[worst]:.2f} mm beyond the {side} end of {name}"
+                    f" ({limit:.1f} over the table).",
+                    "Place the work elsewhere on the table, change the stick-out, or take a larger machine.",
+                    move=i,
+                    line=int(motion.line[i]),
+                    time_s=float(clock[i]),
+                    place=_place(motion, i),
+                    measure=float(points[worst, axis]),
+                    limit=limit,
+                )
+            )
+    return findings
+
+
+def _spindle(
+    motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, machine: Machine, clock: Floats
+) -> list[Finding]:
+    speed = np.abs(motion.spindle[rows])
+    low, high = machine.spindle_rpm
+    bad = np.flatnonzero((speed > high + 0.5) | ((speed < low - 0.5) & ~motion.rapid[rows]))
+    if not len(bad):
+        return []
+    i = int(rows[bad[0]])
+    return [
+        Finding(
+            "stop",
+            "spindle",
+            f"Tool {tool.number} turns at {abs(motion.spindle[i]):.0f} 1/min; the machine's spindle runs from"
+            f" {low:.0f} to {high:.0f}.",
+            "Change the spindle speed.",
+            move=i,
+            line=int(motion.line[i]),
+            time_s=float(clock[i]),
+            place=_place(motion, i),
+            measure=float(abs(motion.spindle[i])),
+            limit=high,
+        )
+    ]
