@@ -16,7 +16,9 @@ from fenrik.core.progress import Progress
 
 def main(arguments: list[str] | None = None) -> int:
     """Runs a command; returns the exit code: 0 fine, 2 wrong input, 3 a stop finding, 1 anything else."""
-    parser = argparse.ArgumentParser(prog="fenrik", description="From a solid model to a proved milling program.")
+    parser = argparse.ArgumentParser(
+        prog="fenrik", description="From a solid model to a proved milling program."
+    )
     commands = parser.add_subparsers(dest="command", required=True)
     run = commands.add_parser("run", help="compute, prove and post a job document")
     run.add_argument("job", type=Path, help="the job document (YAML or JSON)")

@@ -1,0 +1,1 @@
+"""The application: tables, services, queries. Asks for background work through ports."""

@@ -28,7 +28,9 @@ def unit(vector: Array | tuple[float, float, float]) -> Array:
     array = np.asarray(vector, dtype=np.float64)
     length = float(np.linalg.norm(array))
     if length < 1e-12:
-        raise InputError(f"The direction {tuple(array)} has no length.", remedy="Give a direction that is not zero.")
+        raise InputError(
+            f"The direction {tuple(array)} has no length.", remedy="Give a direction that is not zero."
+        )
     return np.asarray(array / length)
 
 

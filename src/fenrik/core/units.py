@@ -40,13 +40,18 @@ def parse_length(text: str | float | int, default_unit: str = "mm") -> float:
         value = _evaluate(ast.parse(python, mode="eval").body)
     except (SyntaxError, ValueError, ZeroDivisionError, RecursionError) as error:
         raise InputError(
-            f"'{text}' is not a length.", remedy="Write a number, with a unit or arithmetic if you like: 3/8in, 2*6+0.5."
+            f"'{text}' is not a length.",
+            remedy="Write a number, with a unit or arithmetic if you like: 3/8in, 2*6+0.5.",
         ) from error
     return value if has_unit else value * _FACTORS[default_unit]
 
 
 def _evaluate(node: ast.expr) -> float:
-    if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)) and not isinstance(node.value, bool):
+    if (
+        isinstance(node, ast.Constant)
+        and isinstance(node.value, (int, float))
+        and not isinstance(node.value, bool)
+    ):
         return float(node.value)
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
         value = _evaluate(node.operand)

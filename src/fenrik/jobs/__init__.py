@@ -1,0 +1,1 @@
+"""Background work: one file a job, on Procrastinate."""

@@ -1,0 +1,1 @@
+"""HTTP: routes, errors to status codes, streaming of progress."""

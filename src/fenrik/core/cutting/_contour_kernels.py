@@ -8,14 +8,16 @@ from numba import njit
 from fenrik.core.cutting._kernels import drop_one
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _free_point(ax, ay, bx, by, level, tree_box, child, kinds, rows, radius, corner, accuracy):
     """From free a towards blocked b: the last free point, within `accuracy` mm."""
     low, high = 0.0, 1.0
     length = math.hypot(bx - ax, by - ay)
     while (high - low) * length > accuracy:
         t = 0.5 * (low + high)
-        z, _ = drop_one(ax + t * (bx - ax), ay + t * (by - ay), -1e30, -1, tree_box, child, kinds, rows, radius, corner)
+        z, _ = drop_one(
+            ax + t * (bx - ax), ay + t * (by - ay), -1e30, -1, tree_box, child, kinds, rows, radius, corner
+        )
         if z <= level:
             low = t
         else:
@@ -23,7 +25,7 @@ def _free_point(ax, ay, bx, by, level, tree_box, child, kinds, rows, radius, cor
     return ax + low * (bx - ax), ay + low * (by - ay)
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, radius, corner, accuracy):
     """Marching squares over node heights (ny, nx): directed links between crossed grid edges.
 
@@ -46,9 +48,13 @@ def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, radius
                 bx, by = x0 + oi * step, y0 + oj * step
                 e = 2 * (j * nx + i) + side
                 if here:
-                    px, py = _free_point(bx, by, ax, ay, level, tree_box, child, kinds, rows, radius, corner, accuracy)
+                    px, py = _free_point(
+                        bx, by, ax, ay, level, tree_box, child, kinds, rows, radius, corner, accuracy
+                    )
                 else:
-                    px, py = _free_point(ax, ay, bx, by, level, tree_box, child, kinds, rows, radius, corner, accuracy)
+                    px, py = _free_point(
+                        ax, ay, bx, by, level, tree_box, child, kinds, rows, radius, corner, accuracy
+                    )
                 points[e, 0], points[e, 1] = px, py
     edges = np.empty(4, dtype=np.int64)
     for j in range(ny - 1):
@@ -75,7 +81,7 @@ def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, radius
     return links[:used].copy(), points
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def chain(links, size):
     """Link rows (m, 2) put in order of closed loops: list of edges and loop starts."""
     follow = np.full(size, -1, dtype=np.int64)
@@ -100,7 +106,7 @@ def chain(links, size):
     return order[:used], starts[: loops + 1]
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, kinds, rows, radius, corner):
     """A closed loop (n, 2) with points added where a chord runs into blocked ground.
 
@@ -134,7 +140,16 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                 for s in range(1, count + 2):
                     t = s / (count + 2)
                     z, _ = drop_one(
-                        ax + t * (ex - ax), ay + t * (ey - ay), -1e30, -1, tree_box, child, kinds, rows, radius, corner
+                        ax + t * (ex - ax),
+                        ay + t * (ey - ay),
+                        -1e30,
+                        -1,
+                        tree_box,
+                        child,
+                        kinds,
+                        rows,
+                        radius,
+                        corner,
                     )
                     if z - level > worst:
                         worst, at = z - level, t
@@ -149,7 +164,9 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
             push = tolerance
             found = False
             while push < length + spacing:
-                z, _ = drop_one(mx + push * nx_, my + push * ny_, -1e30, -1, tree_box, child, kinds, rows, radius, corner)
+                z, _ = drop_one(
+                    mx + push * nx_, my + push * ny_, -1e30, -1, tree_box, child, kinds, rows, radius, corner
+                )
                 if z <= level:
                     found = True
                     break
@@ -160,7 +177,20 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                     used += 1
                 depth -= 1
                 continue
-            fx, fy = _free_point(mx + push * nx_, my + push * ny_, mx, my, level, tree_box, child, kinds, rows, radius, corner, tolerance * 0.25)
+            fx, fy = _free_point(
+                mx + push * nx_,
+                my + push * ny_,
+                mx,
+                my,
+                level,
+                tree_box,
+                child,
+                kinds,
+                rows,
+                radius,
+                corner,
+                tolerance * 0.25,
+            )
             stack[depth, 0], stack[depth, 1] = fx, fy
             depth += 1
             added += 1

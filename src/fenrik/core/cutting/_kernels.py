@@ -26,7 +26,7 @@ def profile(d, flat, corner):
     return corner - math.sqrt(max(0.0, corner * corner - over * over))
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def edge_tip(row, x, y, radius, corner):
     """Tip height at which the cutter at (x, y) touches the edge from above."""
     dx, dy = x - row[0], y - row[1]
@@ -54,7 +54,7 @@ def edge_tip(row, x, y, radius, corner):
     return z0 + slope * s - profile(min(d, radius), flat, corner)
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _bull_step(q, slope, flat, corner, half):
     """Distance w >= 0 along the edge from its foot at which the corner torus has the edge's slope.
 
@@ -109,7 +109,7 @@ def primitive_tip(kind, row, x, y, radius, corner):
     return edge_tip(row, x, y, radius, corner)
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def build_tree(boxes, tops, leaf):
     """A binary tree over boxes (n, 4: x_low, x_high, y_low, y_high) with the highest tip per node.
 
@@ -154,7 +154,7 @@ def build_tree(boxes, tops, leaf):
     return node_box[:used].copy(), child[:used].copy(), order
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _select(keys, order, low, high, k):
     """Quickselect: afterwards keys[low..k-1] <= keys[k] <= keys[k+1..high], order moved along."""
     while low < high:
@@ -178,7 +178,7 @@ def _select(keys, order, low, high, k):
             return
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def drop_one(x, y, start, hint, node_box, child, kinds, rows, radius, corner):
     """(tip height, winning primitive) of the cutter dropped at (x, y), not below `start`.
 
@@ -222,7 +222,7 @@ def drop_one(x, y, start, hint, node_box, child, kinds, rows, radius, corner):
     return best, winner
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, nogil=True, parallel=True)
 def drop_many(points, floor, node_box, child, kinds, rows, radius, corner):
     """Tip heights at points (n, 2), not below `floor`; neighbours in the list help each other."""
     n = len(points)
@@ -231,24 +231,28 @@ def drop_many(points, floor, node_box, child, kinds, rows, radius, corner):
     for c in prange((n + chunk - 1) // chunk):
         hint = -1
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
-            z, winner = drop_one(points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, radius, corner)
+            z, winner = drop_one(
+                points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, radius, corner
+            )
             out[i] = z
             hint = winner
     return out
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def drop_many_serial(points, floor, node_box, child, kinds, rows, radius, corner):
     """As `drop_many`, on one thread."""
     n = len(points)
     out = np.empty(n)
     hint = -1
     for i in range(n):
-        out[i], hint = drop_one(points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, radius, corner)
+        out[i], hint = drop_one(
+            points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, radius, corner
+        )
     return out
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child, kinds, rows, radius, corner):
     """Heights along a straight line as (s, z) rows, s from 0 to its length.
 
@@ -267,7 +271,9 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
     stack = np.empty((64, 2))
     for k in range(count):
         s_to = length * (k + 1) / count
-        z_to, hint = drop_one(x0 + ux * s_to, y0 + uy * s_to, floor, hint, node_box, child, kinds, rows, radius, corner)
+        z_to, hint = drop_one(
+            x0 + ux * s_to, y0 + uy * s_to, floor, hint, node_box, child, kinds, rows, radius, corner
+        )
         stack[0, 0], stack[0, 1] = s_to, z_to
         depth = 1
         while depth > 0:
@@ -277,7 +283,16 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
             split = False
             if s_end - s_from > finest and depth < 63:
                 z_mid, hint = drop_one(
-                    x0 + ux * s_mid, y0 + uy * s_mid, floor, hint, node_box, child, kinds, rows, radius, corner
+                    x0 + ux * s_mid,
+                    y0 + uy * s_mid,
+                    floor,
+                    hint,
+                    node_box,
+                    child,
+                    kinds,
+                    rows,
+                    radius,
+                    corner,
                 )
                 rise = (z_end - z_from) / (s_end - s_from)
                 off = abs(z_mid - 0.5 * (z_from + z_end)) / math.sqrt(1.0 + rise * rise)
@@ -297,7 +312,7 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
     return out[:used].copy()
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def thin_line(samples, tolerance):
     """Fewest points of a sampled line (s, z) such that no sample leaves its chord by more than
     `tolerance` (measured square to the chord); greedy from the start with a cone of slopes."""

@@ -29,7 +29,9 @@ class Profile:
 
     def __post_init__(self) -> None:
         if not (self.radius > 0 and 0 <= self.corner <= self.radius * (1 + 1e-12)):
-            raise ValueError(f"expected 0 <= corner <= radius, got corner {self.corner}, radius {self.radius}")
+            raise ValueError(
+                f"expected 0 <= corner <= radius, got corner {self.corner}, radius {self.radius}"
+            )
 
     @property
     def flat(self) -> float:
@@ -49,7 +51,11 @@ class DropCutter:
     """
 
     def __init__(
-        self, topology: Topology, profile: Profile, allowance_radial: float = 0.0, allowance_axial: float = 0.0
+        self,
+        topology: Topology,
+        profile: Profile,
+        allowance_radial: float = 0.0,
+        allowance_axial: float = 0.0,
     ) -> None:
         grown = profile.grown(allowance_radial)
         self.profile = profile
@@ -73,9 +79,7 @@ class DropCutter:
         heights = run(xy, floor - self.lift if floor > FLOOR else FLOOR, *self.tree)
         return np.asarray(heights + self.lift)
 
-    def along(
-        self, start: Floats, end: Floats, step: float, tolerance: float, floor: float
-    ) -> Floats:
+    def along(self, start: Floats, end: Floats, step: float, tolerance: float, floor: float) -> Floats:
         """The tip's track (n, 3) from start to end (2,), straight in XY, its chords within
         `tolerance` mm of the exact track on both sides; rises over walls are cut square.
 
@@ -83,7 +87,15 @@ class DropCutter:
         tolerance, and then thinned with the rest.
         """
         samples = k.sample_line(
-            start[0], start[1], end[0], end[1], step, tolerance / 3, tolerance / 20, floor - self.lift, *self.tree
+            start[0],
+            start[1],
+            end[0],
+            end[1],
+            step,
+            tolerance / 3,
+            tolerance / 20,
+            floor - self.lift,
+            *self.tree,
         )
         samples = samples[k.thin_line(samples, tolerance * 0.6)]
         samples = _square_steps(samples, tolerance)
@@ -133,7 +145,9 @@ def _facet_rows(topology: Topology, radius: float, corner: float) -> tuple[Float
         size = np.maximum(np.hypot(nx, ny), 1e-300)
         rows[:, 3 + 3 * side], rows[:, 4 + 3 * side] = nx / size, ny / size
         rows[:, 5 + 3 * side] = -(nx * p[:, 0] + ny * p[:, 1]) / size
-    boxes = np.stack([moved[:, :, 0].min(1), moved[:, :, 0].max(1), moved[:, :, 1].min(1), moved[:, :, 1].max(1)], 1)
+    boxes = np.stack(
+        [moved[:, :, 0].min(1), moved[:, :, 0].max(1), moved[:, :, 1].min(1), moved[:, :, 1].max(1)], 1
+    )
     return rows, boxes, corners[:, :, 2].max(axis=1) + lift + 1e-9
 
 
@@ -168,7 +182,9 @@ def _vertex_rows(topology: Topology, radius: float, corner: float) -> tuple[Floa
     flat = radius - corner
     tilt = np.arccos(np.clip(axis[:, 2], -1, 1))
     around = (tilt <= spread + 1e-6) | (tilt >= np.pi - spread - 1e-6)
-    swing = np.where(around, np.pi, np.arcsin(np.clip(np.sin(spread) / np.maximum(np.sin(tilt), 1e-12), 0, 1)))
+    swing = np.where(
+        around, np.pi, np.arcsin(np.clip(np.sin(spread) / np.maximum(np.sin(tilt), 1e-12), 0, 1))
+    )
     heading = np.arctan2(axis[:, 1], axis[:, 0])
     for j in range(2):
         angle = np.arccos(np.clip(axis[:, j], -1, 1))
@@ -180,7 +196,13 @@ def _vertex_rows(topology: Topology, radius: float, corner: float) -> tuple[Floa
     low[wide], high[wide] = -radius, radius
     low, high = np.maximum(low - 1e-7, -radius), np.minimum(high + 1e-7, radius)
     boxes = np.stack(
-        [points[:, 0] + low[:, 0], points[:, 0] + high[:, 0], points[:, 1] + low[:, 1], points[:, 1] + high[:, 1]], 1
+        [
+            points[:, 0] + low[:, 0],
+            points[:, 0] + high[:, 0],
+            points[:, 1] + low[:, 1],
+            points[:, 1] + high[:, 1],
+        ],
+        1,
     )
     return rows, boxes, points[:, 2] + 1e-9
 

@@ -5,7 +5,16 @@ from __future__ import annotations
 import re
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Discriminator,
+    Field,
+    Tag,
+    ValidationInfo,
+    field_validator,
+    model_validator,
+)
 
 from fenrik.core.setups.setup import BoxStock, Placement, SolidStock, Up, Zero
 from fenrik.core.strategies.registry import strategies
@@ -25,7 +34,9 @@ class PartDoc(Strict):
     """The model file and how it is taken. `file` is relative to the document."""
 
     file: Annotated[str, Field(min_length=1, description="STEP or STL file, relative to this document.")]
-    solid: Annotated[int, Field(ge=1, description="Which solid, from 1, where the file holds several.")] | None = None
+    solid: (
+        Annotated[int, Field(ge=1, description="Which solid, from 1, where the file holds several.")] | None
+    ) = None
     scale: Annotated[float, Field(gt=0, le=10000, description="All lengths are multiplied by this.")] = 1.0
     heal: Annotated[bool, Field(description="Sew loose faces and repair an invalid solid.")] = False
 
@@ -74,7 +85,9 @@ class OperationDoc(Strict):
     feed_mm_min: Annotated[float, Field(gt=0, le=200000)] | None = None
     entry_feed_mm_min: Annotated[float, Field(gt=0, le=200000)] | None = None
     coolant: Literal["off", "flood", "mist"] = "flood"
-    tolerance_mm: Annotated[float, Field(ge=0.002, le=1, description="Chord tolerance of path and mesh together.")] = 0.01
+    tolerance_mm: Annotated[
+        float, Field(ge=0.002, le=1, description="Chord tolerance of path and mesh together.")
+    ] = 0.01
     heights: HeightsDoc = HeightsDoc()
     keep_in: list[Boundary] = []
     keep_out: list[Boundary] = []
@@ -98,6 +111,16 @@ class OperationDoc(Strict):
         return value
 
 
+def _stock_kind(value: Any) -> str:
+    """ "box" where the document leaves the kind open."""
+    return str(value.get("kind", "box")) if isinstance(value, dict) else str(getattr(value, "kind", "box"))
+
+
+StockDoc = Annotated[
+    Annotated[BoxStock, Tag("box")] | Annotated[SolidStock, Tag("solid")], Discriminator(_stock_kind)
+]
+
+
 class SetupDoc(Strict):
     """A part clamped on a machine: up, stock, zero, offset, and the operations in order."""
 
@@ -106,7 +129,7 @@ class SetupDoc(Strict):
     turn_deg: Annotated[float, Field(ge=-360, le=360, description="Turn about the up direction.")] = 0.0
     machine: str = "column_mill_500"
     material: str = "aluminium_wrought"
-    stock: Annotated[BoxStock | SolidStock, Field(discriminator="kind")] = BoxStock()
+    stock: StockDoc = BoxStock()
     zero: Zero = Zero()
     work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
     placement: Placement = Placement()

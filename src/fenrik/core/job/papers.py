@@ -10,8 +10,9 @@ from jinja2 import Environment, select_autoescape
 from numpy.typing import NDArray
 
 from fenrik.core.frames import apply
+from fenrik.core.job.document import ReleaseDoc
 from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Posted, Proof
+from fenrik.core.job.proving import Proof
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.drawing import tool_svg
 from fenrik.core.units import format_length
@@ -19,25 +20,28 @@ from fenrik.core.units import format_length
 Floats = NDArray[np.float64]
 
 
-def setup_sheet(planner: Planner, posted: Posted, proof: Proof) -> str:
+def setup_sheet(planner: Planner, release: ReleaseDoc, proof: Proof) -> str:
     """The sheet of one release as HTML that needs nothing else."""
     environment = Environment(autoescape=select_autoescape(default=True))
     unit = planner.job.units
     environment.filters["length"] = lambda v: format_length(float(v), unit)
     environment.filters["clock"] = clock
-    template = environment.from_string(files("fenrik.core.job").joinpath("setup_sheet.html.j2").read_text("utf-8"))
-    clamped = planner.clamped(posted.setup)
-    numbers = sorted({o.tool for o in posted.operations})
+    template = environment.from_string(
+        files("fenrik.core.job").joinpath("setup_sheet.html.j2").read_text("utf-8")
+    )
+    setup = planner.job.setup(release.setup)
+    clamped = planner.clamped(setup)
+    numbers = sorted({o["tool"] for o in proof.facts["operations"]})
     tools = [planner.job.tool(n) for n in numbers]
     return template.render(
         job=planner.job,
         part=planner.part().summary(),
-        release=posted.release,
-        file=f"{posted.release.name}.{posted.dialect.extension}",
-        setup=posted.setup,
-        zero=posted.program.zero,
-        machine=planner.machine(posted.setup),
-        material=planner.material(posted.setup),
+        release=release,
+        file=proof.facts["file"],
+        setup=setup,
+        zero=proof.facts["zero"],
+        machine=planner.machine(setup),
+        material=planner.material(setup),
         clamped=clamped,
         size=clamped.stock_high - clamped.stock_low,
         tools=tools,
@@ -60,7 +64,9 @@ def setup_picture(planner: Planner, clamped: Clamped, width: int = 420) -> str:
     """Part edges in the stock's box with the zero's axes, seen from front, right and above, as SVG."""
     lines = [apply(clamped.setup_from_part, line) for line in planner.part().edge_lines]
     low, high = clamped.stock_low, clamped.stock_high
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    corners = np.array(
+        [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    )
     edges = [(a, b) for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
     flat = _projected(corners)
     start, extent = flat.min(axis=0), np.ptp(flat, axis=0)

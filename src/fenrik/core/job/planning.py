@@ -14,6 +14,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.errors import DocumentError, FenrikError
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
@@ -27,7 +28,6 @@ from fenrik.core.setups.setup import Clamped, SolidStock, clamp
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.base import Heights, Inputs, Parameters
 from fenrik.core.strategies.registry import strategy
-from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import Derived, propose
@@ -68,7 +68,9 @@ class Planner:
     def part(self) -> PartModel:
         """The job's part. Raises DocumentError or FileError."""
         if self.job.part is None:
-            raise DocumentError("The job has no part yet.", remedy="Give it a STEP or STL file.", where="part")
+            raise DocumentError(
+                "The job has no part yet.", remedy="Give it a STEP or STL file.", where="part"
+            )
         return self._model(self.job.part, "part.file")[0]
 
     def part_key(self) -> str:
@@ -137,7 +139,9 @@ class Planner:
         """The operation with proposals in place of what was left open."""
         tool = self.job.tool(operation.tool)
         mill = self.machine(setup)
-        data = propose(tool, self.material(setup), mill.spindle_rpm[0], mill.spindle_rpm[1], mill.feed_max_mm_min)
+        data = propose(
+            tool, self.material(setup), mill.spindle_rpm[0], mill.spindle_rpm[1], mill.feed_max_mm_min
+        )
         derived = dict(data)
         given = {
             "spindle_rpm": operation.spindle_rpm,
@@ -146,9 +150,13 @@ class Planner:
         }
         for key, value in given.items():
             if value is not None:
-                derived[key] = Derived(value, data[key].unit, "given", f"proposed: {data[key].value:g}, {data[key].formula}")
+                derived[key] = Derived(
+                    value, data[key].unit, "given", f"proposed: {data[key].value:g}, {data[key].formula}"
+                )
         if operation.feed_mm_min is not None and operation.entry_feed_mm_min is None:
-            derived["entry_feed_mm_min"] = Derived(round(operation.feed_mm_min * 0.4), "mm/min", "from feed", "40 % of the feed")
+            derived["entry_feed_mm_min"] = Derived(
+                round(operation.feed_mm_min * 0.4), "mm/min", "from feed", "40 % of the feed"
+            )
         chosen = strategy(operation.strategy)
         parameters = chosen.parameters(**operation.parameters)
         proposed = chosen.proposals(tool, {k: v.value for k, v in data.items()})
@@ -220,7 +228,9 @@ class Planner:
         r = self.resolved(setup, operation)
         clamped = self.clamped(setup)
         mesh = self.setup_mesh(setup, operation.tolerance_mm)
-        frame_key = key_of("frame", [self.part_key(), clamped.setup_from_part.tolist(), operation.tolerance_mm])
+        frame_key = key_of(
+            "frame", [self.part_key(), clamped.setup_from_part.tolist(), operation.tolerance_mm]
+        )
         if frame_key not in self._topologies:
             self._topologies[frame_key] = prepare(mesh)
             self._outlines[frame_key] = projected(mesh)
@@ -239,7 +249,9 @@ class Planner:
             flats=self._flats(clamped),
             outline=self._outlines[frame_key],
             keep_in=area_of(operation.keep_in, mesh, low, high, f"{where}.keep_in"),
-            keep_out=_kept_out(operation, r.tool, area_of(operation.keep_out, mesh, low, high, f"{where}.keep_out")),
+            keep_out=_kept_out(
+                operation, r.tool, area_of(operation.keep_out, mesh, low, high, f"{where}.keep_out")
+            ),
             heights=heights_of(operation, clamped, where),
             feed=r.feed,
             entry_feed=r.entry_feed,
@@ -254,7 +266,10 @@ class Planner:
             if face.kind == "plane" and face.normal is not None and face.origin is not None:
                 normal = clamped.setup_from_part[:3, :3] @ np.array(face.normal)
                 if normal[2] > 1.0 - 1e-9:
-                    point = clamped.setup_from_part[:3, :3] @ np.array(face.origin) + clamped.setup_from_part[:3, 3]
+                    point = (
+                        clamped.setup_from_part[:3, :3] @ np.array(face.origin)
+                        + clamped.setup_from_part[:3, 3]
+                    )
                     out.add(round(float(point[2]), 6))
         return sorted(out)
 
@@ -317,7 +332,9 @@ def _with_excess(parameters: Parameters, excess: float) -> Parameters:
     """Where a file's own gaps keep the mesh from its deflection, the path keeps off by the rest."""
     if excess <= 0:
         return parameters
-    names: list[str] = [n for n in ("allowance", "allowance_radial", "allowance_axial") if hasattr(parameters, n)]
+    names: list[str] = [
+        n for n in ("allowance", "allowance_radial", "allowance_axial") if hasattr(parameters, n)
+    ]
     return parameters.model_copy(update={n: getattr(parameters, n) + excess for n in names})
 
 

@@ -85,16 +85,25 @@ class Prover:
         self.planner = planner
         self.job = planner.job
 
+    def chosen(self, release: ReleaseDoc) -> list[OperationDoc]:
+        """The release's operations in the order of the plan."""
+        wanted = release.operations
+        setup = self.job.setup(release.setup)
+        return [o for o in setup.operations if (o.enabled if wanted is None else o.name in wanted)]
+
     def post(self, release: ReleaseDoc, progress: Progress = SILENT) -> Posted:
         """Plans what is missing, writes the program, reads it back and compares. Raises DocumentError
         when there is nothing to write, PostError when the text cannot be read."""
         setup = self.job.setup(release.setup)
-        wanted = release.operations
-        chosen = [o for o in setup.operations if (o.enabled if wanted is None else o.name in wanted)]
-        where = f"releases[{self.job.releases.index(release)}]" if release in self.job.releases else "releases"
+        chosen = self.chosen(release)
+        where = (
+            f"releases[{self.job.releases.index(release)}]" if release in self.job.releases else "releases"
+        )
         if not chosen:
             raise DocumentError(
-                f"Release '{release.name}' has no operation.", remedy="Add one or switch one on.", where=f"{where}.operations"
+                f"Release '{release.name}' has no operation.",
+                remedy="Add one or switch one on.",
+                where=f"{where}.operations",
             )
         words = dialect(release.dialect, self.planner.folder, f"{where}.dialect")
         steps, used = [], []
@@ -105,7 +114,14 @@ class Prover:
                 continue
             r = self.planner.resolved(setup, operation)
             steps.append(
-                Step(operation.name, r.tool, path, r.spindle_rpm, operation.spindle == "clockwise", operation.coolant)
+                Step(
+                    operation.name,
+                    r.tool,
+                    path,
+                    r.spindle_rpm,
+                    operation.spindle == "clockwise",
+                    operation.coolant,
+                )
             )
             used.append(operation)
         if not steps:
@@ -142,34 +158,47 @@ class Prover:
         ]
         if reader.work_offsets != [setup.work_offset]:
             findings.append(
-                Finding("stop", "controller", f"The text selects {reader.work_offsets}, the setup is {setup.work_offset}.")
+                Finding(
+                    "stop",
+                    "controller",
+                    f"The text selects {reader.work_offsets}, the setup is {setup.work_offset}.",
+                )
             )
         return Posted(release, setup, used, program, words, text, motion, comparison, findings)
 
-    def proof_key(self, posted: Posted) -> str:
-        """Key of a proof: the text, and everything the text is proved against."""
-        setup = posted.setup
-        clamped = self.planner.clamped(setup)
-        tools = [self.job.tool(o.tool).facts() for o in posted.operations]
+    def release_key(self, release: ReleaseDoc) -> str:
+        """Key of a proved release: all that shapes its text and all that the text is proved against."""
+        setup = self.job.setup(release.setup)
+        planner = self.planner
+        clamped = planner.clamped(setup)
+        chosen = self.chosen(release)
+        resolved = [planner.resolved(setup, o) for o in chosen]
+        words = dialect(release.dialect, planner.folder, "releases")
         stock = setup.stock.model_dump() if setup.stock.kind == "solid" else None
-        tolerances = [o.tolerance_mm for o in posted.operations]
         return key_of(
             "proof",
             [
-                posted.text, tools, self.planner.part_key(), clamped.setup_from_part.tolist(),
-                clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.table_from_setup.tolist(), stock,
-                self.planner.machine(setup).model_dump(), self.job.proof.model_dump(), tolerances, setup.name,
-                [self.planner.path_key(setup, o) for o in posted.operations],
+                [planner.path_key(setup, o) for o in chosen],
+                [[o.name, o.coolant, o.spindle, o.tolerance_mm] for o in chosen],
+                [[r.spindle_rpm, r.feed, r.entry_feed, r.tool.facts()] for r in resolved],
+                release.model_dump(), words.model_dump(), self.job.name, self.job.proof.model_dump(), setup.name,
+                setup.work_offset, setup.zero.model_dump(), planner.machine(setup).model_dump(), stock,
+                clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(),
+                clamped.table_from_setup.tolist(),
             ],
         )  # fmt: skip
 
-    def prove(self, posted: Posted, progress: Progress = SILENT) -> Proof:
-        """The proof of a posted program, from the store where it exists. Raises Cancelled."""
-        key = self.proof_key(posted)
+    def prove(self, release: ReleaseDoc, progress: Progress = SILENT) -> Proof:
+        """A release planned, written, read back and proved; from the store where it exists.
+
+        Raises DocumentError, ComputeError, PostError or Cancelled.
+        """
+        key = self.release_key(release)
         blob = self.planner.store.get(key)
         if blob is not None:
             return Proof.from_bytes(blob)
-        proof = self._prove(posted, progress)
+        posted = self.post(release, progress.part(0.0, 0.4))
+        proof = self._prove(posted, progress.part(0.4, 1.0))
         self.planner.store.put(key, "proof", proof.to_bytes())
         return proof
 
@@ -185,7 +214,9 @@ class Prover:
         findings += limit_findings(motion, tools, mill, clamped.table_from_setup, begin)
         stock = raw_stock(clamped, self._cell(clamped))
         progress.step(0.02, "cutting the stock")
-        cut = simulate(motion, posted.comparison.step_of, names, tools, stock, begin, progress.part(0.02, 0.75))
+        cut = simulate(
+            motion, posted.comparison.step_of, names, tools, stock, begin, progress.part(0.02, 0.75)
+        )
         findings += cut.findings
         progress.step(0.78, "measuring the deviation")
         tolerance = min(o.tolerance_mm for o in posted.operations)
@@ -204,13 +235,19 @@ class Prover:
         facts = {
             "setup": setup.name,
             "release": posted.release.name,
+            "file": f"{posted.release.name}.{posted.dialect.extension}",
+            "dialect": posted.dialect.id,
+            "zero": posted.program.zero,
+            "text": posted.text,
             "cell_mm": stock.cell,
             "time_s": float(begin[-1] + times[-1]) if len(motion) else 0.0,
             "stock_volume_mm3": stock.volume(),
             "removed_mm3": float(cut.volume.sum()),
             "operations": self._operation_facts(posted, times, cut.volume),
             "deviation": deviation.facts,
-            "findings": sorted((f.as_dict() for f in located), key=lambda f: (order[f["severity"]], f["time_s"])),
+            "findings": sorted(
+                (f.as_dict() for f in located), key=lambda f: (order[f["severity"]], f["time_s"])
+            ),
         }
         arrays = _motion_arrays(motion, posted.comparison.step_of, begin, times)
         for i, state in enumerate(cut.stocks):
@@ -277,7 +314,9 @@ def raw_stock(clamped: Clamped, cell: float) -> Stock:
     return Stock.of_box(clamped.stock_low, clamped.stock_high, cell)
 
 
-def _located(finding: Finding, setup: str, step_of: NDArray[np.int32], names: list[str], begin: Floats) -> Finding:
+def _located(
+    finding: Finding, setup: str, step_of: NDArray[np.int32], names: list[str], begin: Floats
+) -> Finding:
     """The finding with its setup, its operation and its time filled in."""
     changes: dict[str, Any] = {"setup": setup}
     if finding.move >= 0 and finding.move < len(step_of):
@@ -286,7 +325,9 @@ def _located(finding: Finding, setup: str, step_of: NDArray[np.int32], names: li
     return Finding(**{**finding.as_dict(), **changes})
 
 
-def _motion_arrays(motion: MotionTable, step_of: NDArray[np.int32], begin: Floats, times: Floats) -> dict[str, Any]:
+def _motion_arrays(
+    motion: MotionTable, step_of: NDArray[np.int32], begin: Floats, times: Floats
+) -> dict[str, Any]:
     """The motion as straight pieces with the time at which each ends, for replay."""
     pieces, owner = motion.straightened(0.02)
     length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
@@ -313,5 +354,3 @@ def _zero_words(setup: SetupDoc) -> str:
     if zero.of == "point":
         return "point " + ", ".join(f"{v:g}" for v in zero.point or ())
     return f"{zero.of} X {zero.x} Y {zero.y} Z {zero.z}"
-
-

@@ -35,7 +35,8 @@ def parse_job(text: str, name: str = "document") -> Job:
         mark = getattr(error, "problem_mark", None)
         at = f" in line {mark.line + 1}, column {mark.column + 1}" if mark else ""
         raise DocumentError(
-            f"'{name}' is not readable YAML{at}: {getattr(error, 'problem', error)}.", remedy="Correct the text there."
+            f"'{name}' is not readable YAML{at}: {getattr(error, 'problem', error)}.",
+            remedy="Correct the text there.",
         ) from error
     return job_from_data(data, name)
 
@@ -43,7 +44,9 @@ def parse_job(text: str, name: str = "document") -> Job:
 def job_from_data(data: Any, name: str = "document") -> Job:
     """The job from plain data. Raises DocumentError with path, value and remedy of the first fault."""
     if not isinstance(data, dict):
-        raise DocumentError(f"'{name}' holds no job: a mapping is needed.", remedy="Start it with 'fenrik: 1'.")
+        raise DocumentError(
+            f"'{name}' holds no job: a mapping is needed.", remedy="Start it with 'fenrik: 1'."
+        )
     version = data.get("fenrik")
     if version != VERSION:
         raise DocumentError(
@@ -68,11 +71,15 @@ def document_error(error: ValidationError) -> DocumentError:
         return DocumentError(f"'{first['loc'][-1]}' is missing{more}.", remedy="Add it.", where=where)
     if kind == "extra_forbidden":
         return DocumentError(
-            f"'{first['loc'][-1]}' is not known here{more}.", remedy="Remove it or correct its name.", where=where
+            f"'{first['loc'][-1]}' is not known here{more}.",
+            remedy="Remove it or correct its name.",
+            where=where,
         )
     message = first["msg"].removeprefix("Value error, ")
     shown = "" if isinstance(value, (dict, list)) else f" The value is {value!r}."
-    return DocumentError(f"{message[0].upper()}{message[1:]}{more}.{shown}", remedy=_remedy(first), where=where)
+    return DocumentError(
+        f"{message[0].upper()}{message[1:]}{more}.{shown}", remedy=_remedy(first), where=where
+    )
 
 
 def _remedy(fault: Any) -> str:
@@ -100,7 +107,11 @@ def _path(location: tuple[int | str, ...]) -> str:
 def job_data(job: Job) -> dict[str, Any]:
     """The job as plain data that holds only what was set."""
     data = job.model_dump(mode="json", exclude_defaults=True)
-    return {"fenrik": VERSION, "name": job.name, **{k: v for k, v in data.items() if k not in ("fenrik", "name")}}
+    return {
+        "fenrik": VERSION,
+        "name": job.name,
+        **{k: v for k, v in data.items() if k not in ("fenrik", "name")},
+    }
 
 
 def dump_job(job: Job) -> str:

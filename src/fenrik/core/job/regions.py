@@ -30,7 +30,11 @@ def projected(mesh: TriangleMesh, faces: list[int] | None = None) -> BaseGeometr
 
 
 def area_of(
-    boundaries: list[Boundary], mesh: TriangleMesh, low: NDArray[np.float64], high: NDArray[np.float64], where: str
+    boundaries: list[Boundary],
+    mesh: TriangleMesh,
+    low: NDArray[np.float64],
+    high: NDArray[np.float64],
+    where: str,
 ) -> BaseGeometry | None:
     """The union of boundaries in program coordinates, None where there are none.
 
@@ -45,7 +49,9 @@ def area_of(
             for face in boundary.faces:
                 if face > known:
                     raise DocumentError(
-                        f"Face {face} does not exist.", remedy=f"Use a face from 1 to {known}.", where=f"{where}[{i}].faces"
+                        f"Face {face} does not exist.",
+                        remedy=f"Use a face from 1 to {known}.",
+                        where=f"{where}[{i}].faces",
                     )
             shape = projected(mesh, boundary.faces)
             if shape.is_empty:

@@ -6,9 +6,10 @@ import json
 from pathlib import Path
 from typing import Any
 
-from fenrik.core.job.document import Job
+from fenrik.core.job.document import Job, ReleaseDoc
+from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Posted, Proof, Prover
+from fenrik.core.job.proving import Proof, Prover
 from fenrik.core.progress import SILENT, Progress
 
 
@@ -19,18 +20,15 @@ def run_job(planner: Planner, out: Path, progress: Progress = SILENT) -> dict[st
     """
     prover = Prover(planner)
     releases = planner.job.effective_releases()
-    results: list[tuple[Posted, Proof]] = []
+    results: list[tuple[ReleaseDoc, Proof]] = []
     for i, release in enumerate(releases):
         part = progress.part(i / max(1, len(releases)), (i + 1) / max(1, len(releases)))
-        posted = prover.post(release, part.part(0.0, 0.5))
-        results.append((posted, prover.prove(posted, part.part(0.5, 1.0))))
+        results.append((release, prover.prove(release, part)))
     report = job_report(planner, results)
-    from fenrik.core.job.papers import setup_sheet
-
     out.mkdir(parents=True, exist_ok=True)
-    for posted, proof in results:
-        (out / f"{posted.release.name}.{posted.dialect.extension}").write_text(posted.text, "utf-8", newline="\n")
-        (out / f"{posted.release.name}.setup.html").write_text(setup_sheet(planner, posted, proof), "utf-8")
+    for release, proof in results:
+        (out / proof.facts["file"]).write_text(proof.facts["text"], "utf-8", newline="\n")
+        (out / f"{release.name}.setup.html").write_text(setup_sheet(planner, release, proof), "utf-8")
     (out / "tools.json").write_text(json.dumps(tools_list(planner.job), indent=1) + "\n", "utf-8")
     (out / "report.json").write_text(json.dumps(report, indent=1) + "\n", "utf-8")
     return report
@@ -41,12 +39,12 @@ def tools_list(job: Job) -> list[dict[str, Any]]:
     return [t.facts() for t in sorted(job.tools, key=lambda t: t.number)]
 
 
-def job_report(planner: Planner, results: list[tuple[Posted, Proof]]) -> dict[str, Any]:
+def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dict[str, Any]:
     """The report of a job: per setup frame, stock, operations, deviation; all findings."""
     setups = []
     for setup in planner.job.setups:
         clamped = planner.clamped(setup)
-        mine = [(p, r) for p, r in results if p.setup.name == setup.name]
+        mine = [(p, r) for p, r in results if p.setup == setup.name]
         setups.append(
             {
                 "name": setup.name,
@@ -57,7 +55,7 @@ def job_report(planner: Planner, results: list[tuple[Posted, Proof]]) -> dict[st
                 "machine": setup.machine,
                 "table_from_setup": clamped.table_from_setup.tolist(),
                 "operations": [o for _, r in mine for o in r.facts["operations"]],
-                "programs": [f"{p.release.name}.{p.dialect.extension}" for p, _ in mine],
+                "programs": [r.facts["file"] for _, r in mine],
                 "time_s": sum(r.facts["time_s"] for _, r in mine),
                 "deviation": mine[-1][1].facts["deviation"] if mine else None,
             }
@@ -70,8 +68,8 @@ def job_report(planner: Planner, results: list[tuple[Posted, Proof]]) -> dict[st
         "setups": setups,
         "releases": [
             {
-                "name": p.release.name, "file": f"{p.release.name}.{p.dialect.extension}", "setup": p.setup.name,
-                "dialect": p.dialect.id, "operations": [o.name for o in p.operations], "time_s": r.facts["time_s"],
+                "name": p.name, "file": r.facts["file"], "setup": p.setup, "dialect": p.dialect,
+                "operations": [o["name"] for o in r.facts["operations"]], "time_s": r.facts["time_s"],
             }
             for p, r in results
         ],

@@ -48,6 +48,8 @@ def machine(machine_id: str, where: str = "") -> Machine:
     known = machines()
     if machine_id not in known:
         raise DocumentError(
-            f"The machine '{machine_id}' is not in the library.", remedy=f"Use one of: {', '.join(known)}.", where=where
+            f"The machine '{machine_id}' is not in the library.",
+            remedy=f"Use one of: {', '.join(known)}.",
+            where=where,
         )
     return known[machine_id]

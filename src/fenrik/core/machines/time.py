@@ -19,7 +19,7 @@ from fenrik.core.machines.motion import MotionTable
 Floats = NDArray[np.float64]
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def trapezoid_times(length, direction, speed, accel, junction):  # type: ignore[no-untyped-def]
     """Times (n,) s of pieces with `length` (n,) mm, unit `direction` (n, 3), top `speed` (n,) mm/s and
     `accel` (n,) mm/s² along the path; it starts and ends at rest."""

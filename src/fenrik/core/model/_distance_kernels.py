@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit, prange
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def build(boxes, leaf):
     """Binary tree over boxes (n, 6: low xyz, high xyz): node boxes, children (leaves: first, -count), order."""
     n = len(boxes)
@@ -53,7 +53,7 @@ def _box_gap(box, x, y, z):
     return dx * dx + dy * dy + dz * dz
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _closest(t, x, y, z):
     """Closest point of a triangle row (9) and where it lies: 0 inside, 1-3 on ab, bc, ca, 4-6 at a, b, c.
 
@@ -94,7 +94,7 @@ def _closest(t, x, y, z):
     return ax + v * abx + w * acx, ay + v * aby + w * acy, az + v * abz + w * acz, 0
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def nearest(x, y, z, hint, node_box, child, corners):
     """(squared distance, triangle, feature) nearest to a point; `hint` is a triangle tried first."""
     best, tri, feature = 1e300, -1, 0
@@ -127,7 +127,7 @@ def nearest(x, y, z, hint, node_box, child, corners):
     return best, tri, feature
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, nogil=True, parallel=True)
 def signed(points, node_box, child, corners, normals):
     """Signed distance (n,) of points (n, 3), positive outside, and the nearest triangle (n,).
 

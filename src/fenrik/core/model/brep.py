@@ -13,13 +13,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from OCP.BinTools import BinTools
+from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepTools import BRepTools
-from OCP.Bnd import Bnd_Box
 from OCP.collections import (
     IndexedDataMap_TopoDS_Shape_List_TopoDS_Shape_TopTools_ShapeMapHasher as AncestorMap,
 )
@@ -78,7 +78,7 @@ def bounds_of(shape: Any) -> tuple[list[float], list[float]]:
     if box.IsVoid():
         return [0.0] * 3, [0.0] * 3
     low, high = box.CornerMin(), box.CornerMax()
-    return [round(v, 6) for v in _xyz(low)], [round(v, 6) for v in _xyz(high)]
+    return [round(v, 6) + 0.0 for v in _xyz(low)], [round(v, 6) + 0.0 for v in _xyz(high)]
 
 
 def to_bytes(shape: Any) -> bytes:
@@ -122,12 +122,16 @@ def face_facts(face_id: int, face: Any) -> FaceFacts:
         direct = body.Position().Direct()
         facts["origin"] = _xyz(body.Location())
         facts["axis"] = _xyz(body.Position().Direction())
-        facts["radius"] = float(body.MinorRadius() if kind == "torus" else body.RefRadius() if kind == "cone" else body.Radius())
+        facts["radius"] = float(
+            body.MinorRadius() if kind == "torus" else body.RefRadius() if kind == "cone" else body.Radius()
+        )
         facts["hollow"] = reversed_ == direct
     return FaceFacts(face_id, kind, float(area.Mass()), low, high, **facts)
 
 
-def edge_facts(shape: Any, faces: list[Any], deflection: float) -> tuple[list[EdgeFacts], list[NDArray[np.float64]]]:
+def edge_facts(
+    shape: Any, faces: list[Any], deflection: float
+) -> tuple[list[EdgeFacts], list[NDArray[np.float64]]]:
     """Facts of every edge and its polyline (n, 3) mm held to `deflection`."""
     numbers = ShapeMap()
     for face in faces:
@@ -160,7 +164,15 @@ def edge_facts(shape: Any, faces: list[Any], deflection: float) -> tuple[list[Ed
         length = GProp_GProps()
         BRepGProp.LinearProperties_s(edge, length)
         facts.append(
-            EdgeFacts(len(facts) + 1, kind, float(length.Mass()), meeting, line[0].tolist(), line[-1].tolist(), **more)
+            EdgeFacts(
+                len(facts) + 1,
+                kind,
+                float(length.Mass()),
+                meeting,
+                line[0].tolist(),
+                line[-1].tolist(),
+                **more,
+            )
         )
         lines.append(line)
     return facts, lines
@@ -196,7 +208,9 @@ def tessellate(shape: Any, deflection: float, angle: float = 0.35) -> TriangleMe
         offset += len(nodes)
     BRepTools.Clean_s(shape)
     if not points:
-        raise FileError("The solid has no face that can be meshed.", remedy="Check the model where it was made.")
+        raise FileError(
+            "The solid has no face that can be meshed.", remedy="Check the model where it was made."
+        )
     return merged(np.concatenate(points), np.concatenate(triangles), np.concatenate(ids), worst)
 
 
@@ -289,9 +303,7 @@ def _split_triangles(index: NDArray[np.int64], mids: NDArray[np.int64]) -> NDArr
         out += [np.stack([ab, b, bc], 1)[two], np.stack([a, ab, bc], 1)[two], np.stack([a, bc, c], 1)[two]]
         if turn == 0:
             three = count == 3
-            out += [
-                np.stack(t, 1)[three] for t in ([a, ab, ca], [ab, b, bc], [ca, bc, c], [ab, bc, ca])
-            ]
+            out += [np.stack(t, 1)[three] for t in ([a, ab, ca], [ab, b, bc], [ca, bc, c], [ab, bc, ca])]
     return np.concatenate(out)
 
 
@@ -304,7 +316,10 @@ def merged(
     index = inverse.reshape(-1)[triangles]
     keep = (index[:, 0] != index[:, 1]) & (index[:, 1] != index[:, 2]) & (index[:, 0] != index[:, 2])
     return TriangleMesh(
-        np.ascontiguousarray(vertices[first]), np.ascontiguousarray(index[keep].astype(np.int32)), ids[keep], deviation
+        np.ascontiguousarray(vertices[first]),
+        np.ascontiguousarray(index[keep].astype(np.int32)),
+        ids[keep],
+        deviation,
     )
 
 

@@ -108,7 +108,8 @@ class PartModel:
         """The face with this id. Raises InputError naming the id and the range."""
         if not 1 <= face_id <= len(self.faces):
             raise InputError(
-                f"Face {face_id} does not exist in '{self.name}'.", remedy=f"Use a face from 1 to {len(self.faces)}."
+                f"Face {face_id} does not exist in '{self.name}'.",
+                remedy=f"Use a face from 1 to {len(self.faces)}.",
             )
         return self.faces[face_id - 1]
 

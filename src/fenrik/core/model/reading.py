@@ -23,7 +23,7 @@ _OTHERS = [
 
 
 def kind_of(head: bytes, size: int, name: str) -> str:
-    """"step" or "stl" from the first bytes (at least 512 where there are so many) and the size.
+    """ "step" or "stl" from the first bytes (at least 512 where there are so many) and the size.
 
     Raises FileError naming the file and what it looks like instead.
     """
@@ -54,7 +54,9 @@ def kind_of(head: bytes, size: int, name: str) -> str:
     )
 
 
-def read_model(path: Path, name: str = "", solid: int | None = None, scale: float = 1.0, heal: bool = False) -> PartModel:
+def read_model(
+    path: Path, name: str = "", solid: int | None = None, scale: float = 1.0, heal: bool = False
+) -> PartModel:
     """The part in a STEP or STL file, in mm, checked.
 
     `name` is what messages call the file (its own name when empty), `solid` (from 1) chooses among
@@ -62,9 +64,14 @@ def read_model(path: Path, name: str = "", solid: int | None = None, scale: floa
     """
     name = name or path.name
     if not path.is_file():
-        raise FileError(f"The model file '{name}' does not exist.", remedy="Check the path; it is relative to the document.")
+        raise FileError(
+            f"The model file '{name}' does not exist.",
+            remedy="Check the path; it is relative to the document.",
+        )
     if not scale > 0:
-        raise FileError(f"The scale {scale} is not positive.", remedy="Use 1 to keep the size, 25.4 for inches.")
+        raise FileError(
+            f"The scale {scale} is not positive.", remedy="Use 1 to keep the size, 25.4 for inches."
+        )
     with path.open("rb") as file:
         head = file.read(2048)
     if kind_of(head, path.stat().st_size, name) == "step":

@@ -67,7 +67,9 @@ def part_from_shape(
     facts = [brep.face_facts(i, f) for i, f in enumerate(faces, 1)]
     mesh = brep.tessellate(body, deflection)
     blob = brep.to_bytes(body)
-    return PartModel(name, "brep", solids, number, volume, area, mesh, facts, edges, lines, unit, noticed, blob)
+    return PartModel(
+        name, "brep", solids, number, volume, area, mesh, facts, edges, lines, unit, noticed, blob
+    )
 
 
 def _transfer(path: Path, name: str) -> tuple[Any, str]:
@@ -121,7 +123,11 @@ def _sewn(shape: Any, name: str, heal: bool, problems: list[Problem]) -> Any:
         )
     solid = ShapeFix_Solid().SolidFromShell(TopoDS.Shell(shells[0]))
     BRepLib.OrientClosedSolid_s(solid)
-    problems.append(Problem("note", f"{len(faces)} loose faces were sewn to a solid.", "Compare the size with the drawing."))
+    problems.append(
+        Problem(
+            "note", f"{len(faces)} loose faces were sewn to a solid.", "Compare the size with the drawing."
+        )
+    )
     return solid
 
 
@@ -137,7 +143,9 @@ def _repaired(body: Any, name: str, heal: bool, problems: list[Problem]) -> Any:
     fixed = fix.Shape()
     inside = brep.solids_of(fixed)
     if len(inside) == 1 and BRepCheck_Analyzer(fixed).IsValid():
-        problems.append(Problem("note", "The solid was invalid and has been repaired.", "Compare it with the drawing."))
+        problems.append(
+            Problem("note", "The solid was invalid and has been repaired.", "Compare it with the drawing.")
+        )
         return inside[0]
     before, after = abs(volume), abs(brep.volume_and_area(fixed)[0])
     problems.append(

@@ -31,7 +31,9 @@ def read_stl(path: Path, name: str, solid: int | None, scale: float) -> PartMode
     if not isinstance(loaded, trimesh.Trimesh) or len(loaded.faces) == 0:
         raise FileError(f"The STL file '{name}' holds no triangle.", remedy="Export it again.")
     if not np.isfinite(loaded.vertices).all():
-        raise FileError(f"The STL file '{name}' holds coordinates that are no numbers.", remedy="Export it again.")
+        raise FileError(
+            f"The STL file '{name}' holds coordinates that are no numbers.", remedy="Export it again."
+        )
     loaded.merge_vertices(digits_vertex=6)
     loaded.update_faces(loaded.nondegenerate_faces())
     body, number, count = _choose(loaded, name, solid)
@@ -45,7 +47,9 @@ def read_stl(path: Path, name: str, solid: int | None, scale: float) -> PartMode
         body.fix_normals()
         problems.append(Problem("note", "Triangles were turned so that they face outward.", "Nothing to do."))
     vertices = np.asarray(body.vertices, dtype=np.float64) * scale
-    return part_from_triangles(vertices, np.asarray(body.faces, dtype=np.int32), name, count, number, problems)
+    return part_from_triangles(
+        vertices, np.asarray(body.faces, dtype=np.int32), name, count, number, problems
+    )
 
 
 def _choose(mesh: trimesh.Trimesh, name: str, solid: int | None) -> tuple[trimesh.Trimesh, int, int]:
@@ -53,13 +57,17 @@ def _choose(mesh: trimesh.Trimesh, name: str, solid: int | None) -> tuple[trimes
     if len(bodies) == 1:
         return bodies[0], 1, 1
     if solid is None:
-        sizes = "; ".join(f"{i}: {' x '.join(f'{e:.4g}' for e in b.extents)} mm" for i, b in enumerate(bodies[:12], 1))
+        sizes = "; ".join(
+            f"{i}: {' x '.join(f'{e:.4g}' for e in b.extents)} mm" for i, b in enumerate(bodies[:12], 1)
+        )
         raise FileError(
             f"The STL file '{name}' holds {len(bodies)} separate bodies ({sizes}).",
             remedy=f"Choose one: set part.solid to a number from 1 to {len(bodies)}.",
         )
     if not 1 <= solid <= len(bodies):
-        raise FileError(f"Body {solid} does not exist in '{name}'.", remedy=f"Choose one from 1 to {len(bodies)}.")
+        raise FileError(
+            f"Body {solid} does not exist in '{name}'.", remedy=f"Choose one from 1 to {len(bodies)}."
+        )
     return bodies[solid - 1], solid, len(bodies)
 
 
@@ -76,7 +84,9 @@ def part_from_triangles(
     pairs, angles = body.face_adjacency, body.face_adjacency_angles
     smooth = angles <= SHARP
     count = len(triangles)
-    links = coo_matrix((np.ones(int(smooth.sum())), (pairs[smooth, 0], pairs[smooth, 1])), shape=(count, count))
+    links = coo_matrix(
+        (np.ones(int(smooth.sum())), (pairs[smooth, 0], pairs[smooth, 1])), shape=(count, count)
+    )
     patches, label = connected_components(links, directed=False)
     face_ids = (label + 1).astype(np.int32)
     faces = [_patch_facts(body, i + 1, np.flatnonzero(label == i)) for i in range(patches)]
@@ -95,7 +105,18 @@ def part_from_triangles(
     problems = problems + scale_problems(float(np.ptp(vertices, axis=0).max()))
     mesh = TriangleMesh(vertices, triangles, face_ids, 0.0)
     return PartModel(
-        name, "mesh", solids, number, float(body.volume), float(body.area), mesh, faces, edges, lines, "mm", problems
+        name,
+        "mesh",
+        solids,
+        number,
+        float(body.volume),
+        float(body.area),
+        mesh,
+        faces,
+        edges,
+        lines,
+        "mm",
+        problems,
     )
 
 

@@ -12,7 +12,7 @@ Floats = NDArray[np.float64]
 MAX_RADIUS = 2000.0
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _fit(points, tolerance, max_radius):  # type: ignore[no-untyped-def]
     """Greedy: the longest run from each point that one arc through its ends and middle holds.
 
@@ -37,7 +37,7 @@ def _fit(points, tolerance, max_radius):  # type: ignore[no-untyped-def]
     return out[:used]
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _arc_through(points, i, j, tolerance, max_radius):  # type: ignore[no-untyped-def]
     """Whether points i..j lie on one arc: centre from ends and middle, all points and chord middles
     within the tolerance, turning one way, at most half a turn."""

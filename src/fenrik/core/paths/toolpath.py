@@ -95,7 +95,15 @@ class Toolpath:
         head = json.loads(blob[12 : 12 + size])
         n, at = head["count"], 12 + size
         out = []
-        for kind, width in (("<f8", 3), ("<f8", 2), ("<f8", 1), ("<i4", 1), ("<i4", 1), ("<i1", 1), ("<i1", 1)):
+        for kind, width in (
+            ("<f8", 3),
+            ("<f8", 2),
+            ("<f8", 1),
+            ("<i4", 1),
+            ("<i4", 1),
+            ("<i1", 1),
+            ("<i1", 1),
+        ):
             column = np.frombuffer(blob, kind, n * width, at)
             at += column.nbytes
             out.append(column.reshape(n, width) if width > 1 else column)
@@ -128,14 +136,33 @@ class PathBuilder:
         return part.build()
 
     def _add(
-        self, x: float, y: float, z: float, kind: int, feed: float, turn: int = 0, cx: float = np.nan, cy: float = np.nan
+        self,
+        x: float,
+        y: float,
+        z: float,
+        kind: int,
+        feed: float,
+        turn: int = 0,
+        cx: float = np.nan,
+        cy: float = np.nan,
     ) -> None:
         if self._rows and turn == 0:
             px, py, pz = self._rows[-1][:3]
             if abs(px - x) < 1e-6 and abs(py - y) < 1e-6 and abs(pz - z) < 1e-6:
                 return
         self._rows.append(
-            (float(x), float(y), float(z), int(kind), turn, float(cx), float(cy), float(feed), self.level, self.run)
+            (
+                float(x),
+                float(y),
+                float(z),
+                int(kind),
+                turn,
+                float(cx),
+                float(cy),
+                float(feed),
+                self.level,
+                self.run,
+            )
         )
 
     def rapid(self, x: float, y: float, z: float) -> None:
@@ -152,7 +179,12 @@ class PathBuilder:
             self._add(x, y, z, kind, feed)
 
     def arc(
-        self, end: tuple[float, float, float], centre: tuple[float, float], turn: int, feed: float, kind: Motion
+        self,
+        end: tuple[float, float, float],
+        centre: tuple[float, float],
+        turn: int,
+        feed: float,
+        kind: Motion,
     ) -> None:
         """An arc or helix about Z to `end`; `turn` +1 counter-clockwise, -1 clockwise."""
         self._add(*end, kind, feed, turn, *centre)

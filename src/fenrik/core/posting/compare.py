@@ -41,14 +41,18 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
     """
     want = _flattened(planned, resolution)
     moved = np.abs(posted.end - posted.start).max(axis=1) > 0.25 * resolution
-    keep = np.flatnonzero(moved | (posted.turn != 0))
+    keep = [int(k) for k in np.flatnonzero(moved | (posted.turn != 0))]
     step_of = np.zeros(len(posted), dtype=np.int32)
     differences: list[Difference] = []
     # arcs by radius may be written in pieces: walk both lists by end points
     j = 0
     end_tolerance = 0.5 * resolution * 1.01 + 1e-9
     for i in keep:
-        while j + 1 < len(want.end) and want.tiny[j] and np.abs(posted.end[i] - want.end[j]).max() > end_tolerance:
+        while (
+            j + 1 < len(want.end)
+            and want.tiny[j]
+            and np.abs(posted.end[i] - want.end[j]).max() > end_tolerance
+        ):
             j += 1  # a move of about the resolution that rounding made vanish
         if j >= len(want.end):
             differences.append(_difference(posted, i, np.inf, "the text has moves that were not planned"))
@@ -69,12 +73,16 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
                 differences.append(_difference(posted, i, float(away), "an arc leaves the planned one"))
                 break
         else:
-            differences.append(_difference(posted, i, off, f"the end differs from the planned one by {off:.4f} mm"))
+            differences.append(
+                _difference(posted, i, off, f"the end differs from the planned one by {off:.4f} mm")
+            )
             break
     while j < len(want.end) and want.tiny[j]:
         j += 1
     if not differences and j < len(want.end):
-        differences.append(Difference(-1, -1, np.inf, f"{len(want.end) - j} planned moves are missing in the text"))
+        differences.append(
+            Difference(-1, -1, np.inf, f"{len(want.end) - j} planned moves are missing in the text")
+        )
     filled = np.maximum.accumulate(step_of) if len(step_of) else step_of
     return Comparison(filled.astype(np.int32), differences)
 
@@ -111,13 +119,25 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
     turn = np.where(flat, 0, turn)
     radius = np.hypot(*(end[:, :2] - centre).T)
     tiny = np.concatenate([[False], np.abs(np.diff(end, axis=0)).max(axis=1) < 1.5 * resolution])
-    parts = (end, rapid, turn, centre, radius, feed, step, tiny)
-    return _Wanted(*(p[moved] for p in parts))
+    return _Wanted(
+        end[moved],
+        rapid[moved],
+        turn[moved],
+        centre[moved],
+        radius[moved],
+        feed[moved],
+        step[moved],
+        tiny[moved],
+    )
 
 
-def _shape_problem(want: _Wanted, j: int, posted: MotionTable, i: int, resolution: float) -> Difference | None:
+def _shape_problem(
+    want: _Wanted, j: int, posted: MotionTable, i: int, resolution: float
+) -> Difference | None:
     if int(want.turn[j]) != int(posted.turn[i]):
-        return _difference(posted, i, np.inf, "an arc and a straight move, or two senses of turning, are exchanged")
+        return _difference(
+            posted, i, np.inf, "an arc and a straight move, or two senses of turning, are exchanged"
+        )
     if posted.turn[i] != 0:
         middle = _middle(posted, i)
         away = abs(float(np.hypot(*(middle - want.centre[j]))) - float(want.radius[j]))

@@ -82,7 +82,8 @@ class Dialect(BaseModel):
             text = environment.from_string(template).render(comment=self.comment, **values)
         except TemplateError as error:
             raise PostError(
-                f"A template of the dialect '{self.id}' fails: {error}.", remedy="Correct the template in the dialect's file."
+                f"A template of the dialect '{self.id}' fails: {error}.",
+                remedy="Correct the template in the dialect's file.",
             ) from error
         return [line.strip() for line in text.splitlines() if line.strip()]
 
@@ -92,7 +93,9 @@ def load_dialect(text: str, dialect_id: str) -> Dialect:
     try:
         return Dialect(id=dialect_id, **tomllib.loads(text))
     except (tomllib.TOMLDecodeError, ValidationError, TypeError) as error:
-        raise DocumentError(f"The dialect '{dialect_id}' is wrong: {error}", remedy="Correct the dialect's file.") from error
+        raise DocumentError(
+            f"The dialect '{dialect_id}' is wrong: {error}", remedy="Correct the dialect's file."
+        ) from error
 
 
 @cache

@@ -81,7 +81,9 @@ class Reader:
         )
 
     def _error(self, number: int, raw: str, what: str) -> PostError:
-        return PostError(f"Line {number} '{raw.strip()}' {what}.", remedy="Correct the dialect or the program.")
+        return PostError(
+            f"Line {number} '{raw.strip()}' {what}.", remedy="Correct the dialect or the program."
+        )
 
     def _block(self, number: int, raw: str) -> None:
         line = re.sub(r"\([^()]*\)", " ", raw).split(";")[0].strip().upper()
@@ -106,7 +108,9 @@ class Reader:
             elif letter in values:
                 raise self._error(number, raw, f"gives {letter} twice")
             elif letter not in "NOXYZIJKRFSTHP":
-                raise self._error(number, raw, f"uses the address {letter}, which this controller does not know")
+                raise self._error(
+                    number, raw, f"uses the address {letter}, which this controller does not know"
+                )
             else:
                 values[letter] = float(value)
         self._act(number, raw, values, g_codes, m_codes)
@@ -195,7 +199,9 @@ class Reader:
         if self.motion != 0 and (self.sense == 0 or self.speed <= 0):
             self.findings.append((number, "moves at feed with the spindle at rest"))
         if height and self.tool and self.length_offset != self.tool:
-            self.findings.append((number, f"moves Z without the length offset H{self.tool} of tool {self.tool}"))
+            self.findings.append(
+                (number, f"moves Z without the length offset H{self.tool} of tool {self.tool}")
+            )
 
     def _centre(
         self, number: int, raw: str, values: dict[str, float], a: list[float], b: list[float], turn: int
@@ -210,7 +216,9 @@ class Reader:
         y = a[1] + values.get("J", 0.0) * self.scale
         r0, r1 = math.hypot(a[0] - x, a[1] - y), math.hypot(b[0] - x, b[1] - y)
         if r0 <= 0 or abs(r0 - r1) > ARC_TOLERANCE_MM:
-            raise self._error(number, raw, f"is an arc whose start and end radius differ by {abs(r0 - r1):.4f} mm")
+            raise self._error(
+                number, raw, f"is an arc whose start and end radius differ by {abs(r0 - r1):.4f} mm"
+            )
         return x, y
 
     def _centre_by_radius(
@@ -221,9 +229,13 @@ class Reader:
         if chord == 0.0:
             raise self._error(number, raw, "is a full circle by radius, which has no centre")
         if chord / 2 > abs(radius) + ARC_TOLERANCE_MM:
-            raise self._error(number, raw, f"is an arc of radius {abs(radius):.4f} mm over a chord of {chord:.4f} mm")
+            raise self._error(
+                number, raw, f"is an arc of radius {abs(radius):.4f} mm over a chord of {chord:.4f} mm"
+            )
         away = math.sqrt(max(0.0, radius * radius - chord * chord / 4))
-        side = turn * (1.0 if radius > 0 else -1.0)  # the short arc counter-clockwise has its centre on the left
+        side = turn * (
+            1.0 if radius > 0 else -1.0
+        )  # the short arc counter-clockwise has its centre on the left
         return (
             0.5 * (a[0] + b[0]) - side * away * dy / chord,
             0.5 * (a[1] + b[1]) + side * away * dx / chord,

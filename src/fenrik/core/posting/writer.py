@@ -113,7 +113,11 @@ class _Writer:
         if self.dialect.arcs == "radius" and sweep > WIDEST_RADIUS_ARC:
             pieces = math.ceil(sweep / WIDEST_RADIUS_ARC)
         for k in range(1, pieces + 1):
-            end = moves.end[i] if k == pieces else _on_arc(start, z0, moves.end[i], centre, turn, sweep, k / pieces)
+            end = (
+                moves.end[i]
+                if k == pieces
+                else _on_arc(start, z0, moves.end[i], centre, turn, sweep, k / pieces)
+            )
             self._one_arc(end, centre, turn, float(moves.feed[i]))
 
     def _one_arc(self, end: np.ndarray, centre: np.ndarray, turn: int, feed: float) -> None:
@@ -167,9 +171,13 @@ class _Writer:
     def _line(self, line: str, spaced: bool = True) -> None:
         if spaced and not self.dialect.word_spacing:
             line = line.replace(" ", "")
-        numbered = self.dialect.line_numbers == "all" and not line.startswith(("%", "O", self.dialect.comment_open))
+        numbered = self.dialect.line_numbers == "all" and not line.startswith(
+            ("%", "O", self.dialect.comment_open)
+        )
         if numbered:
-            line = f"N{self.next_number} {line}" if self.dialect.word_spacing else f"N{self.next_number}{line}"
+            line = (
+                f"N{self.next_number} {line}" if self.dialect.word_spacing else f"N{self.next_number}{line}"
+            )
             self.next_number += self.dialect.line_number_step
         self.lines.append(line)
 

@@ -46,7 +46,9 @@ def measure(stock: Stock, design: DistanceField, area: float, tolerance: float) 
     weight = np.where(dominant, stock.cell**2 / np.maximum(along, 0.5) / np.maximum(ties, 1), 0.0)
     on_size = np.abs(distance) <= tolerance
     near = np.abs(distance) <= 10 * tolerance
-    counts, edges = np.histogram(distance[near], bins=41, range=(-10 * tolerance, 10 * tolerance), weights=weight[near])
+    counts, edges = np.histogram(
+        distance[near], bins=41, range=(-10 * tolerance, 10 * tolerance), weights=weight[near]
+    )
     facts: dict[str, Any] = {
         "tolerance_mm": tolerance,
         "max_overcut_mm": float(max(0.0, -distance.min())) if len(distance) else 0.0,
@@ -61,7 +63,9 @@ def measure(stock: Stock, design: DistanceField, area: float, tolerance: float) 
     return Deviation(skin, skin.at_vertices(distance), distance, facts)
 
 
-def _by_face(distance: Floats, faces: NDArray[np.int32], weight: Floats, tolerance: float) -> list[dict[str, Any]]:
+def _by_face(
+    distance: Floats, faces: NDArray[np.int32], weight: Floats, tolerance: float
+) -> list[dict[str, Any]]:
     """Per design face: worst overcut, worst leftover and the share of its measured area on size."""
     out = []
     for face in np.unique(faces):
@@ -70,7 +74,12 @@ def _by_face(distance: Floats, faces: NDArray[np.int32], weight: Floats, toleran
         share = float(weight[mine & (np.abs(distance) <= tolerance)].sum() / total) if total > 0 else 0.0
         low, high = float(distance[mine].min()), float(distance[mine].max())
         out.append(
-            {"face": int(face), "overcut_mm": max(0.0, -low), "leftover_mm": max(0.0, high), "share_on_size": share}
+            {
+                "face": int(face),
+                "overcut_mm": max(0.0, -low),
+                "leftover_mm": max(0.0, high),
+                "share_on_size": share,
+            }
         )
     return out
 

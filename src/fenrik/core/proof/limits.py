@@ -64,7 +64,12 @@ def _place(motion: MotionTable, i: int) -> tuple[float, float, float]:
 
 
 def _travel(
-    motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, machine: Machine, table: Floats, clock: Floats
+    motion: MotionTable,
+    rows: NDArray[np.int64],
+    tool: Assembly,
+    machine: Machine,
+    table: Floats,
+    clock: Floats,
 ) -> list[Finding]:
     part = MotionTable(*(getattr(motion, f)[rows] for f in MotionTable.__dataclass_fields__))
     pieces, owner = part.straightened(0.02)
@@ -73,7 +78,10 @@ def _travel(
     owners = np.concatenate([owner, owner])
     findings = []
     for axis, (name, (low, high)) in enumerate(zip("XYZ", (machine.x, machine.y, machine.z), strict=True)):
-        for beyond, limit, side in ((low - points[:, axis], low, "lower"), (points[:, axis] - high, high, "upper")):
+        for beyond, limit, side in (
+            (low - points[:, axis], low, "lower"),
+            (points[:, axis] - high, high, "upper"),
+        ):
             worst = int(np.argmax(beyond))
             if beyond[worst] <= 1e-6:
                 continue

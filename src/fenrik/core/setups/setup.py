@@ -28,7 +28,9 @@ class Up(_Strict):
     cylinder (its axis); `reverse` turns it over."""
 
     axis: Literal["+x", "-x", "+y", "-y", "+z", "-z"] | None = None
-    face: Annotated[int, Field(ge=1, description="Id of a planar, cylindrical or conical face.")] | None = None
+    face: Annotated[int, Field(ge=1, description="Id of a planar, cylindrical or conical face.")] | None = (
+        None
+    )
     reverse: bool = False
 
     @model_validator(mode="after")
@@ -145,7 +147,9 @@ def clamp(
 
     Raises DocumentError when the part sticks out of the stock, saying on which side and how far.
     """
-    turned = transform(rotation_up(up_direction(up, part, f"{where}.up"), math.radians(turn_deg)), (0.0, 0.0, 0.0))
+    turned = transform(
+        rotation_up(up_direction(up, part, f"{where}.up"), math.radians(turn_deg)), (0.0, 0.0, 0.0)
+    )
     points = apply(turned, part.mesh.vertices)
     part_low, part_high = _tight(part, turned, points)
     if isinstance(stock, BoxStock):

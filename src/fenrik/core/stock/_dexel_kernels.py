@@ -16,7 +16,7 @@ SLIVER = 1e-4
 """Leftovers thinner than this (mm) are dropped."""
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def subtract(ends, tags, count, low, high, tag):
     """Removes low..high from one ray. Returns (new count, removed length); count -1: no room."""
     n = count
@@ -55,9 +55,24 @@ def subtract(ends, tags, count, low, high, tag):
     return n, removed
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _cut_block(
-    direction, ends, tags, counts, origin, cell, row_from, row_to, pieces, first, last, bodies, rapid, tag0, volume, deepest
+    direction,
+    ends,
+    tags,
+    counts,
+    origin,
+    cell,
+    row_from,
+    row_to,
+    pieces,
+    first,
+    last,
+    bodies,
+    rapid,
+    tag0,
+    volume,
+    deepest,
 ):
     """All pieces first..last with all bodies on the rays of rows row_from..row_to of one direction.
 
@@ -132,7 +147,9 @@ def _cut_block(
                         continue
                     if high <= ends[j, i, 0] or low >= ends[j, i, 2 * n - 1]:
                         continue
-                    n, removed = subtract(ends[j, i], tags[j, i], n, np.float32(low), np.float32(high), tag0 + p)
+                    n, removed = subtract(
+                        ends[j, i], tags[j, i], n, np.float32(low), np.float32(high), tag0 + p
+                    )
                     if n < 0:
                         return False
                     counts[j, i] = n
@@ -143,7 +160,7 @@ def _cut_block(
     return True
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, nogil=True, parallel=True)
 def cut(
     ends0, tags0, counts0, ends1, tags1, counts1, ends2, tags2, counts2, origin, cell, pieces, bodies, rapid, tag0, workers, block
 ):  # fmt: skip
@@ -185,16 +202,18 @@ def cut(
     return volume, deepest, full
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _side(points, a, b, pu, pv, u, v):
     """Side of (pu, pv) against the edge a-b taken in the order of vertex numbers; 0 counts as +1."""
     i, j = (a, b) if a < b else (b, a)
-    value = (points[j, u] - points[i, u]) * (pv - points[i, v]) - (points[j, v] - points[i, v]) * (pu - points[i, u])
+    value = (points[j, u] - points[i, u]) * (pv - points[i, v]) - (points[j, v] - points[i, v]) * (
+        pu - points[i, u]
+    )
     sign = 1 if value >= 0.0 else -1
     return sign if a < b else -sign
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def mesh_rays(direction, points, triangles, origin, cell, nu, nv, capacity):
     """Rays of one direction through a closed mesh. Returns ends, tags, counts and whether it fitted.
 
@@ -206,7 +225,14 @@ def mesh_rays(direction, points, triangles, origin, cell, nu, nv, capacity):
     number = np.zeros((nv, nu), dtype=np.int32)
     for t in range(len(triangles)):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        au, av, bu, bv, cu, cv = points[a, u], points[a, v], points[b, u], points[b, v], points[c, u], points[c, v]
+        au, av, bu, bv, cu, cv = (
+            points[a, u],
+            points[a, v],
+            points[b, u],
+            points[b, v],
+            points[c, u],
+            points[c, v],
+        )
         det = (bu - au) * (cv - av) - (cu - au) * (bv - av)
         if det == 0.0:
             continue

@@ -14,7 +14,7 @@ def _lift(d, flat, corner):
     return corner - math.sqrt(max(0.0, corner * corner - over * over))
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def stamp(heights, x0, y0, cell, pieces, radius, corner, margin):
     """Lowers cells under a cutter swept along straight pieces (m, 6).
 
@@ -32,8 +32,14 @@ def stamp(heights, x0, y0, cell, pieces, radius, corner, margin):
         dx, dy, dz = pieces[m, 3] - ax, pieces[m, 4] - ay, pieces[m, 5] - az
         low_x, high_x = min(ax, ax + dx) - reach, max(ax, ax + dx) + reach
         low_y, high_y = min(ay, ay + dy) - reach, max(ay, ay + dy) + reach
-        i0, i1 = max(0, int(math.ceil((low_x - x0) / cell - 0.5))), min(nx - 1, int(math.floor((high_x - x0) / cell - 0.5)))
-        j0, j1 = max(0, int(math.ceil((low_y - y0) / cell - 0.5))), min(ny - 1, int(math.floor((high_y - y0) / cell - 0.5)))
+        i0, i1 = (
+            max(0, int(math.ceil((low_x - x0) / cell - 0.5))),
+            min(nx - 1, int(math.floor((high_x - x0) / cell - 0.5))),
+        )
+        j0, j1 = (
+            max(0, int(math.ceil((low_y - y0) / cell - 0.5))),
+            min(ny - 1, int(math.floor((high_y - y0) / cell - 0.5))),
+        )
         square = dx * dx + dy * dy
         low_z = min(az, az + dz)
         for j in range(j0, j1 + 1):
@@ -55,15 +61,21 @@ def stamp(heights, x0, y0, cell, pieces, radius, corner, margin):
                         heights[j, i] = z
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def highest(heights, x0, y0, cell, ax, ay, bx, by, reach):
     """Highest stock within `reach` of the straight line a-b (plan view); -1e30 off the map."""
     ny, nx = heights.shape
     top = -1e30
     dx, dy = bx - ax, by - ay
     square = dx * dx + dy * dy
-    i0, i1 = max(0, int(math.floor((min(ax, bx) - reach - x0) / cell))), min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell)))
-    j0, j1 = max(0, int(math.floor((min(ay, by) - reach - y0) / cell))), min(ny - 1, int(math.floor((max(ay, by) + reach - y0) / cell)))
+    i0, i1 = (
+        max(0, int(math.floor((min(ax, bx) - reach - x0) / cell))),
+        min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell))),
+    )
+    j0, j1 = (
+        max(0, int(math.floor((min(ay, by) - reach - y0) / cell))),
+        min(ny - 1, int(math.floor((max(ay, by) + reach - y0) / cell))),
+    )
     for j in range(j0, j1 + 1):
         cy = y0 + (j + 0.5) * cell
         for i in range(i0, i1 + 1):
@@ -80,7 +92,7 @@ def highest(heights, x0, y0, cell, ax, ay, bx, by, reach):
     return top
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def highest_at(heights, x0, y0, cell, points, reach):
     """`highest` for single points (n, 2)."""
     out = np.empty(len(points))
@@ -89,7 +101,7 @@ def highest_at(heights, x0, y0, cell, points, reach):
     return out
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def raster_top(heights, x0, y0, cell, triangles):
     """Raises cells to the highest point of triangles (t, 3, 3) over the cell's centre."""
     ny, nx = heights.shape

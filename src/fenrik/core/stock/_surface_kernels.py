@@ -4,7 +4,7 @@ import numpy as np
 from numba import njit
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def inside_flags(ends, counts, origin_z, cell, nz):
     """Material at the nodes (nx+2, ny+2, nz+2) with a border of air, from the rays along Z."""
     ny, nx = counts.shape
@@ -19,7 +19,7 @@ def inside_flags(ends, counts, origin_z, cell, nz):
     return flags
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _crossing(ends, tags, count, low, high, from_inside):
     """Where a ray leaves (or enters) the material between two nodes, with its tag; middle if unseen."""
     for q in range(count):
@@ -29,7 +29,7 @@ def _crossing(ends, tags, count, low, high, from_inside):
     return 0.5 * (low + high), -2
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def nets(flags, ex, tx, cx, ey, ty, cy, ez, tz, cz, origin, cell):
     """Surface nets: one vertex per mixed cell at the mean of its exact edge crossings, one quad per
     crossed lattice edge, facing outward.
@@ -79,17 +79,23 @@ def nets(flags, ex, tx, cx, ey, ty, cy, ez, tz, cz, origin, cell):
                     y = origin[1] + (j - 0.5) * cell
                     z = origin[2] + (k - 0.5) * cell
                     if a == 0:
-                        value, tag = _crossing(ex[k - 1, j - 1], tx[k - 1, j - 1], cx[k - 1, j - 1], x, x + cell, f == 1)
+                        value, tag = _crossing(
+                            ex[k - 1, j - 1], tx[k - 1, j - 1], cx[k - 1, j - 1], x, x + cell, f == 1
+                        )
                         x = value
                         c0, c1 = number[i, j - 1, k - 1], number[i, j, k - 1]
                         c2, c3 = number[i, j, k], number[i, j - 1, k]
                     elif a == 1:
-                        value, tag = _crossing(ey[k - 1, i - 1], ty[k - 1, i - 1], cy[k - 1, i - 1], y, y + cell, f == 1)
+                        value, tag = _crossing(
+                            ey[k - 1, i - 1], ty[k - 1, i - 1], cy[k - 1, i - 1], y, y + cell, f == 1
+                        )
                         y = value
                         c0, c1 = number[i - 1, j, k - 1], number[i - 1, j, k]
                         c2, c3 = number[i, j, k], number[i, j, k - 1]
                     else:
-                        value, tag = _crossing(ez[j - 1, i - 1], tz[j - 1, i - 1], cz[j - 1, i - 1], z, z + cell, f == 1)
+                        value, tag = _crossing(
+                            ez[j - 1, i - 1], tz[j - 1, i - 1], cz[j - 1, i - 1], z, z + cell, f == 1
+                        )
                         z = value
                         c0, c1 = number[i - 1, j - 1, k], number[i, j - 1, k]
                         c2, c3 = number[i, j, k], number[i - 1, j, k]

@@ -81,7 +81,7 @@ def body_high(kind, z0, z1, r0, r1, d):
     return z1
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def upright(kind, z0, z1, r0, r1, wx, wy, pz, dx, dy, dz):
     """Ray along Z at (wx, wy) from the start axis: interval of heights."""
     widest = r0 + r1 if kind == ROUND else max(r0, r1)
@@ -153,7 +153,7 @@ def _stadium(pa, da, wb, db, rho, t0, t1):
     return _extremes(pa, da, foot, m, rho)
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def level(kind, z0, z1, r0, r1, pa, da, wb, db, wz, dz):
     """Ray along a horizontal axis a: wb is its offset in the other one and wz its height over the start
     tip; the tip moves by (da, db, dz). Interval along a."""
@@ -215,7 +215,7 @@ def level(kind, z0, z1, r0, r1, pa, da, wb, db, wz, dz):
     return low, high
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _end(kind, z0, z1, r0, r1, da, wb, db, wz, dz, first, last, side):
     """Extreme of t*da + side*half chord over first..last (concave for the high side)."""
     a, b = first, last

@@ -105,7 +105,9 @@ class Stock:
         return Stock(np.array(low, dtype=np.float64), cell, shape, rays)
 
     @staticmethod
-    def of_mesh(mesh: TriangleMesh, cell: float, low: Floats | None = None, high: Floats | None = None) -> Stock:
+    def of_mesh(
+        mesh: TriangleMesh, cell: float, low: Floats | None = None, high: Floats | None = None
+    ) -> Stock:
         """The material inside a closed mesh, on a lattice over its box or a given one."""
         if low is None or high is None:
             low, high = mesh.bounds

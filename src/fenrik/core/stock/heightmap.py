@@ -59,7 +59,7 @@ class HeightMap:
     def cut(self, path: Toolpath, radius: float, corner: float) -> None:
         """Takes away what the cutter certainly removes along a path (rapids included)."""
         if len(path) > 1:
-            self.cut_pieces(pieces_of(path), radius, corner)
+            self.cut_pieces(pieces_of(path)[0], radius, corner)
 
     def cut_pieces(self, pieces: Floats, radius: float, corner: float) -> None:
         """As `cut`, for straight pieces (m, 6: start and end of the tip)."""
@@ -80,8 +80,8 @@ class HeightMap:
         return np.asarray(k.highest_at(self.heights, self.x0, self.y0, self.cell, xy, reach))
 
 
-def pieces_of(path: Toolpath) -> Floats:
-    """A toolpath as straight pieces (m, 6), arcs within 0.02 mm."""
+def pieces_of(path: Toolpath) -> tuple[Floats, NDArray[np.int32]]:
+    """A toolpath as straight pieces (m, 6), arcs within 0.02 mm, and the move (m,) each belongs to."""
     table = MotionTable(
         path.tip[:-1],
         path.tip[1:],
@@ -93,4 +93,4 @@ def pieces_of(path: Toolpath) -> Floats:
         np.zeros(len(path) - 1),
         np.zeros(len(path) - 1, dtype=np.int32),
     )
-    return table.straightened(0.02)[0]
+    return table.straightened(0.02)

@@ -48,6 +48,17 @@ def surface(stock: Stock) -> StockSurface:
     x, y, z = stock.rays
     flags = k.inside_flags(z.ends, z.counts, stock.origin[2], stock.cell, stock.shape[2])
     vertices, quads, points, axes, tags = k.nets(
-        flags, x.ends, x.tags, x.counts, y.ends, y.tags, y.counts, z.ends, z.tags, z.counts, stock.origin, stock.cell
+        flags,
+        x.ends,
+        x.tags,
+        x.counts,
+        y.ends,
+        y.tags,
+        y.counts,
+        z.ends,
+        z.tags,
+        z.counts,
+        stock.origin,
+        stock.cell,
     )
     return StockSurface(vertices, quads, points, axes, tags)

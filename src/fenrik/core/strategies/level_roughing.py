@@ -15,7 +15,7 @@ from typing import Any, Literal
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.levels import LevelAreas, polygons
@@ -45,7 +45,9 @@ class LevelRoughing(Parameters):
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     flat_levels: bool = fact(True, "Also cut at the heights of the part's flat faces.", group="rest")
     entry: Literal["helix", "ramp"] = fact("helix", "How the tool enters closed ground.", group="rest")
-    ramp_deg: float = fact(3.0, "Angle of helix and ramp to the level.", unit="°", gt=0.1, le=30, group="rest")
+    ramp_deg: float = fact(
+        3.0, "Angle of helix and ramp to the level.", unit="°", gt=0.1, le=30, group="rest"
+    )
     narrowest_share: float = fact(
         0.1,
         "Closed ground in which the tool's middle has less room to each side is left.",
@@ -62,7 +64,9 @@ class LevelRoughing(Parameters):
 def levels_between(top: float, bottom: float, step: float, flats: list[float]) -> list[float]:
     """Levels from below `top` down to `bottom`: all flats between, the gaps divided evenly into steps
     no greater than `step` (mm, setup frame)."""
-    stops = sorted({round(f, 6) for f in flats if bottom + 1e-6 < f < top - 1e-6} | {round(bottom, 6)}, reverse=True)
+    stops = sorted(
+        {round(f, 6) for f in flats if bottom + 1e-6 < f < top - 1e-6} | {round(bottom, 6)}, reverse=True
+    )
     out: list[float] = []
     above = top
     for stop in stops:
@@ -109,7 +113,9 @@ class _Roughing:
         top = float(self.stock.heights.max())
         stops = levels_between(top, bottom, self.step_down, flats)
         for number, level in enumerate(stops):
-            self.progress.step(number / max(1, len(stops)), f"level {number + 1} of {len(stops)} at Z {level:.2f}")
+            self.progress.step(
+                number / max(1, len(stops)), f"level {number + 1} of {len(stops)} at Z {level:.2f}"
+            )
             self.path.level = number + 1
             self._level(level)
         here = self.path.position
@@ -155,7 +161,9 @@ class _Roughing:
     def _open_ground(self, ground: BaseGeometry, level: float) -> None:
         """No wall at this level: passes follow the stock's own outline from outside in."""
         low, high = self.inputs.stock_low, self.inputs.stock_high
-        area = shapely.box(low[0], low[1], high[0], high[1]).buffer(self.radius - self.stepover, join_style="mitre")
+        area = shapely.box(low[0], low[1], high[0], high[1]).buffer(
+            self.radius - self.stepover, join_style="mitre"
+        )
         while not area.is_empty:
             for ring in (g.exterior for g in polygons(area)):
                 self._cut_ring(np.asarray(ring.coords)[:, :2], ground, level)
@@ -233,7 +241,8 @@ class _Roughing:
     def _cut_closed(self, dense: Floats, ground: BaseGeometry, level: float) -> None:
         here = self.path.position
         loop = dense[:-1]
-        clear = self.stock.top_at(loop, self.radius + self.stock.half_diagonal) <= level + 1e-9
+        core = max(0.3 * self.radius, self.radius - 1.5 * self.stock.half_diagonal)
+        clear = self.stock.top_at(loop, core) <= level + TOUCH_MM
         entry = None
         if here is not None and abs(here[2] - level) < 1e-6:
             away = np.hypot(loop[:, 0] - here[0], loop[:, 1] - here[1])
@@ -262,13 +271,15 @@ class _Roughing:
         at, side = np.unravel_index(int(np.argmin(gaps)), gaps.shape)
         start = loop[at].copy()
         start[side % 2] += gaps[at, side] * (-1.0 if side < 2 else 1.0)
-        if gaps[at, side] > self.p.keep_down_share * self.stepover or not _inside(ground, tuple(start), loop[at]):
+        if gaps[at, side] > self.p.keep_down_share * self.stepover or not _inside(
+            ground, tuple(start), loop[at]
+        ):
             return None
         return int(at), start
 
     def _enter_closed(self, loop: Floats, ground: BaseGeometry, level: float) -> None:
         """No free place on the ring: helix in the ground's widest place, or a ramp along the ring."""
-        circle = shapely.maximum_inscribed_circle(ground, tolerance=0.05)
+        circle = shapely.maximum_inscribed_circle(MultiPolygon(polygons(ground)), tolerance=0.05)
         x, y = circle.coords[0]
         room = circle.length - 2 * self.tolerance
         helix = min(room, 0.45 * 2 * self.radius)
@@ -292,9 +303,11 @@ class _Roughing:
     def _cut_open(self, run: Floats, ground: BaseGeometry, level: float) -> None:
         start = run[0]
         here = self.path.position
-        free_start = self.stock.top(start, start, self.radius) <= level + TOUCH_MM
+        free_start = self._free_under(start, level)
         down = (
-            here is not None and abs(here[2] - level) < 1e-6 and self._may_stay_down(here, start, ground, level)
+            here is not None
+            and abs(here[2] - level) < 1e-6
+            and self._may_stay_down(here, start, ground, level)
         )
         if not (down or free_start):
             thin = self._thinned(run)
@@ -306,7 +319,14 @@ class _Roughing:
             self._go(start, ground, level)
         self._feed_through(run, level)
 
-    def _may_stay_down(self, here: tuple[float, float, float], there: Floats, ground: BaseGeometry, level: float) -> bool:
+    def _free_under(self, place: Floats, level: float) -> bool:
+        """Whether no more than a skin of a planning cell's width stands in the way of going down."""
+        core = max(0.3 * self.radius, self.radius - 1.5 * self.stock.half_diagonal)
+        return float(self.stock.top_at(place[None, :], core)[0]) <= level + TOUCH_MM
+
+    def _may_stay_down(
+        self, here: tuple[float, float, float], there: Floats, ground: BaseGeometry, level: float
+    ) -> bool:
         distance = math.hypot(there[0] - here[0], there[1] - here[1])
         if distance < 1e-9:
             return True
@@ -320,7 +340,11 @@ class _Roughing:
     def _go(self, start: Floats, ground: BaseGeometry, level: float) -> None:
         here = self.path.position
         x, y = float(start[0]), float(start[1])
-        if here is not None and abs(here[2] - level) < 1e-6 and self._may_stay_down(here, start, ground, level):
+        if (
+            here is not None
+            and abs(here[2] - level) < 1e-6
+            and self._may_stay_down(here, start, ground, level)
+        ):
             before = self._mark()
             self.path.feed(x, y, level, self.inputs.feed, Motion.LINK)
             self._stamp_since(before)

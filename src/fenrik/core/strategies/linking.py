@@ -64,7 +64,9 @@ class Linker:
         if z < min(safe, here[2]):
             self.path.feed(x, y, z, self.feed, Motion.PLUNGE)
 
-    def helix(self, cx: float, cy: float, helix_radius: float, z: float, slope: float, climb_turn: int) -> None:
+    def helix(
+        self, cx: float, cy: float, helix_radius: float, z: float, slope: float, climb_turn: int
+    ) -> None:
         """Down a helix about (cx, cy) from just over the stock to z, closed by one level turn.
 
         `slope` is the tangent of the ramp angle, `climb_turn` the sense (+1 counter-clockwise).

@@ -43,7 +43,13 @@ class ParallelFinishing(Parameters):
         shown_when={"spaced_by": "cusp"},
     )
     stepover: float | None = fact(
-        None, "Distance of the passes.", unit="mm", gt=0, le=100, shown_when={"spaced_by": "stepover"}, reason="from cusp"
+        None,
+        "Distance of the passes.",
+        unit="mm",
+        gt=0,
+        le=100,
+        shown_when={"spaced_by": "stepover"},
+        reason="from cusp",
     )
     style: Literal["to_and_fro", "one_way"] = fact("to_and_fro", "Back and forth, or always the same way.")
     allowance: float = fact(0.0, "Left on the part.", unit="mm", ge=0, le=20)
@@ -51,7 +57,12 @@ class ParallelFinishing(Parameters):
         0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
     )
     link_share: float = fact(
-        3.0, "Links up to this many stepovers follow the surface.", unit="stepovers", ge=0, le=50, group="rest"
+        3.0,
+        "Links up to this many stepovers follow the surface.",
+        unit="stepovers",
+        ge=0,
+        le=50,
+        group="rest",
     )
 
 
@@ -85,7 +96,9 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     corner = max(inputs.assembly.corner_radius, 0.2)
     scan = min(max(0.02, math.sqrt(2.0 * corner * tolerance)), stepover, 0.5)
     path = PathBuilder()
-    link = Linker(path, inputs.stock.copy(), inputs.heights, inputs.assembly.radius, inputs.feed, inputs.entry_feed)
+    link = Linker(
+        path, inputs.stock.copy(), inputs.heights, inputs.assembly.radius, inputs.feed, inputs.entry_feed
+    )
 
     def track(a: Floats, b: Floats) -> Floats:
         return cutter.along(a, b, scan, tolerance, inputs.heights.bottom)
@@ -101,7 +114,11 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             points = track(start, end)
             _approach(path, link, track, points[0], near, p.link_share * stepover, p.style == "to_and_fro")
             path.line(points, inputs.feed)
-            link.stock.cut(path.since(max(0, path.count() - len(points))), inputs.assembly.radius, inputs.assembly.corner_radius)
+            link.stock.cut(
+                path.since(max(0, path.count() - len(points))),
+                inputs.assembly.radius,
+                inputs.assembly.corner_radius,
+            )
     here = path.position
     if here is not None:
         path.rapid(here[0], here[1], inputs.heights.clearance)
@@ -170,7 +187,13 @@ def _chains(
 
 
 def _approach(
-    path: PathBuilder, link: Linker, track: object, first: Floats, near: BaseGeometry, reach: float, may_follow: bool
+    path: PathBuilder,
+    link: Linker,
+    track: object,
+    first: Floats,
+    near: BaseGeometry,
+    reach: float,
+    may_follow: bool,
 ) -> None:
     """To the start of a pass: along the surface when near and inside, else over the stock."""
     here = path.position
@@ -190,7 +213,12 @@ def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[flo
     if radius <= 0:
         return {"stepover": (0.5 * assembly.diameter, "half the diameter: a flat cutter leaves no ridge")}
     value = stepover_for_cusp(radius, 0.01)
-    return {"stepover": (value, f"from a cusp of 0.01 mm: 2 √(h (2 r − h)), ridge {cusp_height(radius, value):.3f} mm")}
+    return {
+        "stepover": (
+            value,
+            f"from a cusp of 0.01 mm: 2 √(h (2 r − h)), ridge {cusp_height(radius, value):.3f} mm",
+        )
+    }
 
 
 STRATEGY = Strategy(

@@ -28,6 +28,8 @@ def strategy(strategy_id: str, where: str = "") -> Strategy:
     known = strategies()
     if strategy_id not in known:
         raise DocumentError(
-            f"The strategy '{strategy_id}' does not exist.", remedy=f"Use one of: {', '.join(known)}.", where=where
+            f"The strategy '{strategy_id}' does not exist.",
+            remedy=f"Use one of: {', '.join(known)}.",
+            where=where,
         )
     return known[strategy_id]

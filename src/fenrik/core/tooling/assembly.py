@@ -33,7 +33,9 @@ class Assembly(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=80)]
     kind: Kind
     diameter: Length
-    corner_radius: Annotated[float, Field(ge=0, le=1000, description="0 for flat, half the diameter for ball.")] = 0.0
+    corner_radius: Annotated[
+        float, Field(ge=0, le=1000, description="0 for flat, half the diameter for ball.")
+    ] = 0.0
     flute_length: Length
     teeth: Annotated[int, Field(ge=1, le=40)] = 3
     shank_diameter: Length
@@ -45,15 +47,25 @@ class Assembly(BaseModel):
     def _consistent(self) -> Assembly:
         half = self.diameter / 2
         if self.kind == "flat" and self.corner_radius != 0:
-            raise ValueError(f"corner_radius is {self.corner_radius} on a flat end mill; set it to 0 or the kind to 'corner'")
+            raise ValueError(
+                f"corner_radius is {self.corner_radius} on a flat end mill; set it to 0 or the kind to 'corner'"
+            )
         if self.kind == "ball" and abs(self.corner_radius - half) > 1e-9:
-            raise ValueError(f"corner_radius is {self.corner_radius} on a ball end mill; it must be half the diameter, {half}")
+            raise ValueError(
+                f"corner_radius is {self.corner_radius} on a ball end mill; it must be half the diameter, {half}"
+            )
         if self.kind == "corner" and not 0 < self.corner_radius < half:
-            raise ValueError(f"corner_radius is {self.corner_radius}; between 0 and half the diameter, {half}, is needed")
+            raise ValueError(
+                f"corner_radius is {self.corner_radius}; between 0 and half the diameter, {half}, is needed"
+            )
         if self.flute_length > self.stick_out:
-            raise ValueError(f"flute_length {self.flute_length} is longer than the stick_out {self.stick_out}")
+            raise ValueError(
+                f"flute_length {self.flute_length} is longer than the stick_out {self.stick_out}"
+            )
         if self.flute_length < self.corner_radius:
-            raise ValueError(f"flute_length {self.flute_length} is shorter than the corner radius {self.corner_radius}")
+            raise ValueError(
+                f"flute_length {self.flute_length} is shorter than the corner radius {self.corner_radius}"
+            )
         return self
 
     @property

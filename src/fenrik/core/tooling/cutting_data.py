@@ -75,7 +75,9 @@ def cutting_power_kw(rate_cm3_min: float, chip: float, material: Material) -> fl
     return rate_cm3_min * material.kc11 * chip ** (-material.mc) / 60_000.0
 
 
-def propose(assembly: Assembly, material: Material, rpm_min: float, rpm_max: float, feed_max: float) -> dict[str, Derived]:
+def propose(
+    assembly: Assembly, material: Material, rpm_min: float, rpm_max: float, feed_max: float
+) -> dict[str, Derived]:
     """Spindle speed, feeds and steps for a tool in a material on a machine with these limits.
 
     Keys: spindle_rpm, feed_mm_min, entry_feed_mm_min, step_down, stepover (roughing).
@@ -85,7 +87,9 @@ def propose(assembly: Assembly, material: Material, rpm_min: float, rpm_max: flo
     origin = "from material and tool"
     wanted = spindle_rpm(vc, assembly.diameter)
     rpm = float(round(min(rpm_max, max(rpm_min, wanted)), -1))
-    limited = "" if rpm_min <= wanted <= rpm_max else f", held to the machine's {rpm_min:.0f} to {rpm_max:.0f}"
+    limited = (
+        "" if rpm_min <= wanted <= rpm_max else f", held to the machine's {rpm_min:.0f} to {rpm_max:.0f}"
+    )
     slender = min(1.0, 4.0 * assembly.diameter / assembly.stick_out)
     fz = material.fz_share * assembly.diameter * slender
     feed_wanted = table_feed(rpm, assembly.teeth, fz)
@@ -96,18 +100,34 @@ def propose(assembly: Assembly, material: Material, rpm_min: float, rpm_max: flo
     kind = f"{material.name}, {'high-speed steel' if hss else 'carbide'} ({material.source})"
     return {
         "spindle_rpm": Derived(
-            rpm, "1/min", origin, f"n = 1000 vc / (π D) = 1000 · {vc:g} / (π · {assembly.diameter:g}){limited}; vc: {kind}"
+            rpm,
+            "1/min",
+            origin,
+            f"n = 1000 vc / (π D) = 1000 · {vc:g} / (π · {assembly.diameter:g}){limited}; vc: {kind}",
         ),
         "feed_mm_min": Derived(
             feed,
             "mm/min",
             origin,
             f"vf = n z fz = {rpm:g} · {assembly.teeth} · {fz:.4f}; fz = {material.fz_share:g} D"
-            + (f", less {slender:.2f} for the stick-out of {assembly.stick_out / assembly.diameter:.1f} D" if slender < 1 else ""),
+            + (
+                f", less {slender:.2f} for the stick-out of {assembly.stick_out / assembly.diameter:.1f} D"
+                if slender < 1
+                else ""
+            ),
         ),
-        "entry_feed_mm_min": Derived(float(round(feed * 0.4)), "mm/min", origin, "40 % of the feed (common practice, no source)"),
-        "step_down": Derived(round(down, 3), "mm", origin, f"{material.step_down_share:g} D, not more than the flutes"),
-        "stepover": Derived(round(0.4 * assembly.diameter, 3), "mm", "from material and tool", "40 % of D (common practice, no source)"),
+        "entry_feed_mm_min": Derived(
+            float(round(feed * 0.4)), "mm/min", origin, "40 % of the feed (common practice, no source)"
+        ),
+        "step_down": Derived(
+            round(down, 3), "mm", origin, f"{material.step_down_share:g} D, not more than the flutes"
+        ),
+        "stepover": Derived(
+            round(0.4 * assembly.diameter, 3),
+            "mm",
+            "from material and tool",
+            "40 % of D (common practice, no source)",
+        ),
     }
 
 

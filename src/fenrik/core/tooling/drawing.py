@@ -12,7 +12,11 @@ def outline(assembly: Assembly) -> list[tuple[str, list[tuple[float, float]]]]:
 
     r, c = assembly.radius, assembly.corner_radius
     cutter = [(0.0, 0.0), (r - c, 0.0)]
-    cutter += [(r - c + c * math.sin(a), c - c * math.cos(a)) for a in (math.pi / 2 * i / 16 for i in range(1, 17))] if c else []
+    cutter += (
+        [(r - c + c * math.sin(a), c - c * math.cos(a)) for a in (math.pi / 2 * i / 16 for i in range(1, 17))]
+        if c
+        else []
+    )
     cutter += [(r, assembly.flute_length), (0.0, assembly.flute_length)]
     parts = [("cutter", cutter)]
     half = assembly.shank_diameter / 2

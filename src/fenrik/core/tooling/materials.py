@@ -41,6 +41,8 @@ def material(material_id: str, where: str = "") -> Material:
     known = materials()
     if material_id not in known:
         raise DocumentError(
-            f"The material '{material_id}' is not in the library.", remedy=f"Use one of: {', '.join(known)}.", where=where
+            f"The material '{material_id}' is not in the library.",
+            remedy=f"Use one of: {', '.join(known)}.",
+            where=where,
         )
     return known[material_id]

@@ -1,0 +1,69 @@
+"""What of a job is computed, stale, missing or failing: the answer to "what is next"."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fenrik.app.jobs import Jobs
+from fenrik.core.errors import FenrikError
+from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
+from fenrik.core.job.planning import Planner, plain_derived
+from fenrik.core.job.proving import Prover
+
+
+def job_state(jobs: Jobs, job_id: int) -> dict[str, Any]:
+    """Part, setups, operations and releases with their state and what follows from the decisions."""
+    with jobs.planner(job_id) as planner:
+        job = planner.job
+        if job.part is None:
+            return {"part": {"state": "missing"}, "setups": [], "releases": []}
+        try:
+            part = planner.part()
+        except FenrikError as error:
+            return {"part": {"state": "unread", "error": error.as_dict()}, "setups": [], "releases": []}
+        return {
+            "part": {"state": "ready", "key": planner.part_key(), **part.summary()},
+            "setups": [_setup_state(jobs, planner, s) for s in job.setups],
+            "releases": [_release_state(jobs, planner, r) for r in job.effective_releases()],
+        }
+
+
+def _setup_state(jobs: Jobs, planner: Planner, setup: SetupDoc) -> dict[str, Any]:
+    try:
+        clamped = planner.clamped(setup)
+        planner.machine(setup)
+        planner.material(setup)
+    except FenrikError as error:
+        return {"name": setup.name, "state": "wrong", "error": error.as_dict(), "operations": []}
+    return {
+        "name": setup.name,
+        "state": "ready",
+        "setup_from_part": clamped.setup_from_part.tolist(),
+        "stock": {"min": clamped.stock_low.tolist(), "max": clamped.stock_high.tolist()},
+        "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
+        "table_from_setup": clamped.table_from_setup.tolist(),
+        "operations": [_operation_state(jobs, planner, setup, o) for o in setup.operations],
+    }
+
+
+def _operation_state(
+    jobs: Jobs, planner: Planner, setup: SetupDoc, operation: OperationDoc
+) -> dict[str, Any]:
+    resolved = planner.resolved(setup, operation)
+    key = planner.path_key(setup, operation)
+    return {
+        "name": operation.name,
+        "key": key,
+        "state": "ready" if jobs.store.has(key) else "stale",
+        "derived": plain_derived(resolved),
+        "parameters": resolved.parameters.model_dump(),
+    }
+
+
+def _release_state(jobs: Jobs, planner: Planner, release: ReleaseDoc) -> dict[str, Any]:
+    row: dict[str, Any] = {"name": release.name, "setup": release.setup, "dialect": release.dialect}
+    try:
+        key = Prover(planner).release_key(release)
+    except FenrikError as error:
+        return {**row, "state": "wrong", "error": error.as_dict()}
+    return {**row, "state": "ready" if jobs.store.has(key) else "stale", "key": key}

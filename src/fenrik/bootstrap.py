@@ -1,0 +1,162 @@
+"""Wires the floors together: database cluster, server, worker, demonstration data.
+
+``python -m fenrik.bootstrap demo|server|worker|openapi`` is what the Makefile calls.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from fenrik.app.database import make_engine, migrate
+from fenrik.app.jobs import Jobs
+from fenrik.core.job.reading import job_data, load_job
+from fenrik.jobs.queue import ProcrastinateQueue
+from fenrik.postgres import Cluster
+
+ROOT = Path(__file__).resolve().parents[2]
+DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
+FRONT_END = ROOT / "ui" / "dist"
+
+
+def main() -> int:
+    """Entry of the commands."""
+    parser = argparse.ArgumentParser(prog="fenrik.bootstrap")
+    parser.add_argument("command", choices=["demo", "server", "worker", "openapi"])
+    parser.add_argument("--url", default=os.environ.get("FENRIK_DATABASE", ""))
+    parser.add_argument(
+        "--check", action="store_true", help="with openapi: fail when the file is out of date"
+    )
+    parser.add_argument("--port", type=int, default=int(os.environ.get("FENRIK_PORT", "8750")))
+    chosen = parser.parse_args()
+    if chosen.command == "demo":
+        return demo(chosen.port)
+    if chosen.command == "openapi":
+        return openapi(chosen.check)
+    return serve(chosen.url, chosen.port) if chosen.command == "server" else work(chosen.url)
+
+
+def openapi(check: bool) -> int:
+    """Writes docs/openapi.json, or with `check` compares it with what the routes say."""
+    from fenrik.web.server import make_app
+
+    text = json.dumps(make_app(None).openapi(), indent=1) + "\n"  # type: ignore[arg-type]
+    path = ROOT / "docs" / "openapi.json"
+    if not check:
+        path.write_text(text, "utf-8")
+    elif path.read_text("utf-8") != text:
+        print("docs/openapi.json is out of date: run 'make api'.", file=sys.stderr)
+        return 1
+    return 0
+
+
+def service(url: str) -> Jobs:
+    """The application's service on a database."""
+    return Jobs(make_engine(url), ProcrastinateQueue(url))
+
+
+def serve(url: str, port: int) -> int:
+    """The web server, on this machine's loopback only."""
+    import uvicorn
+
+    from fenrik.web.server import make_app
+
+    app = make_app(service(url), FRONT_END)
+    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=1)
+    return 0
+
+
+def work(url: str) -> int:
+    """A worker."""
+    from fenrik.jobs.worker import run_worker
+
+    run_worker(url, service(url))
+    return 0
+
+
+def load_demonstration(jobs: Jobs) -> None:
+    """The demonstration job, unless there are jobs already."""
+    if jobs.listing():
+        return
+    folder = ROOT / "examples"
+    job = load_job(folder / "bearing_bracket.yaml")
+    job_id = jobs.create(job_data(job))
+    if job.part is not None:
+        jobs.add_file(job_id, job.part.file, (folder / job.part.file).read_bytes())
+    jobs.start(job_id, "prove")
+
+
+def demo(port: int) -> int:
+    """Database, server and worker until Ctrl-C; a worker that dies is started again."""
+    cluster = Cluster(DATA / "postgres")
+    cluster.start()
+    children: dict[str, subprocess.Popen[bytes]] = {}
+    stopping = False
+
+    def stop(*_: object) -> None:
+        nonlocal stopping
+        stopping = True
+
+    signal.signal(signal.SIGINT, stop)
+    signal.signal(signal.SIGTERM, stop)
+    try:
+        url = cluster.database("fenrik")
+        migrate(url)
+        load_demonstration(service(url))
+        children = {name: _child(name, url, port) for name in ("server", "worker")}
+        if not _ready(port, children):
+            return 1
+        print(f"Fenrik is ready: http://127.0.0.1:{port}  (Ctrl-C stops it)", flush=True)
+        while not stopping:
+            time.sleep(0.3)
+            for name, child in children.items():
+                if child.poll() is not None and not stopping:
+                    print(f"the {name} ended ({child.returncode}) and is started again", file=sys.stderr)
+                    children[name] = _child(name, url, port)
+    finally:
+        for child in children.values():
+            _end(child)
+        cluster.stop()
+    return 0
+
+
+def _child(name: str, url: str, port: int) -> subprocess.Popen[bytes]:
+    command = [sys.executable, "-m", "fenrik.bootstrap", name, "--url", url, "--port", str(port)]
+    return subprocess.Popen(command, start_new_session=True)
+
+
+def _end(child: subprocess.Popen[bytes]) -> None:
+    if child.poll() is None:
+        child.terminate()
+        try:
+            child.wait(3)
+        except subprocess.TimeoutExpired:
+            os.killpg(child.pid, signal.SIGKILL)
+            child.wait()
+
+
+def _ready(port: int, children: dict[str, subprocess.Popen[bytes]]) -> bool:
+    for _ in range(150):
+        if children["server"].poll() is not None:
+            print(
+                f"The server did not start; is port {port} taken? Choose another with FENRIK_PORT.",
+                file=sys.stderr,
+            )
+            return False
+        try:
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=1):
+                return True
+        except OSError:
+            time.sleep(0.1)
+    return False
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,157 @@
+"""Routes of what the view shows: the part, paths, proofs, drawings; large arrays as binary."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Response
+from fastapi.responses import HTMLResponse
+from pydantic import BaseModel
+
+from fenrik.app.jobs import Jobs
+from fenrik.core.binary import pack
+from fenrik.core.errors import NotFound
+from fenrik.core.job.papers import setup_sheet
+from fenrik.core.job.proving import Proof, Prover
+from fenrik.core.model.measure import Pick, measure
+from fenrik.core.model.part_model import PartModel
+from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.stock.heightmap import pieces_of
+from fenrik.web.deps import Service, binary
+
+router = APIRouter(tags=["views"])
+
+
+class PickBody(BaseModel):
+    """A picked point of the part (part frame) and its face."""
+
+    point: tuple[float, float, float]
+    face: int
+
+
+def _part(jobs: Jobs, job_id: int) -> PartModel:
+    with jobs.planner(job_id) as planner:
+        return planner.part()
+
+
+@router.get("/jobs/{job_id}/part/faces")
+def part_faces(jobs: Service, job_id: int) -> dict[str, Any]:
+    """Facts of all faces and edges."""
+    part = _part(jobs, job_id)
+    return {"faces": [asdict(f) for f in part.faces], "edges": [asdict(e) for e in part.edges]}
+
+
+@router.get("/jobs/{job_id}/part/scene/{key}")
+def part_scene(jobs: Service, job_id: int, key: str) -> Response:
+    """Triangles ordered by face, edges as polylines. Part frame, mm."""
+    blob = jobs.store.get(key)
+    if blob is None:
+        raise NotFound("The part has not been read yet.")
+    part = PartModel.from_bytes(blob)
+    order = np.argsort(part.mesh.face_ids, kind="stable")
+    ids = part.mesh.face_ids[order]
+    starts = np.searchsorted(ids, np.arange(1, len(part.faces) + 2))
+    counts = np.array([len(line) for line in part.edge_lines], dtype=np.int32)
+    points = np.concatenate(part.edge_lines) if part.edge_lines else np.zeros((0, 3))
+    arrays = {
+        "vertices": part.mesh.vertices.astype(np.float32),
+        "triangles": part.mesh.triangles[order],
+        "face_starts": starts.astype(np.int32),
+        "edge_points": points.astype(np.float32),
+        "edge_counts": counts,
+    }
+    return binary(pack({"name": part.name}, arrays))
+
+
+@router.post("/jobs/{job_id}/measure")
+def measure_picks(jobs: Service, job_id: int, picks: list[PickBody]) -> list[dict[str, Any]]:
+    """Measures one or two picks."""
+    return measure(_part(jobs, job_id), [Pick(p.point, p.face) for p in picks])
+
+
+@router.get("/paths/{key}")
+def path(jobs: Service, key: str) -> Response:
+    """A toolpath as straight pieces. Setup frame, mm."""
+    blob = jobs.store.get(key)
+    if blob is None:
+        raise NotFound("The path has not been computed yet.", remedy="Compute the plan.")
+    toolpath = Toolpath.from_bytes(blob)
+    if len(toolpath) < 2:
+        return binary(
+            pack(
+                {"moves": len(toolpath)},
+                {"pieces": np.zeros((0, 6), np.float32), "kind": np.zeros(0, np.int8)},
+            )
+        )
+    pieces, owner = pieces_of(toolpath)
+    head = {"moves": len(toolpath), "cutting_length_mm": toolpath.cutting_length(), "notes": toolpath.notes}
+    return binary(pack(head, {"pieces": pieces.astype(np.float32), "kind": toolpath.kind[1:][owner]}))
+
+
+def _proof(jobs: Jobs, key: str) -> Proof:
+    blob = jobs.store.get(key)
+    if blob is None:
+        raise NotFound("The release has not been proved yet.", remedy="Prove it.")
+    return Proof.from_bytes(blob)
+
+
+@router.get("/proofs/{key}/facts")
+def proof_facts(jobs: Service, key: str) -> dict[str, Any]:
+    """Operations, times, deviation and findings of a proved release."""
+    return _proof(jobs, key).facts
+
+
+@router.get("/proofs/{key}/motion")
+def proof_motion(jobs: Service, key: str) -> Response:
+    """The posted motion as straight pieces with the time at which each ends."""
+    proof = _proof(jobs, key)
+    names = ("pieces", "owner", "ends_at", "rapid", "step", "tool", "feed", "line")
+    return binary(pack({"time_s": proof.facts["time_s"]}, {n: proof.arrays[n] for n in names}))
+
+
+@router.get("/proofs/{key}/stock/{step}")
+def proof_stock(jobs: Service, key: str, step: int) -> Response:
+    """The stock's surface after a step; the last one with its deviation."""
+    proof = _proof(jobs, key)
+    if f"vertices{step}" not in proof.arrays:
+        raise NotFound(f"The release has no step {step}.")
+    arrays = {"vertices": proof.arrays[f"vertices{step}"], "quads": proof.arrays[f"quads{step}"]}
+    if f"vertices{step + 1}" not in proof.arrays:
+        arrays["deviation"] = proof.arrays["deviation"]
+    return binary(pack({"cell_mm": proof.facts["cell_mm"]}, arrays))
+
+
+@router.get("/jobs/{job_id}/releases/{name}/program")
+def program(jobs: Service, job_id: int, name: str) -> Response:
+    """The proved program's text. Refused while a finding says that it must not be run as posted."""
+    with jobs.planner(job_id) as planner:
+        proof, _ = _release(jobs, planner_prover=Prover(planner), name=name)
+    blocking = [f for f in proof.facts["findings"] if f["kind"] in ("difference", "controller")]
+    if blocking:
+        raise NotFound(
+            f"Release '{name}' is blocked: {blocking[0]['words']}",
+            remedy="Correct the dialect and prove it again.",
+        )
+    file = proof.facts["file"]
+    return Response(
+        proof.facts["text"],
+        media_type="text/plain",
+        headers={"Content-Disposition": f'attachment; filename="{file}"'},
+    )
+
+
+@router.get("/jobs/{job_id}/releases/{name}/sheet")
+def sheet(jobs: Service, job_id: int, name: str) -> HTMLResponse:
+    """The setup sheet as a printable page."""
+    with jobs.planner(job_id) as planner:
+        proof, release = _release(jobs, planner_prover=Prover(planner), name=name)
+        return HTMLResponse(setup_sheet(planner, release, proof))
+
+
+def _release(jobs: Jobs, planner_prover: Prover, name: str) -> tuple[Proof, Any]:
+    release = next((r for r in planner_prover.job.effective_releases() if r.name == name), None)
+    if release is None:
+        raise NotFound(f"There is no release '{name}'.", remedy="Choose one of the job's releases.")
+    return _proof(jobs, planner_prover.release_key(release)), release

@@ -1,0 +1,150 @@
+import { notifications } from "@mantine/notifications";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef } from "react";
+import { request, requestBlob, send, type JobAnswer, type RunAnswer } from "./client";
+import type { FaceFacts, JobDocument, JobState, Library, ProofFacts } from "./types";
+
+export function tell(error: unknown) {
+  notifications.show({
+    color: "red",
+    title: "That did not work",
+    message: error instanceof Error ? error.message : String(error),
+    autoClose: 12000,
+  });
+}
+
+export const useLibrary = () =>
+  useQuery({ queryKey: ["library"], queryFn: () => request<Library>("/library"), staleTime: Infinity });
+
+export const useJob = (id: number) =>
+  useQuery({ queryKey: ["job", id], queryFn: () => request<JobAnswer>(`/jobs/${id}`) });
+
+export const useJobState = (id: number, revision: number | undefined) =>
+  useQuery({
+    queryKey: ["state", id, revision],
+    queryFn: () => request<JobState>(`/jobs/${id}/state`),
+    enabled: revision !== undefined,
+    placeholderData: (before) => before,
+  });
+
+export const useFaces = (id: number, key: string | undefined) =>
+  useQuery({
+    queryKey: ["faces", key],
+    queryFn: () => request<{ faces: FaceFacts[] }>(`/jobs/${id}/part/faces`),
+    enabled: !!key,
+    staleTime: Infinity,
+  });
+
+export const useBlob = (path: string | null) =>
+  useQuery({
+    queryKey: ["blob", path],
+    queryFn: () => requestBlob(path!),
+    enabled: !!path,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+
+export const useProof = (key: string | undefined) =>
+  useQuery({
+    queryKey: ["proof", key],
+    queryFn: () => request<ProofFacts>(`/proofs/${key}/facts`),
+    enabled: !!key,
+    staleTime: Infinity,
+  });
+
+export const useRuns = (id: number) =>
+  useQuery({ queryKey: ["runs", id], queryFn: () => request<RunAnswer[]>(`/jobs/${id}/runs`) });
+
+/** Keeps the runs fresh from the event stream; a run that ends makes the state be asked again. */
+export function useRunEvents(id: number) {
+  const client = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource(`/api/jobs/${id}/events`);
+    const open = new Map<number, string>();
+    source.addEventListener("runs", (event) => {
+      const runs = JSON.parse((event as MessageEvent).data) as RunAnswer[];
+      client.setQueryData(["runs", id], runs);
+      let ended = false;
+      for (const run of runs) {
+        const before = open.get(run.id);
+        if (before !== run.state && !["queued", "running"].includes(run.state)) ended = true;
+        open.set(run.id, run.state);
+      }
+      if (ended) client.invalidateQueries({ queryKey: ["state", id] });
+    });
+    return () => source.close();
+  }, [client, id]);
+}
+
+/** Edits of the document: applied at once, saved one after the other, refused ones taken back. */
+export function useEdit(id: number) {
+  const client = useQueryClient();
+  const waiting = useRef<Promise<unknown>>(Promise.resolve());
+  const put = useCallback(
+    (answer: JobAnswer) => {
+      client.setQueryData(["job", id], answer);
+    },
+    [client, id],
+  );
+  const edit = useCallback(
+    (change: (draft: JobDocument) => void): Promise<boolean> => {
+      const step = waiting.current.then(async () => {
+        const before = client.getQueryData<JobAnswer>(["job", id]);
+        if (!before) return false;
+        const document = structuredClone(before.document);
+        change(document);
+        client.setQueryData(["job", id], { ...before, document });
+        try {
+          put(await send<JobAnswer>("PUT", `/jobs/${id}/document`, { revision: before.revision, document }));
+          return true;
+        } catch (error) {
+          tell(error);
+          client.setQueryData(["job", id], before);
+          client.invalidateQueries({ queryKey: ["job", id] });
+          return false;
+        }
+      });
+      waiting.current = step;
+      return step;
+    },
+    [client, id, put],
+  );
+  const move = useCallback(
+    (which: "undo" | "redo") => {
+      waiting.current = waiting.current.then(async () => {
+        try {
+          put(await send<JobAnswer>("POST", `/jobs/${id}/${which}`));
+        } catch (error) {
+          tell(error);
+        }
+      });
+    },
+    [id, put],
+  );
+  const start = useCallback(
+    async (target: string) => {
+      await waiting.current;
+      try {
+        await send<RunAnswer>("POST", `/jobs/${id}/runs`, { target });
+      } catch (error) {
+        tell(error);
+      }
+    },
+    [id],
+  );
+  const upload = useCallback(
+    async (file: File) => {
+      const body = new FormData();
+      body.append("file", file);
+      try {
+        put(await send<JobAnswer>("POST", `/jobs/${id}/part`, body));
+      } catch (error) {
+        tell(error);
+      }
+    },
+    [id, put],
+  );
+  return { edit, move, start, upload };
+}
+
+export type Editing = ReturnType<typeof useEdit>;

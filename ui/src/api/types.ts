@@ -1,0 +1,254 @@
+/** Shapes of the job document and of what the server derives from it. Lengths mm. */
+
+export type Vec3 = [number, number, number];
+
+export interface HolderSegment {
+  length: number;
+  diameter_low: number;
+  diameter_high: number;
+}
+
+export interface Tool {
+  number: number;
+  name: string;
+  kind: "flat" | "ball" | "corner";
+  diameter: number;
+  corner_radius: number;
+  flute_length: number;
+  teeth: number;
+  shank_diameter: number;
+  stick_out: number;
+  cutter_material: "carbide" | "hss";
+  holder: HolderSegment[];
+}
+
+export interface Height {
+  over: "stock_top" | "stock_bottom" | "part_top" | "part_bottom" | "zero";
+  offset: number;
+}
+
+export interface Boundary {
+  faces: number[] | null;
+  stock: boolean;
+  polygon: [number, number][] | null;
+  offset: number;
+}
+
+export interface Operation {
+  name: string;
+  strategy: string;
+  tool: number;
+  enabled: boolean;
+  spindle_rpm: number | null;
+  spindle: "clockwise" | "counter_clockwise";
+  feed_mm_min: number | null;
+  entry_feed_mm_min: number | null;
+  coolant: "off" | "flood" | "mist";
+  tolerance_mm: number;
+  heights: { clearance: Height; retract: Height; feed: number; bottom: Height };
+  keep_in: Boundary[];
+  keep_out: Boundary[];
+  parameters: Record<string, unknown>;
+  notes: string;
+}
+
+export interface Stock {
+  kind: "box" | "solid";
+  allowance?: Record<string, number>;
+  file?: string;
+  solid?: number | null;
+  scale?: number;
+}
+
+export interface Setup {
+  name: string;
+  up: { axis: string | null; face: number | null; reverse: boolean };
+  turn_deg: number;
+  machine: string;
+  material: string;
+  stock: Stock;
+  zero: { of: "stock" | "part" | "point"; x: string; y: string; z: string; point: Vec3 | null };
+  work_offset: string;
+  placement: { x: number; y: number; z: number };
+  operations: Operation[];
+}
+
+export interface Release {
+  name: string;
+  setup: string;
+  operations: string[] | null;
+  dialect: string;
+  program_number: number;
+  comment: string;
+}
+
+export interface JobDocument {
+  fenrik: 1;
+  name: string;
+  units: "mm" | "inch";
+  part: { file: string; solid: number | null; scale: number; heal: boolean } | null;
+  tools: Tool[];
+  setups: Setup[];
+  proof: { cell_mm: number | null; tolerance_mm: number };
+  releases: Release[];
+  notes: string;
+}
+
+export interface Derived {
+  value: number;
+  unit: string;
+  origin: string;
+  formula: string;
+}
+
+export interface Fault {
+  code: string;
+  what: string;
+  remedy: string;
+  where: string;
+}
+
+export interface OperationState {
+  name: string;
+  key: string;
+  state: "ready" | "stale";
+  derived: Record<string, Derived>;
+  parameters: Record<string, unknown>;
+}
+
+export interface SetupState {
+  name: string;
+  state: "ready" | "wrong";
+  error?: Fault;
+  setup_from_part?: number[][];
+  stock?: { min: Vec3; max: Vec3 };
+  part?: { min: Vec3; max: Vec3 };
+  table_from_setup?: Vec3;
+  operations: OperationState[];
+}
+
+export interface ReleaseState {
+  name: string;
+  setup: string;
+  dialect: string;
+  state: "ready" | "stale" | "wrong";
+  key?: string;
+  error?: Fault;
+}
+
+export interface PartState {
+  state: "missing" | "unread" | "ready";
+  error?: Fault;
+  key?: string;
+  name?: string;
+  kind?: string;
+  solids?: number;
+  faces?: number;
+  edges?: number;
+  volume_mm3?: number;
+  area_mm2?: number;
+  size?: Vec3;
+  file_unit?: string;
+  problems?: { severity: string; what: string; remedy: string }[];
+}
+
+export interface JobState {
+  part: PartState;
+  setups: SetupState[];
+  releases: ReleaseState[];
+}
+
+export interface FaceFacts {
+  id: number;
+  kind: string;
+  area: number;
+  low: Vec3;
+  high: Vec3;
+  normal: Vec3 | null;
+  origin: Vec3 | null;
+  axis: Vec3 | null;
+  radius: number | null;
+  hollow: boolean | null;
+}
+
+export interface Finding {
+  severity: "stop" | "caution" | "note";
+  kind: string;
+  words: string;
+  remedy: string;
+  setup: string;
+  operation: string;
+  move: number;
+  line: number;
+  time_s: number;
+  place: Vec3 | null;
+  measure: number | null;
+  limit: number | null;
+}
+
+export interface ProofFacts {
+  setup: string;
+  release: string;
+  file: string;
+  text: string;
+  cell_mm: number;
+  time_s: number;
+  removed_mm3: number;
+  operations: {
+    name: string;
+    strategy: string;
+    tool: number;
+    moves: number;
+    cutting_length_mm: number;
+    rapid_length_mm: number;
+    time_s: number;
+    removed_mm3: number;
+  }[];
+  deviation: {
+    tolerance_mm: number;
+    max_overcut_mm: number;
+    max_leftover_mm: number;
+    share_within_tolerance: number;
+    share_leftover: number;
+    share_overcut: number;
+    histogram: { edges_mm: number[]; area_mm2: number[] };
+  };
+  findings: Finding[];
+}
+
+export interface ParameterSchema {
+  title?: string;
+  description?: string;
+  default?: unknown;
+  enum?: string[];
+  type?: string;
+  anyOf?: { type: string; exclusiveMinimum?: number; minimum?: number; maximum?: number }[];
+  group?: "decide" | "rest";
+  unit?: string;
+  reason?: string;
+  shown_when?: Record<string, unknown>;
+}
+
+export interface StrategyInfo {
+  id: string;
+  title: string;
+  summary: string;
+  parameters: { properties: Record<string, ParameterSchema> };
+}
+
+export interface Library {
+  machines: {
+    id: string;
+    name: string;
+    x: [number, number];
+    y: [number, number];
+    z: [number, number];
+    spindle_rpm: [number, number];
+    spindle_power_kw: number;
+    feed_max_mm_min: number;
+  }[];
+  materials: { id: string; name: string; group: string; source: string }[];
+  tools: Tool[];
+  dialects: { id: string; name: string; units: string; extension: string; arcs: string }[];
+  strategies: StrategyInfo[];
+}

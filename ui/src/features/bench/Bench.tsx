@@ -1,0 +1,213 @@
+import { ActionIcon, Loader, Tooltip, useMantineColorScheme } from "@mantine/core";
+import { IconArrowBackUp, IconArrowForwardUp, IconCommand, IconMoon, IconSun } from "@tabler/icons-react";
+import { useCallback, useEffect, useMemo, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { useEdit, useFaces, useJob, useJobState, useLibrary, useRunEvents, useRuns } from "../../api/hooks";
+import { PartCard, PartSheet } from "../part/Part";
+import { PlanCard, PlanSheet } from "../plan/Plan";
+import { ProveCard, ProveSheet } from "../prove/Prove";
+import { RunStrip } from "../prove/RunStrip";
+import { ReleaseCard, ReleaseSheet } from "../release/Release";
+import { SetupCard, SetupSheet } from "../setups/Setups";
+import { ToolCard, ToolSheet } from "../tools/Tools";
+import { BenchContext, STATIONS, type Shared, type Station } from "./context";
+import { Palette, Shortcuts } from "./Palette";
+import { needs } from "./needs";
+import { useBench } from "./store";
+import { View } from "./View";
+
+const SHEETS = {
+  part: PartSheet,
+  setups: SetupSheet,
+  tools: ToolSheet,
+  plan: PlanSheet,
+  prove: ProveSheet,
+  release: ReleaseSheet,
+};
+const CARDS = {
+  part: PartCard,
+  setups: SetupCard,
+  tools: ToolCard,
+  plan: PlanCard,
+  prove: ProveCard,
+  release: ReleaseCard,
+};
+
+/** One job on the bench: stations on top, sheet, view, card, and the run strip. */
+export function Bench() {
+  const params = useParams();
+  const id = Number(params.id);
+  const station = (STATIONS as readonly string[]).includes(params.station ?? "")
+    ? (params.station as Station)
+    : "part";
+  const navigate = useNavigate();
+  const go = useCallback((to: Station) => navigate(`/jobs/${id}/${to}`), [navigate, id]);
+  const job = useJob(id);
+  const state = useJobState(id, job.data?.revision);
+  const library = useLibrary();
+  const faces = useFaces(id, state.data?.part.key);
+  const runs = useRuns(id);
+  const editing = useEdit(id);
+  useRunEvents(id);
+  const [palette, setPalette] = useState(false);
+  const [help, setHelp] = useState(false);
+  useKeys(go, editing.move, setPalette, setHelp);
+  useEffect(() => {
+    useBench
+      .getState()
+      .set({
+        setup: 0,
+        operation: null,
+        tool: null,
+        release: 0,
+        picks: [],
+        time: 0,
+        playing: 0,
+        step: null,
+        place: null,
+        wanted: null,
+      });
+  }, [id]);
+
+  const shared = useMemo<Shared | null>(
+    () =>
+      job.data && library.data
+        ? {
+            id,
+            station,
+            go,
+            document: job.data.document,
+            state: state.data,
+            library: library.data,
+            faces: faces.data?.faces ?? [],
+            runs: runs.data ?? [],
+            editing,
+          }
+        : null,
+    [id, station, go, job.data, state.data, library.data, faces.data, runs.data, editing],
+  );
+  if (job.isError) {
+    return (
+      <main className="joblist">
+        <p className="problem wrong">{job.error.message}</p>
+        <Link to="/">All jobs</Link>
+      </main>
+    );
+  }
+  if (!shared || !job.data) return <Loader m={40} />;
+  const Sheet = SHEETS[station];
+  const Card = CARDS[station];
+  return (
+    <BenchContext.Provider value={shared}>
+      <div className="bench">
+        <header className="top">
+          <Link to="/" className="home" aria-label="All jobs">
+            <img src="/mark.svg" width={22} height={22} alt="" /> Fenrik
+          </Link>
+          <span className="jobname" title={job.data.document.name}>
+            {job.data.document.name}
+          </span>
+          <nav className="stations" aria-label="Stations">
+            {STATIONS.map((s, i) => (
+              <button
+                key={s}
+                className="station"
+                aria-current={s === station ? "page" : undefined}
+                onClick={() => go(s)}
+              >
+                <span className="key">{i + 1}</span>
+                {s[0].toUpperCase() + s.slice(1)}
+                <span className="need">{needs(s, shared)}</span>
+              </button>
+            ))}
+          </nav>
+          <Actions
+            canUndo={job.data.can_undo}
+            canRedo={job.data.can_redo}
+            move={editing.move}
+            openPalette={() => setPalette(true)}
+          />
+        </header>
+        <section className="sheet" aria-label="Sheet">
+          <Sheet />
+        </section>
+        <View />
+        <aside className="card" aria-label="Card">
+          <Card />
+        </aside>
+        {(station === "prove" || station === "release") && <RunStrip />}
+      </div>
+      <Palette opened={palette} close={() => setPalette(false)} />
+      <Shortcuts opened={help} close={() => setHelp(false)} />
+    </BenchContext.Provider>
+  );
+}
+
+interface ActionProps {
+  canUndo: boolean;
+  canRedo: boolean;
+  move: (which: "undo" | "redo") => void;
+  openPalette: () => void;
+}
+
+function Actions({ canUndo, canRedo, move, openPalette }: ActionProps) {
+  const { colorScheme, toggleColorScheme } = useMantineColorScheme();
+  return (
+    <div className="actions">
+      <Tooltip label="Undo (Ctrl+Z)">
+        <ActionIcon variant="subtle" aria-label="Undo" disabled={!canUndo} onClick={() => move("undo")}>
+          <IconArrowBackUp size={17} />
+        </ActionIcon>
+      </Tooltip>
+      <Tooltip label="Redo (Ctrl+Y)">
+        <ActionIcon variant="subtle" aria-label="Redo" disabled={!canRedo} onClick={() => move("redo")}>
+          <IconArrowForwardUp size={17} />
+        </ActionIcon>
+      </Tooltip>
+      <Tooltip label="Everything (Ctrl+K)">
+        <ActionIcon variant="subtle" aria-label="Command palette" onClick={openPalette}>
+          <IconCommand size={17} />
+        </ActionIcon>
+      </Tooltip>
+      <Tooltip label="Light or dark">
+        <ActionIcon variant="subtle" aria-label="Light or dark" onClick={toggleColorScheme}>
+          {colorScheme === "dark" ? <IconSun size={17} /> : <IconMoon size={17} />}
+        </ActionIcon>
+      </Tooltip>
+    </div>
+  );
+}
+
+function useKeys(
+  go: (s: Station) => void,
+  move: (w: "undo" | "redo") => void,
+  palette: (open: boolean) => void,
+  help: (open: boolean) => void,
+) {
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const typing = (event.target as HTMLElement).closest("input, textarea, [contenteditable]");
+      const control = event.ctrlKey || event.metaKey;
+      if (control && event.key === "k") {
+        event.preventDefault();
+        palette(true);
+      } else if (typing) {
+        return;
+      } else if (control && event.key === "z") {
+        event.preventDefault();
+        move(event.shiftKey ? "redo" : "undo");
+      } else if (control && event.key === "y") {
+        event.preventDefault();
+        move("redo");
+      } else if (!control && /^[1-6]$/.test(event.key)) {
+        go(STATIONS[Number(event.key) - 1]);
+      } else if (event.key === "?") {
+        help(true);
+      } else if (event.key === "Escape") {
+        useBench.getState().set({ picks: [], wanted: null, wantedWords: "" });
+      }
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [go, move, palette, help]);
+}

@@ -1,0 +1,145 @@
+import { Button } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { send } from "../../api/client";
+import { shownLength } from "../../forms/fields";
+import { useShared } from "./context";
+import { useBench } from "./store";
+
+interface Row {
+  label: string;
+  value: number;
+  unit: string;
+}
+
+/** What is known of the picked geometry, and what can be done with it at this station. */
+export function Offer() {
+  const { station, faces, document, editing, id } = useShared();
+  const { picks, setup, operation, wantedWords, set } = useBench();
+  const measured = useQuery({
+    queryKey: ["measure", id, picks],
+    queryFn: () => send<Row[]>("POST", `/jobs/${id}/measure`, picks.slice(-2)),
+    enabled: picks.length > 0,
+  });
+  if (wantedWords) {
+    return (
+      <div className="offer" role="status">
+        {wantedWords} (Esc to let go)
+      </div>
+    );
+  }
+  if (picks.length === 0) return null;
+  const face = faces[picks[picks.length - 1].face - 1];
+  const chosen = document.setups[setup];
+  const alike = face ? faces.filter((f) => f.kind === face.kind && likeness(f) === likeness(face)) : [];
+  const change = (work: Parameters<typeof editing.edit>[0]) => {
+    editing.edit(work);
+    set({ picks: [] });
+  };
+  const picked = [...new Set(picks.map((p) => p.face))];
+  return (
+    <div className="offer" aria-label="Picked geometry">
+      {measured.data?.map((row) => (
+        <div key={row.label} className="follows">
+          <span>{row.label}</span>
+          <span className="figure">{shownRow(row, document.units)}</span>
+        </div>
+      ))}
+      <div className="row">
+        {station === "part" && picks.length === 1 && (
+          <span className="small">Pick a second face to measure between.</span>
+        )}
+        {station === "setups" && chosen && face && (face.normal || face.axis) && (
+          <Button
+            size="compact-xs"
+            onClick={() =>
+              change((d) => {
+                d.setups[setup].up = { axis: null, face: face.id, reverse: false };
+              })
+            }
+          >
+            This way up
+          </Button>
+        )}
+        {station === "setups" && chosen && (
+          <Button
+            size="compact-xs"
+            variant="default"
+            onClick={() =>
+              change((d) => {
+                d.setups[setup].zero = {
+                  of: "point",
+                  x: "middle",
+                  y: "middle",
+                  z: "high",
+                  point: picks[picks.length - 1].point,
+                };
+              })
+            }
+          >
+            Zero at this point
+          </Button>
+        )}
+        {station === "plan" && chosen && operation !== null && chosen.operations[operation] && (
+          <>
+            <Button
+              size="compact-xs"
+              onClick={() =>
+                change((d) => {
+                  const o = d.setups[setup].operations[operation];
+                  o.keep_in = [...o.keep_in, { faces: picked, stock: false, polygon: null, offset: 0 }];
+                })
+              }
+            >
+              Keep in {picked.length > 1 ? `these ${picked.length}` : "this face"}
+            </Button>
+            <Button
+              size="compact-xs"
+              variant="default"
+              onClick={() =>
+                change((d) => {
+                  const o = d.setups[setup].operations[operation];
+                  o.keep_out = [...o.keep_out, { faces: picked, stock: false, polygon: null, offset: 0 }];
+                })
+              }
+            >
+              Keep out
+            </Button>
+          </>
+        )}
+        {alike.length > 1 && station !== "part" && (
+          <Button
+            size="compact-xs"
+            variant="subtle"
+            onClick={() => set({ picks: alike.map((f) => ({ face: f.id, point: f.low })) })}
+          >
+            All {alike.length} alike
+          </Button>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function likeness(face: {
+  kind: string;
+  radius: number | null;
+  normal: number[] | null;
+  high: number[];
+  hollow: boolean | null;
+}) {
+  const normal = face.normal?.map((n) => n.toFixed(3)).join();
+  return [
+    face.radius?.toFixed(3),
+    face.hollow,
+    normal,
+    face.kind === "plane" ? face.high[2].toFixed(3) : "",
+  ].join("|");
+}
+
+function shownRow(row: Row, units: "mm" | "inch") {
+  if (row.unit === "mm") return `${shownLength(row.value, units)} ${units === "inch" ? "in" : "mm"}`;
+  if (row.unit === "mm²") {
+    return units === "inch" ? `${(row.value / 645.16).toFixed(4)} in²` : `${row.value.toFixed(2)} mm²`;
+  }
+  return `${row.value.toFixed(3)} ${row.unit}`;
+}

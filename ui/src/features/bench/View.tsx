@@ -1,0 +1,261 @@
+import { SegmentedControl, useMantineColorScheme } from "@mantine/core";
+import { useEffect, useRef, useState } from "react";
+import { useBlob, useProof } from "../../api/hooks";
+import type { Vec3 } from "../../api/types";
+import { BenchScene } from "../../scene/BenchScene";
+import { HeightField, poseAt, type Motion } from "../../scene/heightfield";
+import { DeviationLegend, PathLegend } from "./Legends";
+import { Offer } from "./Offer";
+import { useShared } from "./context";
+import { useBench } from "./store";
+
+const LOOKS: [string, Vec3][] = [
+  ["Corner", [1, -1.35, 0.95]],
+  ["Above", [0, 0, 1]],
+  ["Front", [0, -1, 0.02]],
+  ["Right", [1, 0, 0.02]],
+];
+
+/** The view in the middle: the same camera at every station. */
+export function View() {
+  const { station, state, document } = useShared();
+  const bench = useBench();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const holder = useRef<HTMLElement>(null);
+  const [scene, setScene] = useState<BenchScene | null>(null);
+  const { colorScheme } = useMantineColorScheme();
+
+  useEffect(() => {
+    if (!canvas.current || !holder.current) return;
+    const made = new BenchScene(canvas.current);
+    const watch = new ResizeObserver(([entry]) =>
+      made.resize(entry.contentRect.width, entry.contentRect.height),
+    );
+    watch.observe(holder.current);
+    setScene(made);
+    return () => {
+      watch.disconnect();
+      made.dispose();
+      setScene(null);
+    };
+  }, []);
+  useEffect(() => scene?.setDark(colorScheme === "dark"), [scene, colorScheme]);
+
+  usePart(scene);
+  useSetup(scene);
+  usePath(scene);
+  useProofView(scene);
+  usePicking(scene, holder);
+
+  const empty = state?.part.state !== "ready";
+  const scale = document.proof.tolerance_mm * 10;
+  return (
+    <main className="view" ref={holder} aria-label="View">
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        aria-label="Model view"
+        data-part={state?.part.key ?? ""}
+        data-picks={bench.picks.map((p) => p.face).join(",")}
+      />
+      <div className="looks" role="group" aria-label="Look from">
+        {LOOKS.map(([name, direction]) => (
+          <button key={name} onClick={() => scene?.look(direction)}>
+            {name}
+          </button>
+        ))}
+      </div>
+      {station === "prove" && (
+        <SegmentedControl
+          className="showing"
+          size="xs"
+          aria-label="Shown"
+          value={bench.shown}
+          onChange={(v) => bench.set({ shown: v as typeof bench.shown })}
+          data={[
+            { value: "replay", label: "Replay" },
+            { value: "stock", label: "In-process stock" },
+            { value: "deviation", label: "Deviation" },
+          ]}
+        />
+      )}
+      {station === "prove" && bench.shown === "deviation" && <DeviationLegend end={scale} />}
+      {station === "plan" && bench.operation !== null && <PathLegend />}
+      {!empty && <Offer />}
+    </main>
+  );
+}
+
+function usePart(scene: BenchScene | null) {
+  const { id, state } = useShared();
+  const key = state?.part.state === "ready" ? state.part.key : undefined;
+  const blob = useBlob(key ? `/jobs/${id}/part/scene/${key}` : null);
+  useEffect(() => {
+    if (!scene) return;
+    if (!blob.data) return scene.remove("part");
+    scene.setPart(blob.data);
+    scene.look(LOOKS[0][1]);
+  }, [scene, blob.data]);
+  const hover = useBench((s) => s.hover);
+  const picks = useBench((s) => s.picks);
+  useEffect(() => scene?.mark("hover", hover ? [hover] : []), [scene, hover]);
+  useEffect(() => {
+    scene?.mark(
+      "picked",
+      picks.map((p) => p.face),
+    );
+    scene?.setMarks(picks.map((p) => p.point));
+  }, [scene, picks, blob.data]);
+}
+
+function useSetup(scene: BenchScene | null) {
+  const { state, station, document } = useShared();
+  const index = useBench((s) => s.setup);
+  const setup = state?.setups[Math.min(index, (state?.setups.length ?? 1) - 1)];
+  const inPart = station === "part" || !setup?.setup_from_part;
+  const frame = inPart ? null : setup?.setup_from_part;
+  const low = !inPart ? setup?.stock?.min : undefined;
+  const high = !inPart ? setup?.stock?.max : undefined;
+  const key = JSON.stringify([frame, low, high, station]);
+  useEffect(() => {
+    if (!scene) return;
+    scene.setPartFrame(frame ?? null);
+    const boxed = station === "setups" || station === "tools" || station === "plan";
+    scene.setStockBox(boxed && low ? low : null, boxed && high ? high : null);
+    const size = low && high ? Math.hypot(...high.map((h, i) => h - low[i])) : 120;
+    scene.setAxes(size * 0.16);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, key]);
+  useEffect(() => {
+    if (scene) scene.look(LOOKS[0][1]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, JSON.stringify(frame)]);
+  const tool = useBench((s) => s.tool);
+  useEffect(() => {
+    if (!scene || station === "prove" || station === "release") return;
+    const chosen = station === "tools" ? document.tools.find((t) => t.number === tool) : undefined;
+    scene.setTool(chosen ?? null);
+    if (chosen && high) scene.placeTool([0, 0, high[2] + 5]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, station, tool, document.tools, key]);
+}
+
+function usePath(scene: BenchScene | null) {
+  const { state, station } = useShared();
+  const { setup, operation } = useBench();
+  const chosen = operation !== null ? state?.setups[setup]?.operations[operation] : undefined;
+  const key = station === "plan" && chosen?.state === "ready" ? chosen.key : null;
+  const blob = useBlob(key ? `/paths/${key}` : null);
+  useEffect(() => scene?.setPath(key && blob.data ? blob.data : null), [scene, key, blob.data]);
+}
+
+function useProofView(scene: BenchScene | null) {
+  const { state, station, document } = useShared();
+  const { shown, time, step, release, place } = useBench();
+  const chosen = state?.releases[release];
+  const key = station === "prove" && chosen?.state === "ready" ? chosen.key : undefined;
+  const facts = useProof(key);
+  const motion = useBlob(key ? `/proofs/${key}/motion` : null);
+  const last = (facts.data?.operations.length ?? 1) - 1;
+  const at = shown === "deviation" ? last : (step ?? last);
+  const stock = useBlob(key && facts.data && shown !== "replay" ? `/proofs/${key}/stock/${at}` : null);
+  const scale = shown === "deviation" ? document.proof.tolerance_mm * 10 : null;
+  useEffect(() => {
+    if (!scene) return;
+    scene.setStock(key && shown !== "replay" && stock.data ? stock.data : null, scale);
+    scene.show("part", !key);
+    scene.show("hover", !key);
+    scene.show("picked", !key);
+  }, [scene, key, shown, stock.data, scale]);
+
+  const fieldRef = useRef<HeightField | null>(null);
+  const setup = state?.setups.find((s) => s.name === facts.data?.setup);
+  useEffect(() => {
+    fieldRef.current = null;
+    if (!scene) return;
+    if (!key || !motion.data || !setup?.stock || shown !== "replay") return scene.remove("field");
+    const moves: Motion = {
+      pieces: motion.data.arrays.pieces as Float32Array,
+      endsAt: motion.data.arrays.ends_at as Float32Array,
+      tool: motion.data.arrays.tool as Int32Array,
+    };
+    const shapes = new Map(
+      document.tools.map((t) => [t.number, { radius: t.diameter / 2, corner: t.corner_radius }]),
+    );
+    const { min, max } = setup.stock;
+    const cell = Math.max(max[0] - min[0], max[1] - min[1]) / 300;
+    const nx = Math.round((max[0] - min[0]) / cell) + 1;
+    const ny = Math.round((max[1] - min[1]) / cell) + 1;
+    const start = new Float32Array(nx * ny).fill(max[2]);
+    const field = new HeightField(min[0], min[1], cell, nx, ny, min[2], start, moves, shapes);
+    field.goTo(useBench.getState().time);
+    fieldRef.current = field;
+    scene.setField(field);
+  }, [scene, key, motion.data, setup, shown, document.tools]);
+
+  const toolShown = useRef<number | null>(null);
+  useEffect(() => {
+    if (!scene) return;
+    if (!key || !motion.data || shown !== "replay") {
+      if (station === "prove") scene.setTool(null);
+      toolShown.current = null;
+      return;
+    }
+    if (fieldRef.current?.goTo(time)) scene.drawField();
+    const moves = {
+      pieces: motion.data.arrays.pieces as Float32Array,
+      endsAt: motion.data.arrays.ends_at as Float32Array,
+      tool: motion.data.arrays.tool as Int32Array,
+    };
+    const pose = poseAt(moves, time);
+    if (toolShown.current !== pose.tool) {
+      scene.setTool(document.tools.find((t) => t.number === pose.tool) ?? null);
+      toolShown.current = pose.tool;
+    }
+    scene.placeTool(pose.tip);
+  }, [scene, key, motion.data, time, shown, station, document.tools]);
+  useEffect(() => scene?.setPlace(key ? place : null), [scene, key, place]);
+}
+
+function usePicking(scene: BenchScene | null, holder: React.RefObject<HTMLElement | null>) {
+  const { station } = useShared();
+  useEffect(() => {
+    const element = holder.current;
+    if (!scene || !element || station === "prove" || station === "release") return;
+    const canvas = scene.canvas;
+    let down: [number, number] | null = null;
+    const place = (e: PointerEvent): [number, number] => {
+      const box = canvas.getBoundingClientRect();
+      return [((e.clientX - box.left) / box.width) * 2 - 1, 1 - ((e.clientY - box.top) / box.height) * 2];
+    };
+    const move = (e: PointerEvent) => {
+      if (e.buttons) return;
+      const hit = scene.pick(...place(e));
+      const face = hit?.face ?? null;
+      if (useBench.getState().hover !== face) useBench.getState().set({ hover: face });
+    };
+    const press = (e: PointerEvent) => {
+      down = [e.clientX, e.clientY];
+    };
+    const release = (e: PointerEvent) => {
+      if (!down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4 || e.button !== 0) return;
+      const hit = scene.pick(...place(e));
+      const { picks, wanted, set } = useBench.getState();
+      if (hit && wanted) {
+        set({ wanted: null, wantedWords: "", picks: [] });
+        wanted(hit.face);
+        return;
+      }
+      if (!hit) return set({ picks: [] });
+      set({ picks: e.shiftKey || (station === "part" && picks.length === 1) ? [...picks, hit] : [hit] });
+    };
+    canvas.addEventListener("pointermove", move);
+    canvas.addEventListener("pointerdown", press);
+    canvas.addEventListener("pointerup", release);
+    return () => {
+      canvas.removeEventListener("pointermove", move);
+      canvas.removeEventListener("pointerdown", press);
+      canvas.removeEventListener("pointerup", release);
+    };
+  }, [scene, holder, station]);
+}

@@ -1,0 +1,40 @@
+import { create } from "zustand";
+import type { Vec3 } from "../../api/types";
+import type { Hit } from "../../scene/BenchScene";
+
+/** What is selected, picked or played; server data is never copied here. */
+interface BenchStore {
+  setup: number;
+  operation: number | null;
+  tool: number | null;
+  release: number;
+  picks: Hit[];
+  hover: number | null;
+  time: number;
+  playing: 0 | 1 | -1;
+  speed: number;
+  shown: "replay" | "stock" | "deviation";
+  step: number | null;
+  place: Vec3 | null;
+  wanted: ((face: number) => void) | null;
+  wantedWords: string;
+  set: (values: Partial<BenchStore>) => void;
+}
+
+export const useBench = create<BenchStore>((set) => ({
+  setup: 0,
+  operation: null,
+  tool: null,
+  release: 0,
+  picks: [],
+  hover: null,
+  time: 0,
+  playing: 0,
+  speed: 20,
+  shown: "stock",
+  step: null,
+  place: null,
+  wanted: null,
+  wantedWords: "",
+  set,
+}));

@@ -1,0 +1,207 @@
+import { Select } from "@mantine/core";
+import { useProof } from "../../api/hooks";
+import type { Finding } from "../../api/types";
+import { Follows, LengthField, shownLength } from "../../forms/fields";
+import { clock, useShared } from "../bench/context";
+import { useBench } from "../bench/store";
+import { Working } from "../bench/Working";
+
+/** The facts of the release that is looked at, if it is proved. */
+export function useChosenProof() {
+  const { state } = useShared();
+  const index = useBench((s) => s.release);
+  const release = state?.releases[Math.min(index, (state?.releases.length ?? 1) - 1)];
+  const proof = useProof(release?.state === "ready" ? release.key : undefined);
+  return { release, facts: proof.data };
+}
+
+export function useRelease() {
+  const { state } = useShared();
+  const { release, set } = useBench();
+  if (!state || state.releases.length < 2) return null;
+  return (
+    <Select
+      label="Release"
+      value={String(release)}
+      allowDeselect={false}
+      data={state.releases.map((r, i) => ({ value: String(i), label: r.name }))}
+      onChange={(v) => v && set({ release: Number(v), step: null, time: 0, playing: 0, place: null })}
+    />
+  );
+}
+
+const MARK = { stop: "◆", caution: "▲", note: "●" };
+
+/** Proof: state, findings, operations with times. */
+export function ProveSheet() {
+  const { document } = useShared();
+  const { step, set } = useBench();
+  const { release, facts } = useChosenProof();
+  const choice = useRelease();
+  if (!release) return <p>There is nothing to prove yet: plan an operation first (station 4).</p>;
+  const jump = (f: Finding) =>
+    set({ time: f.time_s, place: f.place, playing: 0, ...(f.place ? { shown: "replay" as const } : {}) });
+  let at = 0;
+  return (
+    <>
+      <h2>Prove</h2>
+      {choice}
+      <div style={{ margin: "8px 0" }}>
+        <Working target="prove" label={facts ? "Prove again" : "Prove"} disabled={!!facts} />
+      </div>
+      {release.error && (
+        <div className="problem wrong">
+          {release.error.what} {release.error.remedy}
+        </div>
+      )}
+      {release.state === "stale" && <p className="small">The plan has changed since the last proof.</p>}
+      {facts && (
+        <>
+          <h3>Findings</h3>
+          {facts.findings.length === 0 && <p>Nothing found: no collision, no overcut, no overtravel.</p>}
+          {facts.findings.map((f, i) => (
+            <button key={i} className={`finding ${f.severity}`} onClick={() => jump(f)}>
+              <b>
+                {MARK[f.severity]} {f.severity}
+              </b>
+              {f.move >= 0 && (
+                <span className="small">
+                  {" "}
+                  at {clock(f.time_s)}, line {f.line}
+                </span>
+              )}
+              <br />
+              {f.words} <span className="small">{f.remedy}</span>
+            </button>
+          ))}
+          <h3>Operations</h3>
+          <table className="plan" aria-label="Times">
+            <thead>
+              <tr>
+                <th>Operation</th>
+                <th>Tool</th>
+                <th className="num">Cut</th>
+                <th className="num">Time</th>
+              </tr>
+            </thead>
+            <tbody>
+              {facts.operations.map((o, i) => {
+                at += o.time_s;
+                const end = at;
+                return (
+                  <tr
+                    key={o.name}
+                    className={step === i ? "chosen" : ""}
+                    onClick={() =>
+                      set({ step: i, shown: "stock", time: Math.min(end, facts.time_s), playing: 0 })
+                    }
+                  >
+                    <td>{o.name}</td>
+                    <td>T{o.tool}</td>
+                    <td className="num">{(o.removed_mm3 / 1000).toFixed(2)} cm³</td>
+                    <td className="num">{clock(o.time_s)}</td>
+                  </tr>
+                );
+              })}
+              <tr>
+                <td>
+                  <b>Total with tool changes</b>
+                </td>
+                <td />
+                <td className="num">{(facts.removed_mm3 / 1000).toFixed(2)} cm³</td>
+                <td className="num">
+                  <b>{clock(facts.time_s)}</b>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <p className="small">
+            Choose an operation to see the stock after it. Tools:{" "}
+            {[...new Set(facts.operations.map((o) => o.tool))]
+              .map((n) => `T${n} ${document.tools.find((t) => t.number === n)?.name ?? ""}`)
+              .join(", ")}
+            .
+          </p>
+        </>
+      )}
+    </>
+  );
+}
+
+/** Deviation in numbers, and how finely the proof looks. */
+export function ProveCard() {
+  const { document, editing } = useShared();
+  const { facts } = useChosenProof();
+  const u = document.units;
+  const d = facts?.deviation;
+  return (
+    <>
+      <h2>Proof</h2>
+      <LengthField
+        label="On size within ±"
+        units={u}
+        value={document.proof.tolerance_mm}
+        onSave={(v) => v && editing.edit((doc) => void (doc.proof.tolerance_mm = v))}
+      />
+      <LengthField
+        label="Cell of the stock model"
+        units={u}
+        placeholder={facts ? shownLength(facts.cell_mm, u) : "from size"}
+        origin={document.proof.cell_mm ? "given" : "from the part's size"}
+        value={document.proof.cell_mm}
+        onSave={(v) => editing.edit((doc) => void (doc.proof.cell_mm = v))}
+      />
+      {d && (
+        <>
+          <h3>Deviation from the design</h3>
+          <Follows label="Largest overcut" value={shownLength(d.max_overcut_mm, u)} />
+          <Follows label="Largest leftover" value={shownLength(d.max_leftover_mm, u)} />
+          <Follows
+            label="Part's surface on size"
+            value={`${(100 * d.share_within_tolerance).toFixed(1)} %`}
+            why="Area of the cut surface within the tolerance over the area of the design; faces this setup does not reach count as not on size."
+          />
+          <Follows label="Cut surface with leftover" value={`${(100 * d.share_leftover).toFixed(1)} %`} />
+          <Follows label="Cut surface overcut" value={`${(100 * d.share_overcut).toFixed(2)} %`} />
+          <Histogram edges={d.histogram.edges_mm} areas={d.histogram.area_mm2} units={u} />
+        </>
+      )}
+      {!d && <p className="small">After the proof, the deviation from the design stands here.</p>}
+    </>
+  );
+}
+
+function Histogram({ edges, areas, units }: { edges: number[]; areas: number[]; units: "mm" | "inch" }) {
+  const top = Math.max(...areas, 1e-9);
+  const width = 268 / areas.length;
+  return (
+    <svg width="100%" viewBox="0 0 268 92" role="img" aria-label="Area by deviation">
+      {areas.map((a, i) => (
+        <rect
+          key={i}
+          x={i * width + 0.5}
+          width={width - 1}
+          y={70 - 64 * Math.sqrt(a / top)}
+          height={64 * Math.sqrt(a / top)}
+          fill={
+            edges[i] >= -1e-9 && edges[i + 1] > 0 && i > areas.length / 2
+              ? "#a87c2a"
+              : i < areas.length / 2 - 1
+                ? "#6a4a93"
+                : "#7c8890"
+          }
+        />
+      ))}
+      <line x1="0" x2="268" y1="70.5" y2="70.5" stroke="currentColor" strokeWidth="0.8" />
+      <text x="0" y="84" fontSize="10" fill="currentColor">
+        {shownLength(edges[0], units)}
+      </text>
+      <text x="134" y="84" fontSize="10" textAnchor="middle" fill="currentColor">
+        0
+      </text>
+      <text x="268" y="84" fontSize="10" textAnchor="end" fill="currentColor">
+        {shownLength(edges[edges.length - 1], units)}
+      </text>
+    </svg>
+  );
+}

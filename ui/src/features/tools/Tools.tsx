@@ -1,0 +1,246 @@
+import { Button, Select } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { request } from "../../api/client";
+import type { Tool } from "../../api/types";
+import { ChoiceField, LengthField, NameField, PlainField, shownLength } from "../../forms/fields";
+import { useShared } from "../bench/context";
+import { useBench } from "../bench/store";
+
+const KINDS = [
+  { value: "flat", label: "Flat end mill" },
+  { value: "corner", label: "Corner-radius end mill" },
+  { value: "ball", label: "Ball end mill" },
+];
+
+/** The tools of the job, and the library to take more from. */
+export function ToolSheet() {
+  const { document, editing, library } = useShared();
+  const { tool, set } = useBench();
+  const [from, setFrom] = useState<string | null>(null);
+  const add = (source: Tool) => {
+    const numbers = new Set(document.tools.map((t) => t.number));
+    let number = source.number;
+    while (numbers.has(number)) number++;
+    editing.edit((d) => void d.tools.push({ ...structuredClone(source), number }));
+    set({ tool: number });
+  };
+  const used = new Set(document.setups.flatMap((s) => s.operations.map((o) => o.tool)));
+  return (
+    <>
+      <h2>Tools</h2>
+      {document.tools.length === 0 ? (
+        <p>No tool yet: take one from the library below.</p>
+      ) : (
+        <table className="plan" aria-label="Tools">
+          <thead>
+            <tr>
+              <th>No.</th>
+              <th>Tool</th>
+              <th className="num">Ø</th>
+              <th className="num">Corner</th>
+              <th className="num">Stick-out</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {[...document.tools]
+              .sort((a, b) => a.number - b.number)
+              .map((t) => (
+                <tr
+                  key={t.number}
+                  className={t.number === tool ? "chosen" : ""}
+                  onClick={() => set({ tool: t.number })}
+                >
+                  <td>T{t.number}</td>
+                  <td>{t.name}</td>
+                  <td className="num">{shownLength(t.diameter, document.units)}</td>
+                  <td className="num">
+                    {t.corner_radius ? shownLength(t.corner_radius, document.units) : ""}
+                  </td>
+                  <td className="num">{shownLength(t.stick_out, document.units)}</td>
+                  <td className="small">{used.has(t.number) ? "used" : ""}</td>
+                </tr>
+              ))}
+          </tbody>
+        </table>
+      )}
+      <h3>Library</h3>
+      <div style={{ display: "flex", gap: 8, alignItems: "end" }}>
+        <Select
+          label="Tool of the library"
+          searchable
+          style={{ flex: 1 }}
+          value={from}
+          onChange={setFrom}
+          data={library.tools.map((t) => ({ value: String(t.number), label: t.name }))}
+        />
+        <Button disabled={!from} onClick={() => add(library.tools.find((t) => String(t.number) === from)!)}>
+          Take
+        </Button>
+      </div>
+      {tool !== null && document.tools.some((t) => t.number === tool) && !used.has(tool) && (
+        <Button
+          mt={12}
+          variant="subtle"
+          color="gray"
+          onClick={() => editing.edit((d) => void (d.tools = d.tools.filter((t) => t.number !== tool)))}
+        >
+          Remove T{tool}
+        </Button>
+      )}
+    </>
+  );
+}
+
+export function ToolCard() {
+  const { document, editing } = useShared();
+  const { tool: number, set } = useBench();
+  const tool = document.tools.find((t) => t.number === number);
+  const drawing = useQuery({
+    queryKey: ["drawing", tool, document.units],
+    queryFn: () =>
+      request<string>(`/tools/drawing?unit=${document.units === "inch" ? "in" : "mm"}`, {
+        method: "POST",
+        headers: { "content-type": "application/json" },
+        body: JSON.stringify(tool),
+      }),
+    enabled: !!tool,
+    placeholderData: (before) => before,
+  });
+  if (!tool) return <p className="small">Choose a tool to see its drawing and its dimensions.</p>;
+  const edit = (work: (t: Tool) => void) =>
+    editing.edit((d) => work(d.tools.find((t) => t.number === tool.number)!));
+  const length = (key: "flute_length" | "stick_out" | "shank_diameter", label: string) => (
+    <LengthField
+      label={label}
+      units={document.units}
+      value={tool[key]}
+      onSave={(v) => v !== null && edit((t) => void (t[key] = v))}
+    />
+  );
+  return (
+    <>
+      <h2>
+        T{tool.number} {tool.name}
+      </h2>
+      <div className="drawing" dangerouslySetInnerHTML={{ __html: drawing.data ?? "" }} />
+      <NameField label="Name" value={tool.name} onSave={(v) => edit((t) => void (t.name = v))} />
+      <div className="two">
+        <PlainField
+          label="Number"
+          suffix="T"
+          value={tool.number}
+          onSave={(v) =>
+            v !== null &&
+            editing
+              .edit((d) => {
+                for (const s of d.setups)
+                  for (const o of s.operations) if (o.tool === tool.number) o.tool = v;
+                d.tools.find((t) => t.number === tool.number)!.number = v;
+              })
+              .then((ok) => ok && set({ tool: v }))
+          }
+        />
+        <PlainField
+          label="Teeth"
+          suffix=""
+          value={tool.teeth}
+          onSave={(v) => v && edit((t) => void (t.teeth = v))}
+        />
+      </div>
+      <ChoiceField
+        label="Kind"
+        value={tool.kind}
+        data={KINDS}
+        onSave={(v) =>
+          edit((t) => {
+            t.kind = v as Tool["kind"];
+            t.corner_radius = v === "flat" ? 0 : v === "ball" ? t.diameter / 2 : t.diameter / 8;
+          })
+        }
+      />
+      <div className="two">
+        <LengthField
+          label="Diameter"
+          units={document.units}
+          value={tool.diameter}
+          onSave={(v) =>
+            v !== null &&
+            edit((t) => {
+              t.diameter = v;
+              if (t.kind === "ball") t.corner_radius = v / 2;
+            })
+          }
+        />
+        {tool.kind === "corner" ? (
+          <LengthField
+            label="Corner radius"
+            units={document.units}
+            value={tool.corner_radius}
+            onSave={(v) => v !== null && edit((t) => void (t.corner_radius = v))}
+          />
+        ) : (
+          <span />
+        )}
+        {length("flute_length", "Flute length")}
+        {length("stick_out", "Stick-out")}
+        {length("shank_diameter", "Shank diameter")}
+        <ChoiceField
+          label="Cutter of"
+          value={tool.cutter_material}
+          data={[
+            { value: "carbide", label: "carbide" },
+            { value: "hss", label: "high-speed steel" },
+          ]}
+          onSave={(v) => edit((t) => void (t.cutter_material = v as Tool["cutter_material"]))}
+        />
+      </div>
+      <h3>Holder, from the cutter upward</h3>
+      <Holder tool={tool} edit={edit} />
+    </>
+  );
+}
+
+function Holder({ tool, edit }: { tool: Tool; edit: (work: (t: Tool) => void) => Promise<boolean> }) {
+  const { document } = useShared();
+  const keys = [
+    ["length", "Length"],
+    ["diameter_low", "Ø below"],
+    ["diameter_high", "Ø above"],
+  ] as const;
+  return (
+    <>
+      {tool.holder.map((segment, i) => (
+        <div className="points" key={i}>
+          {keys.map(([key, label]) => (
+            <LengthField
+              key={key}
+              label={`${label} ${i + 1}`}
+              units={document.units}
+              value={segment[key]}
+              onSave={(v) => v !== null && edit((t) => void (t.holder[i][key] = v))}
+            />
+          ))}
+        </div>
+      ))}
+      <Button
+        size="compact-xs"
+        variant="subtle"
+        onClick={() => edit((t) => void t.holder.push({ ...t.holder[t.holder.length - 1] }))}
+      >
+        Add a segment
+      </Button>
+      {tool.holder.length > 1 && (
+        <Button
+          size="compact-xs"
+          variant="subtle"
+          color="gray"
+          onClick={() => edit((t) => void t.holder.pop())}
+        >
+          Remove the last
+        </Button>
+      )}
+    </>
+  );
+}

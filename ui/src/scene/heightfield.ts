@@ -1,0 +1,157 @@
+/**
+ * Three-axis removal replayed in the browser: a height field with keyframes, so that any moment is
+ * reached from the nearest one before it. For the eye only; the server's surfaces are what counts.
+ */
+
+export interface CutterShape {
+  radius: number;
+  corner: number;
+}
+
+export interface Motion {
+  pieces: Float32Array;
+  endsAt: Float32Array;
+  tool: Int32Array;
+}
+
+const KEYFRAME_EVERY = 2000;
+
+export class HeightField {
+  readonly heights: Float32Array;
+  private readonly frames = new Map<number, Float32Array>();
+  private done = 0;
+
+  constructor(
+    readonly x0: number,
+    readonly y0: number,
+    readonly cell: number,
+    readonly nx: number,
+    readonly ny: number,
+    readonly bottom: number,
+    start: Float32Array,
+    private readonly motion: Motion,
+    private readonly shapes: Map<number, CutterShape>,
+  ) {
+    this.heights = start.slice();
+    this.frames.set(0, start.slice());
+  }
+
+  get count() {
+    return this.motion.endsAt.length;
+  }
+
+  /** Brings the field to a time; returns whether anything changed. */
+  goTo(time: number): boolean {
+    const target = this.indexAt(time);
+    const partial = this.partialPiece(target, time);
+    if (target === this.done && partial === null && !this.dirty) return false;
+    if (target < this.done || this.dirty) this.restore(target);
+    while (this.done < target) {
+      this.stamp(this.done, 1);
+      this.done++;
+      if (this.done % KEYFRAME_EVERY === 0 && !this.frames.has(this.done)) {
+        this.frames.set(this.done, this.heights.slice());
+      }
+    }
+    this.dirty = false;
+    if (partial !== null && target < this.count) {
+      this.stamp(target, partial);
+      this.dirty = true;
+    }
+    return true;
+  }
+
+  private dirty = false;
+
+  private restore(target: number) {
+    let at = 0;
+    for (const key of this.frames.keys()) if (key <= target && key > at) at = key;
+    this.heights.set(this.frames.get(at)!);
+    this.done = at;
+  }
+
+  /** Number of pieces that have ended at a time. */
+  indexAt(time: number): number {
+    let low = 0;
+    let high = this.motion.endsAt.length;
+    while (low < high) {
+      const mid = (low + high) >> 1;
+      if (this.motion.endsAt[mid] <= time + 1e-6) low = mid + 1;
+      else high = mid;
+    }
+    return low;
+  }
+
+  private partialPiece(index: number, time: number): number | null {
+    if (index >= this.count) return null;
+    const from = index > 0 ? this.motion.endsAt[index - 1] : 0;
+    const span = this.motion.endsAt[index] - from;
+    const share = span > 0 ? (time - from) / span : 0;
+    return share > 0.001 && share < 1 ? share : null;
+  }
+
+  private stamp(index: number, share: number) {
+    const p = this.motion.pieces;
+    const o = index * 6;
+    const shape = this.shapes.get(this.motion.tool[index]);
+    if (!shape) return;
+    const { radius, corner } = shape;
+    const flat = radius - corner;
+    const ax = p[o];
+    const ay = p[o + 1];
+    const az = p[o + 2];
+    const dx = (p[o + 3] - ax) * share;
+    const dy = (p[o + 4] - ay) * share;
+    const dz = (p[o + 5] - az) * share;
+    const { cell, x0, y0, nx, ny, heights } = this;
+    const i0 = Math.max(0, Math.ceil((Math.min(ax, ax + dx) - radius - x0) / cell));
+    const i1 = Math.min(nx - 1, Math.floor((Math.max(ax, ax + dx) + radius - x0) / cell));
+    const j0 = Math.max(0, Math.ceil((Math.min(ay, ay + dy) - radius - y0) / cell));
+    const j1 = Math.min(ny - 1, Math.floor((Math.max(ay, ay + dy) + radius - y0) / cell));
+    const square = dx * dx + dy * dy;
+    const lowest = Math.min(az, az + dz);
+    for (let j = j0; j <= j1; j++) {
+      const cy = y0 + j * cell;
+      for (let i = i0; i <= i1; i++) {
+        const k = j * nx + i;
+        if (heights[k] <= lowest) continue;
+        const cx = x0 + i * cell;
+        let t = dz > 0 ? 0 : 1;
+        if (square > 0) t = Math.min(1, Math.max(0, ((cx - ax) * dx + (cy - ay) * dy) / square));
+        const ex = cx - ax - t * dx;
+        const ey = cy - ay - t * dy;
+        const d2 = ex * ex + ey * ey;
+        if (d2 > radius * radius) continue;
+        let z = az + t * dz;
+        if (corner > 0) {
+          const over = Math.sqrt(d2) - flat;
+          if (over > 0) z += corner - Math.sqrt(Math.max(0, corner * corner - over * over));
+        }
+        if (z < heights[k]) heights[k] = Math.max(z, this.bottom);
+      }
+    }
+  }
+}
+
+/** Where the tool is at a time, and with which tool. */
+export function poseAt(
+  motion: Motion,
+  time: number,
+): { tip: [number, number, number]; tool: number; piece: number } {
+  const n = motion.endsAt.length;
+  let low = 0;
+  let high = n;
+  while (low < high) {
+    const mid = (low + high) >> 1;
+    if (motion.endsAt[mid] <= time) low = mid + 1;
+    else high = mid;
+  }
+  const i = Math.min(low, n - 1);
+  const from = i > 0 ? motion.endsAt[i - 1] : 0;
+  const span = motion.endsAt[i] - from;
+  const t = low >= n ? 1 : span > 0 ? Math.min(1, Math.max(0, (time - from) / span)) : 1;
+  const p = motion.pieces;
+  const o = i * 6;
+  const tip = [0, 1, 2].map((k) => p[o + k] + (p[o + 3 + k] - p[o + k]) * t) as [number, number, number];
+  return { tip, tool: motion.tool[i], piece: i };
+}
