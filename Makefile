@@ -37,7 +37,7 @@ setup: .data/python .data/warm
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	@test -x $(UV) || $(BIN)/pip install --quiet --disable-pip-version-check uv
 	$(UV) pip sync --quiet --require-hashes requirements.lock
-	$(UV) pip install --quiet --no-deps --no-build-isolation -e .
+	$(UV) pip install --quiet --no-deps -e .
 	@touch $@
 
 # Numba kernels are compiled once, so that the first toolpath does not wait for a compiler.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import pwd
 import shutil
@@ -23,6 +24,13 @@ class Cluster:
         self.folder = folder
         self.binaries = _binaries()
         self.as_root = os.geteuid() == 0
+        if self.as_root:
+            _ensure_user()
+            folder.parent.mkdir(parents=True, exist_ok=True)
+            if not self._reachable(folder.parent):
+                # a checkout under /root: the database's user may not enter it
+                name = hashlib.sha256(str(folder).encode()).hexdigest()[:12]
+                self.folder = Path("/var/tmp") / f"fenrik-{name}"
 
     @property
     def port(self) -> int:
@@ -31,8 +39,6 @@ class Cluster:
 
     def start(self) -> None:
         """Creates the cluster when it is not there and starts it when it does not run."""
-        if self.as_root:
-            _ensure_user()
         if not (self.folder / "PG_VERSION").is_file():
             self._create()
         if self._run(["pg_ctl", "status", "-D", str(self.folder)], check=False) == 0:
@@ -42,6 +48,10 @@ class Cluster:
         )
         log = str(self.folder / "server.log")
         self._run(["pg_ctl", "start", "-w", "-D", str(self.folder), "-l", log, "-o", options])
+
+    def _reachable(self, folder: Path) -> bool:
+        test = ["runuser", "-u", USER, "--", "test", "-x", str(folder)]
+        return subprocess.run(test, check=False, cwd="/").returncode == 0
 
     def stop(self) -> None:
         """Stops the cluster; open connections are ended."""

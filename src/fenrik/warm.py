@@ -24,15 +24,25 @@ def _tool(number: int, kind: str, corner: float) -> dict[str, object]:
 
 
 def _wedge(path: Path) -> None:
-    """A small pocketed block as STL: enough geometry for every kernel."""
+    """A small block with a hollow, a step and a slope as STL: enough geometry for every kernel."""
     import trimesh
 
-    profile = np.array([[0, 0], [20, 0], [20, 9], [14, 9], [12, 4], [8, 4], [6, 9], [0, 6]], dtype=float)
-    from shapely.geometry import Polygon
-
-    body = trimesh.creation.extrude_polygon(Polygon(profile), 16.0, engine="earcut")
-    body.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, [1, 0, 0]))
-    body.export(path)
+    xs, ys = np.linspace(0, 20, 21), np.linspace(0, 16, 17)
+    x, y = np.meshgrid(xs, ys)
+    z = 6 + 0.15 * x - 3.0 * ((x - 10) ** 2 + (y - 8) ** 2 < 16) + 2.0 * (x > 17)
+    n = x.size
+    top = np.column_stack([x.ravel(), y.ravel(), z.ravel()])
+    floor = np.column_stack([x.ravel(), y.ravel(), np.zeros(n)])
+    index = np.arange(n).reshape(x.shape)
+    a, b, c, d = (index[s].ravel() for s in (np.s_[:-1, :-1], np.s_[:-1, 1:], np.s_[1:, 1:], np.s_[1:, :-1]))
+    up = np.concatenate([np.column_stack([a, b, c]), np.column_stack([a, c, d])])
+    rim = np.concatenate([index[0, :-1], index[:-1, -1], index[-1, :0:-1], index[:0:-1, 0]])
+    following = np.roll(rim, -1)
+    wall = np.concatenate(
+        [np.column_stack([rim, rim + n, following]), np.column_stack([following, rim + n, following + n])]
+    )
+    faces = np.concatenate([up, up[:, ::-1] + n, wall])
+    trimesh.Trimesh(np.concatenate([top, floor]), faces, process=False).export(path)
 
 
 def main() -> None:

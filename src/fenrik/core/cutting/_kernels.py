@@ -315,30 +315,26 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
 @njit(cache=True, nogil=True)
 def thin_line(samples, tolerance):
     """Fewest points of a sampled line (s, z) such that no sample leaves its chord by more than
-    `tolerance` (measured square to the chord); greedy from the start with a cone of slopes."""
+    `tolerance` (square to the chord); greedy from the start with a cone of chord angles."""
     n = len(samples)
     keep = np.zeros(n, dtype=np.bool_)
     keep[0] = True
     anchor = 0
     while anchor < n - 1:
-        low, high = -1e300, 1e300
+        low, high = -4.0, 4.0
         last = anchor + 1
-        j = anchor + 1
-        while j < n:
+        for j in range(anchor + 1, n):
             ds = samples[j, 0] - samples[anchor, 0]
             dz = samples[j, 1] - samples[anchor, 1]
-            if ds <= 0.0:
-                break
-            slope = dz / ds
-            if low <= slope <= high:
+            away = math.sqrt(ds * ds + dz * dz)
+            angle = math.atan2(dz, ds)
+            if low <= angle <= high:
                 last = j
-            elif j > anchor + 1 and (low > high):
-                break
-            reach = tolerance * math.sqrt(1.0 + min(slope * slope, 1e8)) / ds
-            low, high = max(low, slope - reach), min(high, slope + reach)
+            if away > tolerance:
+                reach = math.asin(tolerance / away)
+                low, high = max(low, angle - reach), min(high, angle + reach)
             if low > high:
                 break
-            j += 1
         keep[last] = True
         anchor = last
     return keep

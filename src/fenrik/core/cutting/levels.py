@@ -7,6 +7,8 @@ becomes polygons. So corner radius and ball are respected, not only the radius.
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -49,7 +51,7 @@ class LevelAreas:
             return Polygon()
         order, starts = c.chain(links, len(points))
         rings = []
-        for a, b in zip(starts[:-1], starts[1:], strict=True):
+        for a, b in pairwise(starts):
             loop = points[order[a:b]]
             if len(loop) < 3:
                 continue

@@ -53,7 +53,7 @@ def read_stl(path: Path, name: str, solid: int | None, scale: float) -> PartMode
 
 
 def _choose(mesh: trimesh.Trimesh, name: str, solid: int | None) -> tuple[trimesh.Trimesh, int, int]:
-    bodies = mesh.split(only_watertight=False)
+    bodies = mesh.split(only_watertight=False, repair=False)
     if len(bodies) == 1:
         return bodies[0], 1, 1
     if solid is None:

@@ -10,8 +10,9 @@ from fenrik.core.errors import PostError
 from fenrik.core.posting.dialect import Dialect
 from fenrik.core.posting.program import PlannedMoves, Program, Step
 
-WIDEST_RADIUS_ARC = math.radians(170.0)
-"""Arcs by radius are split beyond this: near half a turn the centre is ill defined."""
+WIDEST_RADIUS_ARC = math.radians(90.0)
+"""Arcs by radius are split beyond this: towards half a turn a rounded radius moves the arc's middle
+by many times its own error (1 - 1/cos(sweep/2))."""
 
 
 def write(program: Program, dialect: Dialect) -> str:
@@ -136,7 +137,7 @@ class _Writer:
             chord = math.hypot(float(self.modal["X"]) - x0, float(self.modal["Y"]) - y0)
             radius = max(radius, chord / 2)
             step = 10.0**-self.dialect.decimals
-            text = self.dialect.number(math.ceil(radius / step - 1e-6) * step)
+            text = self.dialect.number(max(round(radius / step), math.ceil(chord / 2 / step - 1e-9)) * step)
             words.append(f"R{text}" if sweep <= math.pi else f"R-{text}")
         else:
             words.append(f"I{self.dialect.number(centre[0] * scale - x0)}")

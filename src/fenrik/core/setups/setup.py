@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import AXES, apply, rotation_up, transform
+from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 
 Floats = NDArray[np.float64]
@@ -209,12 +210,10 @@ def _check_inside(part_low: Floats, part_high: Floats, low: Floats, high: Floats
 
 
 def _check_contained(points: Floats, stock_points: Floats, stock_part: PartModel, where: str) -> None:
-    import trimesh
-
-    body = trimesh.Trimesh(stock_points, stock_part.mesh.triangles, process=False)
-    step = max(1, len(points) // 2000)
+    mesh = TriangleMesh(stock_points, stock_part.mesh.triangles, stock_part.mesh.face_ids)
+    step = max(1, len(points) // 20000)
     sample = points[::step]
-    distance = trimesh.proximity.signed_distance(body, sample)  # positive inside
+    distance = -DistanceField(mesh).signed(sample)[0]  # positive inside
     slack = stock_part.mesh.deviation + 1e-3
     worst = int(np.argmin(distance))
     if distance[worst] < -slack:

@@ -72,7 +72,7 @@ def cutting_power_kw(rate_cm3_min: float, chip: float, material: Material) -> fl
     """Power at the cutter in kW after Kienzle: Pc = Q kc / 60 000, kc = kc1.1 h^-mc."""
     if chip <= 0:
         return 0.0
-    return rate_cm3_min * material.kc11 * chip ** (-material.mc) / 60_000.0
+    return float(rate_cm3_min * material.kc11 * chip ** (-material.mc) / 60_000.0)
 
 
 def propose(

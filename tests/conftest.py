@@ -1,0 +1,58 @@
+"""Shared pieces: models, small meshes, tools, a database cluster."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+
+from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.tooling.assembly import Assembly, HolderSegment
+
+ROOT = Path(__file__).resolve().parents[1]
+MODELS = ROOT / "examples" / "models"
+NASTY = Path(__file__).parent / "data"
+
+
+def mesh_of(body: trimesh.Trimesh) -> TriangleMesh:
+    """A trimesh body as a mesh of the core, one face."""
+    ids = np.ones(len(body.faces), dtype=np.int32)
+    return TriangleMesh(np.array(body.vertices, dtype=np.float64), np.array(body.faces, dtype=np.int32), ids)
+
+
+def make_tool(kind: str, diameter: float, corner: float = 0.0, number: int = 1, **more: object) -> Assembly:
+    """An assembly with a plain holder."""
+    values: dict[str, object] = {
+        "number": number,
+        "name": f"{kind} {diameter}",
+        "kind": kind,
+        "diameter": diameter,
+        "corner_radius": diameter / 2 if kind == "ball" else corner,
+        "flute_length": 3 * diameter,
+        "shank_diameter": diameter,
+        "stick_out": 5 * diameter,
+        "holder": [HolderSegment(length=30, diameter_low=30, diameter_high=40)],
+    }
+    return Assembly(**{**values, **more})
+
+
+@pytest.fixture(scope="session")
+def cluster_url() -> Iterator[str]:
+    """A migrated database on a PostgreSQL cluster of the tests' own."""
+    from fenrik.app.database import migrate
+    from fenrik.postgres import Cluster
+
+    with tempfile.TemporaryDirectory(prefix="fenrik-test-") as folder:
+        Path(folder).chmod(0o755)
+        cluster = Cluster(Path(folder) / "postgres")
+        cluster.start()
+        try:
+            url = cluster.database("fenrik_test")
+            migrate(url)
+            yield url
+        finally:
+            cluster.stop()

@@ -1,0 +1,158 @@
+"""Interval dexels against exact formulas, manifold3d and brute-force sweeping."""
+
+import math
+
+import manifold3d as m3
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fenrik.core.model.distance import DistanceField
+from fenrik.core.model.reading import read_model, working_mesh
+from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.stock.surface import surface
+from tests.conftest import MODELS, make_tool, mesh_of
+
+LOW, HIGH = np.array([0.0, 0.0, 0.0]), np.array([40.0, 30.0, 16.0])
+BOX = 40.0 * 30.0 * 16.0
+FLAT, BALL, CORNER = make_tool("flat", 8), make_tool("ball", 6), make_tool("corner", 8, 1.5)
+
+
+def cut(tool, moves, cell=0.25, rapid=False):
+    stock = Stock.of_box(LOW, HIGH, cell)
+    pieces = np.array(moves, dtype=float)
+    removal = stock.cut(pieces, tool_bodies(tool), np.full(len(pieces), rapid))
+    return stock, removal
+
+
+def test_slot_has_its_exact_volume_in_all_directions():
+    """A level slot of a flat mill: width x length x depth plus the two half ends inside the block."""
+    stock, removal = cut(FLAT, [[10, 15, 10, 30, 15, 10]])
+    exact = (8 * 20 + math.pi * 16) * 6
+    for volume in stock.volumes():
+        assert BOX - volume == pytest.approx(exact, rel=2e-3)
+    assert BOX - stock.volume() == pytest.approx(exact, rel=6e-4)
+    assert removal.volume.sum() == pytest.approx(BOX - stock.volume(), rel=1e-9)
+
+
+def test_ball_groove_has_its_exact_volume():
+    """Along the whole block: half circle plus rectangle, times the length."""
+    stock, _ = cut(BALL, [[-10, 15, 11, 50, 15, 11]])
+    exact = 40 * (math.pi * 9 / 2 + 6 * 2)
+    assert BOX - stock.volume() == pytest.approx(exact, rel=1e-3)
+
+
+def test_cutting_again_and_in_pieces_changes_nothing():
+    moves = [[5, 5, 9, 35, 25, 5]]
+    whole, _ = cut(CORNER, moves)
+    parts = np.linspace(moves[0][:3], moves[0][3:], 41)
+    split, _ = cut(CORNER, np.hstack([parts[:-1], parts[1:]]))
+    assert split.volume() == pytest.approx(whole.volume(), rel=2e-6)
+    before = whole.volume()
+    removal = whole.cut(np.array(moves), tool_bodies(CORNER), np.array([False]))
+    assert whole.volume() == before
+    assert removal.volume.sum() == 0.0
+
+
+def manifold_tool(tool, facets=512):
+    bodies = []
+    for kind, z0, z1, r0, r1, _ in tool_bodies(tool):
+        if kind == 0:
+            bodies.append(m3.Manifold.cylinder(z1 - z0, r0, r1, facets).translate((0, 0, z0)))
+        elif kind == 2:
+            bodies.append(m3.Manifold.sphere(r1, facets).translate((0, 0, r1)))
+        else:
+            steps = [(r0 + r1 * math.sin(a), r1 - r1 * math.cos(a)) for a in np.linspace(0, math.pi / 2, 65)]
+            section = m3.CrossSection([[(0.0, 0.0), *steps, (0.0, r1)]])
+            bodies.append(m3.Manifold.revolve(section, facets))
+    return bodies
+
+
+@pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])
+@pytest.mark.parametrize(
+    "move", [[8, 8, 9, 30, 22, 9], [8, 8, 14, 30, 22, 6], [20, 15, 15, 20, 15, 7], [10, 10, 6, 30, 12, 13]]
+)
+def test_removed_volume_agrees_with_manifold3d(tool, move):
+    """The sweep of a convex body is the hull of its two ends (manifold3d's own booleans and volume)."""
+    stock, _ = cut(tool, [move])
+    block = m3.Manifold.cube(tuple(HIGH))
+    left = block
+    for body in manifold_tool(tool):
+        left -= (body.translate(move[:3]) + body.translate(move[3:])).hull()
+    assert stock.volume() == pytest.approx(left.volume(), abs=2e-3 * (BOX - left.volume()) + 0.05)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.sampled_from([FLAT, BALL, CORNER]),
+    st.tuples(st.floats(5, 35), st.floats(5, 25), st.floats(4, 15)),
+    st.tuples(st.floats(5, 35), st.floats(5, 25), st.floats(4, 15)),
+)
+def test_every_node_agrees_with_brute_force_sweeping(tool, a, b):
+    """Nodes well inside the sweep are gone, nodes well outside stay (2000 positions along the move)."""
+    stock, _ = cut(tool, [[*a, *b]], cell=1.0)
+    positions = np.linspace(a, b, 2001)
+    z = stock.rays[2]
+    rng = np.random.default_rng(0)
+    for _ in range(60):
+        i, j = rng.integers(0, stock.shape[0]), rng.integers(0, stock.shape[1])
+        x, y = LOW[:2] + (np.array([i, j]) + 0.5) * stock.cell
+        height = rng.uniform(0.1, 15.9)
+        d = np.hypot(positions[:, 0] - x, positions[:, 1] - y)
+        up = height - positions[:, 2]
+        over = np.clip(d - (tool.radius - tool.corner_radius), 0, None)
+        low = tool.corner_radius - np.sqrt(np.maximum(0, tool.corner_radius**2 - over**2))
+        depth = np.where(d < tool.radius, np.minimum(up - low, tool.radius - d), -1.0).max()
+        if abs(depth) < 0.02:
+            continue
+        ends, count = z.ends[j, i], z.counts[j, i]
+        inside = any(ends[2 * k] < height < ends[2 * k + 1] for k in range(count))
+        assert inside == (depth < 0)
+
+
+def test_solid_stock_has_the_volume_of_its_solid():
+    """Against OpenCASCADE's exact volume."""
+    part = read_model(MODELS / "plate_b.step")
+    stock = Stock.of_mesh(working_mesh(part, 0.01), 0.5)
+    for volume in stock.volumes():
+        assert volume == pytest.approx(part.volume, rel=3e-3)
+
+
+def test_contact_of_holder_and_rapid_is_seen_and_grazing_is_not():
+    short = make_tool("flat", 8, stick_out=9.0, flute_length=8.0)
+    _, removal = cut(short, [[20, 15, 2, 25, 15, 2]])
+    assert removal.overlap[0, 2] > 1.0  # the holder's face lies at Z 11, the block reaches 16
+    _, removal = cut(FLAT, [[20, 15, 30, 20, 15, 15.9]], rapid=True)
+    assert removal.overlap[0, 0] == pytest.approx(0.1, abs=1e-4)
+    stock, _ = cut(FLAT, [[20, 15, 8, 30, 15, 8]])
+    again = stock.cut(np.array([[30, 15, 8, 30, 15, 40.0]]), tool_bodies(FLAT), np.array([True]))
+    assert again.overlap.max() == 0.0
+
+
+@pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])
+def test_surface_is_closed_and_its_points_are_exact(tool):
+    stock, _ = cut(tool, [[8, 8, 9, 30, 22, 9], [30, 22, 9, 10, 24, 6]])
+    skin = surface(stock)
+    body = trimesh.Trimesh(skin.vertices, skin.triangles(), process=False)
+    assert body.is_watertight
+    assert body.volume == pytest.approx(stock.volume(), rel=1e-3)
+    assert (skin.tags >= -1).all()
+    floor = skin.points[(skin.axes == 2) & (skin.tags == 0)]
+    if tool.kind == "flat":
+        assert floor[:, 2].min() == pytest.approx(9.0, abs=1e-5)
+
+
+def test_signed_distance_agrees_with_trimesh_and_the_sphere():
+    ball = trimesh.creation.icosphere(3, 10)
+    field = DistanceField(mesh_of(ball))
+    points = np.random.default_rng(2).uniform(-14, 14, (3000, 3))
+    distance, _, _ = field.signed(points)
+    inside = ball.contains(points)
+    assert ((distance < 0) == inside)[np.abs(distance) > 1e-9].all()
+    assert np.abs(distance) == pytest.approx(np.abs(np.linalg.norm(points, axis=1) - 10), abs=0.09)
+    # brute force over all triangles with trimesh's own closest point per triangle
+    for p, d in zip(points[:40], distance[:40], strict=True):
+        nearest = trimesh.triangles.closest_point(ball.triangles, np.tile(p, (len(ball.faces), 1)))
+        assert abs(d) == pytest.approx(np.linalg.norm(nearest - p, axis=1).min(), abs=1e-9)

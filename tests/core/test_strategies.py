@@ -1,0 +1,249 @@
+"""Contract of every strategy on several parts: no overcut (judged on exact points of the B-rep), climb
+where climb was asked, determinism, progress and cancelling; levels and areas."""
+
+import time
+
+import numpy as np
+import pytest
+from scipy.spatial import cKDTree
+from shapely.geometry import Point
+
+from fenrik.core.cutting.drop import DropCutter, Profile
+from fenrik.core.cutting.levels import LevelAreas
+from fenrik.core.cutting.topology import prepare
+from fenrik.core.errors import Cancelled
+from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.reading import job_from_data
+from fenrik.core.model.reading import read_model, working_mesh
+from fenrik.core.progress import Progress
+from fenrik.core.stock.heightmap import pieces_of
+from fenrik.core.strategies.level_roughing import levels_between
+from fenrik.core.strategies.registry import strategies
+from tests.conftest import MODELS, make_tool
+
+TOOLS = {"flat": make_tool("flat", 8), "ball": make_tool("ball", 6), "corner": make_tool("corner", 8, 1.0)}
+PARTS = ["plate_a.step", "pillow_block.step", "bearing_bracket.step"]
+FAST = {"level_roughing": {"step_down": 5.0}, "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5}}
+
+
+def planner(part: str, strategy: str, tool: str = "flat", **operation: object) -> Planner:
+    doc = {
+        "fenrik": 1,
+        "name": "contract",
+        "part": {"file": part},
+        "tools": [TOOLS[tool].model_dump()],
+        "setups": [
+            {
+                "name": "Top",
+                "operations": [
+                    {"name": "op", "strategy": strategy, "tool": 1, "parameters": FAST[strategy], **operation}
+                ],
+            }
+        ],
+    }
+    return Planner(job_from_data(doc), MODELS, MemoryStore())
+
+
+def path_of(plan: Planner, progress: Progress | None = None):
+    setup = plan.job.setups[0]
+    return plan.path(setup, setup.operations[0], progress or Progress())
+
+
+def deepest_cut(plan: Planner, path, tool) -> float:
+    """How far the cutter reaches past exact points of the part's surface (vertices of a coarser
+    tessellation lie on the B-rep), with positions every 0.15 mm along the path."""
+    clamped = plan.clamped(plan.job.setups[0])
+    surface = working_mesh(plan.part(), 0.02).moved(clamped.setup_from_part).vertices
+    pieces = pieces_of(path)[0]
+    steps = np.maximum(1, np.ceil(np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1) / 0.15)).astype(int)
+    owner = np.repeat(np.arange(len(pieces)), steps)
+    share = (np.arange(len(owner)) - np.repeat(np.cumsum(steps) - steps, steps) + 1)[:, None] / steps[owner][:, None]
+    tips = pieces[owner, :3] + share * (pieces[owner, 3:] - pieces[owner, :3])
+    tips = tips[tips[:, 2] < surface[:, 2].max()]
+    tree = cKDTree(tips[:, :2])
+    worst = 0.0
+    r, c = tool.radius, tool.corner_radius
+    for point, near in zip(surface, tree.query_ball_point(surface[:, :2], r), strict=True):
+        if not near:
+            continue
+        t = tips[near]
+        d, up = np.hypot(*(t[:, :2] - point[:2]).T), point[2] - t[:, 2]
+        inside = np.minimum(up, r - d)
+        corner = (d > r - c) & (up < c)
+        rounded = c - np.hypot(d - (r - c), c - up)
+        depth = np.where(corner, rounded, inside)
+        worst = max(worst, float(depth.max()))
+    return worst
+
+
+@pytest.mark.parametrize("part", PARTS)
+@pytest.mark.parametrize("tool", TOOLS)
+@pytest.mark.parametrize("strategy", strategies())
+def test_no_overcut_on_exact_surface_points(strategy, tool, part):
+    plan = planner(part, strategy, tool)
+    path = path_of(plan)
+    assert len(path) > 50
+    assert deepest_cut(plan, path, TOOLS[tool]) <= 0.01
+
+
+@pytest.mark.parametrize("strategy", strategies())
+def test_same_inputs_give_the_same_bytes(strategy):
+    first, second = (path_of(planner("plate_a.step", strategy)).to_bytes() for _ in range(2))
+    assert first == second
+
+
+@pytest.mark.parametrize("strategy", strategies())
+def test_progress_moves_and_cancelling_is_quick(strategy):
+    seen: list[float] = []
+    path_of(planner("bearing_bracket.step", strategy), Progress(lambda f, w: seen.append(f)))
+    assert len(seen) > 5 and max(seen) > 0.5 and len(set(seen)) > 3
+    started: list[float] = []
+
+    def stop() -> bool:
+        started.append(time.monotonic())
+        return len(started) > 4
+
+    with pytest.raises(Cancelled):
+        path_of(planner("bearing_bracket.step", strategy), Progress(None, stop))
+    assert time.monotonic() - started[-1] < 1.0
+
+
+def test_changing_stick_out_or_name_recomputes_no_path():
+    plan = planner("plate_a.step", "level_roughing")
+    key = plan.path_key(plan.job.setups[0], plan.job.setups[0].operations[0])
+    data = plan.job.model_dump(mode="json")
+    data["setups"][0]["operations"][0] |= {"name": "renamed", "coolant": "mist", "feed_mm_min": None}
+    data["tools"][0]["holder"][0]["diameter_low"] = 20.0
+    other = Planner(job_from_data(data), MODELS, MemoryStore())
+    assert other.path_key(other.job.setups[0], other.job.setups[0].operations[0]) == key
+    data["tools"][0]["diameter"] = 7.9
+    third = Planner(job_from_data(data), MODELS, MemoryStore())
+    assert third.path_key(third.job.setups[0], third.job.setups[0].operations[0]) != key
+
+
+def test_levels_hit_every_flat_and_never_exceed_the_step():
+    levels = levels_between(0.0, -34.0, 6.0, [-1.5, -19.8, -21.8, -25.8])
+    assert levels[-1] == -34.0
+    assert {-1.5, -19.8, -21.8, -25.8} <= {round(v, 9) for v in levels}
+    assert max(a - b for a, b in zip([0.0, *levels], levels, strict=False)) <= 6.0 + 1e-9
+
+
+@pytest.mark.parametrize(("kind", "corner"), [("flat", 0.0), ("corner", 2.0), ("ball", 4.0)])
+def test_areas_are_the_real_offset_of_tool_against_a_ball(kind, corner):
+    """Over a ball of radius 10, a cutter of corner radius r may come to the circle on which it touches:
+    radius of blocked ground at height h over the centre: a + sqrt((10 + r)² - (h + r)²)."""
+    import trimesh
+
+    from tests.conftest import mesh_of
+
+    cutter = DropCutter(prepare(mesh_of(trimesh.creation.icosphere(6, 10.0))), Profile(4.0, corner))
+    areas = LevelAreas(cutter, np.array([-20.0, -20.0]), np.array([20.0, 20.0]), 0.5, 0.01)
+    for height in (8.0, 5.0, 1.0):
+        blocked = areas.blocked(height)
+        expected = 4.0 - corner + np.sqrt((10 + corner) ** 2 - (height + corner) ** 2)
+        radii = np.hypot(*np.asarray(blocked.exterior.coords).T[:2])
+        assert radii.min() > expected - 0.02
+        assert radii.max() < expected + 0.03
+        assert blocked.contains(Point(0, 0))
+
+
+def engaged_side(plan, path):
+    """Share of cutting length with the wall (blocked ground) on the right of the motion, on closed walls."""
+    right = left = 0.0
+    part_mesh = working_mesh(plan.part(), 0.02).moved(plan.clamped(plan.job.setups[0]).setup_from_part)
+    cutter = DropCutter(prepare(part_mesh), Profile(4.0, 0.0), 0.3, 0.2)
+    rows = np.flatnonzero((path.kind[1:] == 1) & (path.turn[1:] == 0)) + 1
+    step = path.tip[rows] - path.tip[rows - 1]
+    length = np.hypot(step[:, 0], step[:, 1])
+    keep = length > 2.0
+    rows, step, length = rows[keep], step[keep], length[keep]
+    middle = 0.5 * (path.tip[rows] + path.tip[rows - 1])
+    normal = np.column_stack([step[:, 1], -step[:, 0]]) / length[:, None]  # to the right
+    for side, name in ((normal, "right"), (-normal, "left")):
+        blocked = cutter.tip(middle[:, :2] + 0.1 * side) > middle[:, 2] + 1e-3
+        total = float(length[blocked].sum())
+        right, left = (total, left) if name == "right" else (right, total)
+    return right, left
+
+
+@pytest.mark.parametrize(
+    ("direction", "spindle", "on_right"),
+    [
+        ("climb", "clockwise", True),
+        ("conventional", "clockwise", False),
+        ("climb", "counter_clockwise", False),
+    ],
+)
+def test_climb_keeps_the_wall_on_the_right_of_a_clockwise_spindle(direction, spindle, on_right):
+    """Common practice, no source: a right-hand cutter turning clockwise climbs with the wall on its right."""
+    parameters = {"step_down": 6.0, "direction": direction}
+    plan = planner("bearing_bracket.step", "level_roughing", parameters=parameters, spindle=spindle)
+    right, left = engaged_side(plan, path_of(plan))
+    assert max(right, left) > 300
+    assert (right > 30 * left) if on_right else (left > 30 * right)
+
+
+def test_keep_in_and_keep_out_bound_the_tool():
+    plan = planner(
+        "bearing_bracket.step",
+        "parallel_finishing",
+        "ball",
+        keep_in=[{"polygon": [[-30, -20], [30, -20], [30, 20], [-30, 20]]}],
+        keep_out=[{"polygon": [[-5, -40], [5, -40], [5, 40], [-5, 40]]}],
+    )
+    path = path_of(plan)
+    cutting = path.tip[path.kind == 1]
+    assert np.abs(cutting[:, 0]).max() <= 30.001 and np.abs(cutting[:, 1]).max() <= 20.001
+    assert np.abs(cutting[:, 0]).min() >= 5 + 3 - 0.001  # the whole cutter stays out
+
+
+def test_one_way_goes_one_way_and_the_angle_is_kept():
+    plan = planner(
+        "plate_a.step",
+        "parallel_finishing",
+        "ball",
+        parameters={"style": "one_way", "angle_deg": 30.0, "spaced_by": "stepover", "stepover": 3.0},
+    )
+    path = path_of(plan)
+    rows = np.flatnonzero((path.kind[1:] == 1) & (path.kind[:-1] == 1)) + 1
+    step = path.tip[rows, :2] - path.tip[rows - 1, :2]
+    step = step[np.hypot(*step.T) > 0.01]
+    angle = np.degrees(np.arctan2(step[:, 1], step[:, 0]))
+    assert angle == pytest.approx(30.0, abs=1e-3)
+
+
+def test_entries_never_plunge_into_full_material():
+    """Straight-down moves end where the planning stock is already gone, or over a thin skin."""
+    plan = planner("bearing_bracket.step", "level_roughing")
+    path = path_of(plan)
+    setup = plan.job.setups[0]
+    stock = plan.stock_before(setup, setup.operations[0])
+    tool = TOOLS["flat"]
+    for i in range(1, len(path)):
+        a, b = path.tip[i - 1], path.tip[i]
+        if path.kind[i] == 2 and np.hypot(*(b - a)[:2]) < 1e-9 and b[2] < a[2]:
+            under = stock.top_at(b[None, :2], tool.radius - 1.5 * stock.half_diagonal)[0]
+            assert under <= b[2] + 0.02 + 1e-9
+        if path.kind[i] == 0 and b[2] <= a[2] + 1e-9:  # rapids across and down stay over everything near
+            low = min(a[2], b[2])
+            assert stock.top(a[:2], b[:2], tool.radius) <= low + 1e-9
+        stock.cut(_one(path, i), tool.radius, 0.0)
+
+
+def _one(path, i):
+    from fenrik.core.paths.toolpath import Toolpath
+
+    s = slice(i - 1, i + 1)
+    return Toolpath(path.tip[s], path.kind[s], path.turn[s], path.centre[s], path.feed[s], path.level[s], path.run[s])
+
+
+def test_mesh_is_read_once_for_all_paths():
+    plan = planner("plate_a.step", "level_roughing")
+    path_of(plan)
+    path_of(plan)
+    assert plan.store.computed == {"part": 1, "mesh": 1, "path": 1, "timing": 1}
+
+
+def test_models_of_the_examples_are_there():
+    assert read_model(MODELS / "bearing_bracket.step").solids == 1
