@@ -9,6 +9,7 @@ import argparse
 import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -95,6 +96,9 @@ def load_demonstration(jobs: Jobs) -> None:
 
 def demo(port: int) -> int:
     """Database, server and worker until Ctrl-C; a worker that dies is started again."""
+    if not _port_free(port):
+        print(f"Port {port} is taken: is Fenrik running already? Or choose another with FENRIK_PORT.", file=sys.stderr)
+        return 1
     cluster = Cluster(DATA / "postgres")
     cluster.start()
     children: dict[str, subprocess.Popen[bytes]] = {}
@@ -125,6 +129,16 @@ def demo(port: int) -> int:
             _end(child)
         cluster.stop()
     return 0
+
+
+def _port_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
 
 
 def _child(name: str, url: str, port: int) -> subprocess.Popen[bytes]:

@@ -83,7 +83,7 @@ class DropCutter:
         """The tip's track (n, 3) from start to end (2,), straight in XY, its chords within
         `tolerance` mm of the exact track on both sides; rises over walls are cut square.
 
-        The track is scanned at `step`, halved where it bends until the chord fits with a third of the
+        The track is scanned at `step`, halved where it bends until the chord fits with a quarter of the
         tolerance, and then thinned with the rest.
         """
         samples = k.sample_line(
@@ -97,7 +97,7 @@ class DropCutter:
             floor - self.lift,
             *self.tree,
         )
-        samples = samples[k.thin_line(samples, tolerance * 0.6)]
+        samples = samples[k.thin_line(samples, tolerance * 0.55)]
         samples = _square_steps(samples, tolerance)
         length = float(np.hypot(*(end - start)))
         share = (samples[:, 0] / length if length > 0 else np.zeros(len(samples)))[:, None]

@@ -53,20 +53,18 @@ export function Bench() {
   const [help, setHelp] = useState(false);
   useKeys(go, editing.move, setPalette, setHelp);
   useEffect(() => {
-    useBench
-      .getState()
-      .set({
-        setup: 0,
-        operation: null,
-        tool: null,
-        release: 0,
-        picks: [],
-        time: 0,
-        playing: 0,
-        step: null,
-        place: null,
-        wanted: null,
-      });
+    useBench.getState().set({
+      setup: 0,
+      operation: null,
+      tool: null,
+      release: 0,
+      picks: [],
+      time: 0,
+      playing: 0,
+      step: null,
+      place: null,
+      wanted: null,
+    });
   }, [id]);
 
   const shared = useMemo<Shared | null>(

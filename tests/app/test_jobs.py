@@ -1,0 +1,250 @@
+"""The application on a real PostgreSQL: documents, revisions, files, runs, the worker, the routes."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from concurrent.futures import ThreadPoolExecutor
+
+import pytest
+import yaml
+from fastapi.testclient import TestClient
+
+from fenrik.app.database import make_engine
+from fenrik.app.jobs import Jobs
+from fenrik.cli import main
+from fenrik.core.errors import Conflict, DocumentError, InputError, NotFound
+from fenrik.jobs.compute import compute
+from fenrik.jobs.queue import ProcrastinateQueue
+from fenrik.web.server import make_app
+from tests.conftest import MODELS, NASTY, ROOT
+
+
+class HandQueue:
+    """A queue that keeps what is handed in."""
+
+    def __init__(self) -> None:
+        self.runs: list[int] = []
+
+    def submit(self, run_id: int) -> None:
+        self.runs.append(run_id)
+
+
+@pytest.fixture
+def jobs(cluster_url):
+    engine = make_engine(cluster_url)
+    yield Jobs(engine, HandQueue())
+    engine.dispose()
+
+
+@pytest.fixture
+def client(jobs):
+    return TestClient(make_app(jobs))
+
+
+def small_document(name="Plate"):
+    tool = yaml.safe_load((ROOT / "examples" / "bearing_bracket.yaml").read_text())["tools"][0]
+    operation = {"name": "Rough", "strategy": "level_roughing", "tool": 3, "parameters": {"step_down": 8.0}}
+    return {
+        "fenrik": 1,
+        "name": name,
+        "part": {"file": "plate_a.step"},
+        "tools": [tool],
+        "setups": [{"name": "Top", "operations": [operation]}],
+        "proof": {"cell_mm": 1.0},
+    }
+
+
+def loaded(jobs):
+    job_id = jobs.create(small_document())
+    jobs.add_file(job_id, "plate_a.step", (MODELS / "plate_a.step").read_bytes())
+    return job_id
+
+
+def finish(jobs):
+    while jobs.queue.runs:
+        compute(jobs, jobs.queue.runs.pop(0))
+
+
+def test_revisions_undo_redo_and_conflicts(jobs):
+    job_id = jobs.create({"fenrik": 1, "name": "A"})
+    first = jobs.get(job_id)
+    assert (first["can_undo"], first["can_redo"]) == (False, False)
+    second = jobs.save(job_id, 1, {**first["document"], "name": "B"})
+    assert second["document"]["name"] == "B" and second["can_undo"]
+    assert jobs.step(job_id, -1)["document"]["name"] == "A"
+    assert jobs.step(job_id, 1)["document"]["name"] == "B"
+    with pytest.raises(Conflict, match="nothing to redo"):
+        jobs.step(job_id, 1)
+    with pytest.raises(Conflict, match="revision 2"):
+        jobs.save(job_id, 1, first["document"])
+    jobs.step(job_id, -1)
+    third = jobs.save(job_id, 1, {**first["document"], "name": "C"})
+    assert not third["can_redo"] and third["document"]["name"] == "C"
+    with pytest.raises(DocumentError):
+        jobs.save(job_id, third["revision"], {**third["document"], "units": "furlong"})
+    assert jobs.get(job_id)["document"]["name"] == "C"
+    jobs.remove(job_id)
+    with pytest.raises(NotFound):
+        jobs.get(job_id)
+
+
+def test_two_saves_at_once_do_not_both_win(jobs):
+    job_id = jobs.create({"fenrik": 1, "name": "A"})
+    document = jobs.get(job_id)["document"]
+
+    def save(name):
+        try:
+            jobs.save(job_id, 1, {**document, "name": name})
+            return True
+        except Conflict:
+            return False
+
+    with ThreadPoolExecutor(4) as pool:
+        assert sum(pool.map(save, "BCDE")) == 1
+
+
+def test_plan_and_proof_are_computed_once_and_only_what_changed_again(jobs):
+    job_id = loaded(jobs)
+    for target in ("plan", "prove"):
+        jobs.start(job_id, target)
+    finish(jobs)
+    assert {r["state"] for r in jobs.runs(job_id)} == {"done"}
+    with jobs.planner(job_id) as planner:
+        key = planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+        assert jobs.store.has(key)
+    present = jobs.get(job_id)
+    document = present["document"]
+    document["tools"][0]["stick_out"] = 50.0
+    document["setups"][0]["operations"][0]["feed_mm_min"] = 2000.0
+    document["setups"][0]["operations"][0]["spindle_rpm"] = 8000.0
+    jobs.save(job_id, present["revision"], document)
+    with jobs.planner(job_id) as planner:
+        assert planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key  # the feed is new
+        again = planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+    document["tools"][0]["stick_out"] = 55.0
+    jobs.save(job_id, present["revision"] + 1, document)
+    with jobs.planner(job_id) as planner:
+        assert planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
+
+
+def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):
+    job_id = loaded(jobs)
+    present = jobs.get(job_id)
+    present["document"]["setups"][0]["operations"][0]["heights"]["clearance"]["offset"] = -5.0
+    jobs.save(job_id, present["revision"], present["document"])
+    jobs.start(job_id, "plan")
+    finish(jobs)
+    run = jobs.runs(job_id)[-1]
+    assert run["state"] == "failed"
+    assert "clearance" in run["error"]["what"] and "heights.clearance" in run["error"]["where"]
+    jobs.step(job_id, -1)
+    run = jobs.start(job_id, "prove")
+    assert jobs.cancel(run["id"])["state"] == "cancelled"
+    finish(jobs)
+    assert jobs.runs(job_id)[-1]["state"] == "cancelled"
+    with pytest.raises(InputError, match="wish"):
+        jobs.start(job_id, "wish")
+
+
+def test_routes_upload_state_and_download(client, jobs):
+    job = client.post("/api/jobs", json={"name": "By hand"}).json()
+    answer = client.post(f"/api/jobs/{job['id']}/part", files={"file": ("p.step", b"", "")})
+    assert answer.status_code == 422 and "'p.step' is empty" in answer.json()["message"]
+    for name in ("box.3mf", "malformed.obj"):
+        answer = client.post(f"/api/jobs/{job['id']}/part", files={"file": (name, (NASTY / name).read_bytes(), "")})
+        assert answer.status_code == 422 and name in answer.json()["message"]
+    assert client.get(f"/api/jobs/{job['id']}").json()["document"]["part"] is None  # nothing is lost or half done
+    content = (MODELS / "plate_a.step").read_bytes()
+    job = client.post(f"/api/jobs/{job['id']}/part", files={"file": ("../../plate_a.step", content, "")}).json()
+    assert job["document"]["part"]["file"] == "plate_a.step"
+    finish(jobs)
+    state = client.get(f"/api/jobs/{job['id']}/state").json()
+    assert state["part"]["state"] == "ready" and state["part"]["faces"] == 18
+    scene = client.get(f"/api/jobs/{job['id']}/part/scene/{state['part']['key']}")
+    assert scene.content[:6] == b"FNBIN1"
+    document = {**small_document("By hand"), "part": job["document"]["part"]}
+    saved = client.put(f"/api/jobs/{job['id']}/document", json={"revision": job["revision"], "document": document})
+    assert saved.status_code == 200
+    release = client.get(f"/api/jobs/{job['id']}/state").json()["releases"][0]
+    assert release["state"] == "stale"
+    refused = client.get(f"/api/jobs/{job['id']}/releases/{release['name']}/program")
+    assert refused.status_code == 404 and "not been proved" in refused.json()["message"]
+    client.post(f"/api/jobs/{job['id']}/runs", json={"target": "prove"})
+    finish(jobs)
+    program = client.get(f"/api/jobs/{job['id']}/releases/{release['name']}/program")
+    assert program.text.startswith("%\nO0001")
+    assert "Setup sheet" in client.get(f"/api/jobs/{job['id']}/releases/{release['name']}/sheet").text
+    assert client.get("/api/jobs/999999").status_code == 404
+    measured = client.post(f"/api/jobs/{job['id']}/measure", json=[{"point": [0, 0, 0], "face": 99}])
+    assert measured.status_code == 422 and "Face 99" in measured.json()["message"]
+    assert client.post("/api/length", json={"text": "3/8in"}).json() == pytest.approx(9.525)
+    bad = {**client.get("/api/library").json()["tools"][0], "stick_out": 1.0}
+    assert client.post("/api/tools/drawing", json=bad).status_code == 422
+
+
+def test_web_and_command_line_give_the_same_code_byte_for_byte(client, jobs, tmp_path):
+    files = [("files", ("job.yaml", yaml.safe_dump(small_document()).encode(), ""))]
+    answer = client.post("/api/jobs/import", files=files)
+    assert answer.status_code == 422 and "plate_a.step" in answer.json()["message"]
+    files.append(("files", ("plate_a.step", (MODELS / "plate_a.step").read_bytes(), "")))
+    job = client.post("/api/jobs/import", files=files).json()
+    client.post(f"/api/jobs/{job['id']}/runs", json={"target": "prove"})
+    finish(jobs)
+    release = client.get(f"/api/jobs/{job['id']}/state").json()["releases"][0]["name"]
+    web = client.get(f"/api/jobs/{job['id']}/releases/{release}/program").content
+    archive = client.get(f"/api/jobs/{job['id']}/export.zip").content
+    (tmp_path / "job.zip").write_bytes(archive)
+    subprocess.run([sys.executable, "-m", "zipfile", "-e", tmp_path / "job.zip", tmp_path / "x"], check=True)
+    assert main(["run", str(tmp_path / "x" / "job.yaml"), "--out", str(tmp_path / "out"), "--quiet"]) == 0
+    assert (tmp_path / "out" / f"{release}.nc").read_bytes() == web
+    again = client.post("/api/jobs/import", files=[("files", ("job.zip", archive, ""))])
+    assert again.json()["document"] == job["document"]
+
+
+def test_openapi_document_is_current(client):
+    assert json.loads((ROOT / "docs" / "openapi.json").read_text()) == client.get("/openapi.json").json()
+
+
+def test_killed_worker_leaves_nothing_half_done_and_its_run_is_done_again(cluster_url):
+    engine = make_engine(cluster_url)
+    queue = ProcrastinateQueue(cluster_url)
+    jobs = Jobs(engine, queue)
+    job_id = loaded(jobs)
+    environment = {**os.environ, "FENRIK_STALLED_SECONDS": "6"}
+    command = [sys.executable, "-m", "fenrik.bootstrap", "worker", "--url", cluster_url]
+
+    def worker():
+        return subprocess.Popen(command, env=environment, start_new_session=True)
+
+    def wait(condition, seconds=60.0):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            run = jobs.runs(job_id)[-1]
+            if condition(run):
+                return run
+            time.sleep(0.05)
+        raise AssertionError(f"still {jobs.runs(job_id)[-1]}")
+
+    first = worker()
+    second = None
+    try:
+        jobs.start(job_id, "prove")
+        wait(lambda r: r["state"] == "running")
+        os.killpg(first.pid, signal.SIGKILL)
+        first.wait()
+        assert jobs.runs(job_id)[-1]["state"] == "running"
+        second = worker()
+        run = wait(lambda r: r["state"] not in ("queued", "running"), 90)
+        assert run["state"] == "done"
+        long = jobs.start(job_id, "plan")
+        wait(lambda r: r["id"] == long["id"] and r["state"] in ("running", "done"))
+    finally:
+        for process in (first, second):
+            if process is not None and process.poll() is None:
+                os.killpg(process.pid, signal.SIGKILL)
+                process.wait()
+        queue.close()
+        engine.dispose()

@@ -1,0 +1,184 @@
+"""The whole job by hand-like steps in the real interface, and what happens when the input is wrong."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from fenrik.core.posting.readback import Reader
+from tests.conftest import MODELS, NASTY
+
+pytestmark = pytest.mark.timeout(280)
+
+
+def station(page: Page, name: str) -> None:
+    page.get_by_role("navigation", name="Stations").get_by_role("button", name=name).click()
+
+
+def begin(page: Page, name: str) -> None:
+    page.goto("/")
+    page.get_by_label("New job").fill(name)
+    page.get_by_role("button", name="Begin").click()
+    expect(page.get_by_role("heading", name="Part", exact=True)).to_be_visible()
+
+
+def give(page: Page, path) -> None:
+    page.get_by_label("Model file").set_input_files(path)
+
+
+def choose(page: Page, label: str, option: str) -> None:
+    page.get_by_role("combobox", name=label).click()
+    page.get_by_role("option", name=option).first.click()
+
+
+def take_tool(page: Page, name: str) -> None:
+    field = page.get_by_role("combobox", name="Tool of the library")
+    field.click()
+    field.fill(name)
+    page.get_by_role("option", name=name, exact=True).click()
+    page.get_by_role("button", name="Take").click()
+    expect(page.get_by_role("table", name="Tools").get_by_role("cell", name=name, exact=True)).to_be_visible()
+
+
+def test_from_step_file_to_proved_program(page: Page, tmp_path):
+    begin(page, "Plate by hand")
+    give(page, MODELS / "plate_a.step")
+    expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("35.606 cm³")).to_be_visible()
+
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    expect(page.get_by_role("cell", name="Column mill 500")).to_be_visible()
+    above = page.get_by_role("textbox", name="Allowance above")
+    above.fill("1/16in")
+    above.press("Enter")
+    expect(page.get_by_text(re.compile(r"46 x 108 x 17\.58"))).to_be_visible()
+    choose(page, "Material", "N Aluminium")
+    page.get_by_role("button", name="X low, Y low").click()
+    expect(page.get_by_role("button", name="X low, Y low")).to_have_attribute("aria-pressed", "true")
+    choose(page, "Work offset", "G56")
+
+    station(page, "Tools")
+    take_tool(page, "End mill 10")
+    take_tool(page, "Ball mill 6")
+    expect(page.get_by_role("img", name=re.compile("Drawing of tool"))).to_be_visible()
+
+    station(page, "Plan")
+    choose(page, "Add an operation", "Roughing in levels")
+    expect(page.get_by_role("heading", name="Roughing in levels")).to_be_visible()
+    step = page.get_by_role("textbox", name="Step down")
+    step.fill("2*3")
+    step.press("Enter")
+    choose(page, "Add an operation", "Parallel finishing")
+    expect(page.get_by_role("heading", name="Parallel finishing")).to_be_visible()
+    cusp = page.get_by_role("textbox", name="Cusp")
+    cusp.fill("0.02")
+    cusp.press("Enter")
+    page.get_by_role("button", name="Compute the plan").click()
+    table = page.get_by_role("table", name="Operations of Top")
+    expect(table.get_by_text("ready")).to_have_count(2, timeout=90_000)
+
+    station(page, "Prove")
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=120_000)
+    expect(page.get_by_text("Total with tool changes")).to_be_visible()
+    expect(page.get_by_text("◆ stop")).to_have_count(0)
+    page.get_by_text("Deviation", exact=True).click()
+    expect(page.get_by_label("Deviation scale")).to_be_visible()
+    slider = page.get_by_role("slider", name="Moment of the program")
+    slider.focus()
+    slider.press("Shift+ArrowRight")
+    expect(slider).to_have_attribute("aria-valuenow", "20")
+    page.get_by_role("button", name="Play", exact=True).click()
+    expect(slider).not_to_have_attribute("aria-valuenow", "20", timeout=15_000)
+
+    station(page, "Release")
+    expect(page.get_by_label("Program text")).to_contain_text("G56")
+    with page.expect_download() as download:
+        page.get_by_role("link", name=re.compile("Download")).click()
+    file = tmp_path / "program.nc"
+    download.value.save_as(file)
+    assert download.value.suggested_filename == "plate_by_hand_top.nc"
+    motion = Reader(100.0).read(file.read_text())
+    assert len(motion) > 200
+    assert set(motion.tool.tolist()) == {4, 18}
+    low, high = motion.box()
+    assert high[2] <= 100.0 and low[2] == pytest.approx(-17.5875, abs=0.3)
+    with page.context.expect_page() as sheet:
+        page.get_by_role("link", name="Setup sheet").click()
+    expect(sheet.value.get_by_role("heading", name="Setup sheet: Plate by hand, Top")).to_be_visible()
+
+    page.reload()  # everything is as it was
+    expect(page.get_by_text("proved", exact=True)).to_be_visible()
+
+
+def test_wrong_files_and_wrong_values_say_what_to_do(page: Page):
+    begin(page, "Nasty")
+    give(page, NASTY / "box.3mf")
+    expect(page.get_by_text("it looks like a ZIP container")).to_be_visible()
+    give(page, NASTY / "two_solids.stl")
+    expect(page.get_by_text("holds 2 separate bodies").first).to_be_visible(timeout=60_000)
+    give(page, MODELS / "plate_a.step")
+    expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    above = page.get_by_role("textbox", name="Allowance above")
+    above.fill("-3")
+    above.press("Enter")
+    expect(page.get_by_text("greater than or equal to 0").first).to_be_visible()
+    expect(above).to_have_value("1")  # taken back
+    above.fill("three")
+    above.press("Enter")
+    expect(page.get_by_text("'three' is not a length.").first).to_be_visible()
+    above.press("Escape")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("No setup yet")).to_be_visible()
+    page.get_by_role("button", name="Redo").click()
+    expect(page.get_by_role("cell", name="Column mill 500")).to_be_visible()
+
+
+def test_picking_measuring_up_and_the_keyboard(page: Page):
+    begin(page, "Picks")
+    give(page, MODELS / "plate_a.step")
+    expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
+    view = page.get_by_label("Model view")
+    expect(view).to_have_attribute("data-part", re.compile("part-"))
+    page.get_by_role("button", name="Above").click()
+    page.wait_for_timeout(600)
+    box = view.bounding_box()
+    view.click(position={"x": box["width"] / 2 + 80, "y": box["height"] / 2 + 60})
+    expect(page.get_by_label("Picked geometry")).to_contain_text("plane")
+    page.keyboard.press("2")
+    expect(page.get_by_role("heading", name="Setups")).to_be_visible()
+    page.get_by_role("button", name="Add a setup").click()
+    expect(page.get_by_role("heading", name="What follows")).to_be_visible()
+    view.click(position={"x": box["width"] / 2 + 80, "y": box["height"] / 2 + 60})
+    page.get_by_role("button", name="This way up").click()
+    expect(page.get_by_role("combobox", name="Up direction")).to_have_value(re.compile("Face"))
+    page.keyboard.press("Control+k")
+    page.get_by_label("Command", exact=True).fill("tools")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Tools")).to_be_visible()
+    page.keyboard.press("?")
+    expect(page.get_by_text("everything by name")).to_be_visible()
+
+
+def test_cancelling_leaves_the_page_usable(page: Page):
+    begin(page, "Cancel")
+    give(page, MODELS / "bearing_bracket.step")
+    expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    station(page, "Tools")
+    take_tool(page, "Ball mill 4")
+    station(page, "Plan")
+    choose(page, "Add an operation", "Parallel finishing")
+    cusp = page.get_by_role("textbox", name="Cusp")
+    cusp.fill("0.0001")
+    cusp.press("Enter")
+    page.get_by_role("button", name="Compute the plan").click()
+    page.get_by_role("button", name="Cancel").click()
+    expect(page.get_by_text("Cancelled; what was finished is kept.")).to_be_visible(timeout=20_000)
+    expect(page.get_by_role("table", name="Operations of Top").get_by_text("stale")).to_be_visible()
