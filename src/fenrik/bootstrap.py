@@ -97,7 +97,10 @@ def load_demonstration(jobs: Jobs) -> None:
 def demo(port: int) -> int:
     """Database, server and worker until Ctrl-C; a worker that dies is started again."""
     if not _port_free(port):
-        print(f"Port {port} is taken: is Fenrik running already? Or choose another with FENRIK_PORT.", file=sys.stderr)
+        print(
+            f"Port {port} is taken: is Fenrik running already? Or choose another with FENRIK_PORT.",
+            file=sys.stderr,
+        )
         return 1
     cluster = Cluster(DATA / "postgres")
     cluster.start()

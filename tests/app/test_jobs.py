@@ -122,7 +122,9 @@ def test_plan_and_proof_are_computed_once_and_only_what_changed_again(jobs):
     document["setups"][0]["operations"][0]["spindle_rpm"] = 8000.0
     jobs.save(job_id, present["revision"], document)
     with jobs.planner(job_id) as planner:
-        assert planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key  # the feed is new
+        assert (
+            planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key
+        )  # the feed is new
         again = planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0])
     document["tools"][0]["stick_out"] = 55.0
     jobs.save(job_id, present["revision"] + 1, document)
@@ -154,11 +156,17 @@ def test_routes_upload_state_and_download(client, jobs):
     answer = client.post(f"/api/jobs/{job['id']}/part", files={"file": ("p.step", b"", "")})
     assert answer.status_code == 422 and "'p.step' is empty" in answer.json()["message"]
     for name in ("box.3mf", "malformed.obj"):
-        answer = client.post(f"/api/jobs/{job['id']}/part", files={"file": (name, (NASTY / name).read_bytes(), "")})
+        answer = client.post(
+            f"/api/jobs/{job['id']}/part", files={"file": (name, (NASTY / name).read_bytes(), "")}
+        )
         assert answer.status_code == 422 and name in answer.json()["message"]
-    assert client.get(f"/api/jobs/{job['id']}").json()["document"]["part"] is None  # nothing is lost or half done
+    assert (
+        client.get(f"/api/jobs/{job['id']}").json()["document"]["part"] is None
+    )  # nothing is lost or half done
     content = (MODELS / "plate_a.step").read_bytes()
-    job = client.post(f"/api/jobs/{job['id']}/part", files={"file": ("../../plate_a.step", content, "")}).json()
+    job = client.post(
+        f"/api/jobs/{job['id']}/part", files={"file": ("../../plate_a.step", content, "")}
+    ).json()
     assert job["document"]["part"]["file"] == "plate_a.step"
     finish(jobs)
     state = client.get(f"/api/jobs/{job['id']}/state").json()
@@ -166,7 +174,9 @@ def test_routes_upload_state_and_download(client, jobs):
     scene = client.get(f"/api/jobs/{job['id']}/part/scene/{state['part']['key']}")
     assert scene.content[:6] == b"FNBIN1"
     document = {**small_document("By hand"), "part": job["document"]["part"]}
-    saved = client.put(f"/api/jobs/{job['id']}/document", json={"revision": job["revision"], "document": document})
+    saved = client.put(
+        f"/api/jobs/{job['id']}/document", json={"revision": job["revision"], "document": document}
+    )
     assert saved.status_code == 200
     release = client.get(f"/api/jobs/{job['id']}/state").json()["releases"][0]
     assert release["state"] == "stale"

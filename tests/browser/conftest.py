@@ -34,7 +34,8 @@ def address(cluster_url: str) -> Iterator[str]:
     rest = ["--url", cluster_url, "--port", str(port)]
     environment = {**os.environ, "FENRIK_STALLED_SECONDS": "6"}
     children = [
-        subprocess.Popen([*base, name, *rest], env=environment, start_new_session=True) for name in ("server", "worker")
+        subprocess.Popen([*base, name, *rest], env=environment, start_new_session=True)
+        for name in ("server", "worker")
     ]
     try:
         for _ in range(300):
@@ -62,7 +63,9 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def page(browser: Browser, address: str) -> Iterator[Page]:
     """A page at 1280 x 800; a script error fails the test."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True
+    )
     opened = context.new_page()
     opened.set_default_timeout(20_000)
     errors: list[str] = []

@@ -71,8 +71,12 @@ def test_trapezoidal_motion(d, v, a):
 def test_a_straight_line_in_pieces_takes_as_long_as_whole():
     """Kinematics: no corner, no slowing down."""
     n = 50
-    one = trapezoid_times(np.array([100.0]), np.array([[1.0, 0, 0]]), np.array([80.0]), np.array([900.0]), 0.01)
-    many = trapezoid_times(np.full(n, 2.0), np.tile([1.0, 0, 0], (n, 1)), np.full(n, 80.0), np.full(n, 900.0), 0.01)
+    one = trapezoid_times(
+        np.array([100.0]), np.array([[1.0, 0, 0]]), np.array([80.0]), np.array([900.0]), 0.01
+    )
+    many = trapezoid_times(
+        np.full(n, 2.0), np.tile([1.0, 0, 0], (n, 1)), np.full(n, 80.0), np.full(n, 900.0), 0.01
+    )
     assert many.sum() == pytest.approx(one.sum(), rel=1e-9)
 
 
@@ -81,9 +85,13 @@ def test_reversal_stops_and_a_corner_slows_down():
 
     def time(second):
         directions = np.array([[1.0, 0, 0], second])
-        return trapezoid_times(np.full(2, 10.0), directions, np.full(2, 100.0), np.full(2, 2000.0), 0.02).sum()
+        return trapezoid_times(
+            np.full(2, 10.0), directions, np.full(2, 100.0), np.full(2, 2000.0), 0.02
+        ).sum()
 
-    alone = trapezoid_times(np.array([10.0]), np.array([[1.0, 0, 0]]), np.array([100.0]), np.array([2000.0]), 0.02)
+    alone = trapezoid_times(
+        np.array([10.0]), np.array([[1.0, 0, 0]]), np.array([100.0]), np.array([2000.0]), 0.02
+    )
     assert time([-1.0, 0, 0]) == pytest.approx(2 * alone[0], rel=1e-9)
     assert time([1.0, 0, 0]) < time([0, 1.0, 0]) < time([-1.0, 0, 0])
 

@@ -36,7 +36,9 @@ def brute_tip(vertices, triangles, x, y, profile):
     contact = np.array([x, y]) - profile.flat * heading - profile.corner * n[:, :2]
     inside = np.ones(len(n), bool)
     for p, q in ((a_, b_), (b_, c_), (c_, a_)):
-        side = (q[:, 0] - p[:, 0]) * (contact[:, 1] - p[:, 1]) - (q[:, 1] - p[:, 1]) * (contact[:, 0] - p[:, 0])
+        side = (q[:, 0] - p[:, 0]) * (contact[:, 1] - p[:, 1]) - (q[:, 1] - p[:, 1]) * (
+            contact[:, 0] - p[:, 0]
+        )
         inside &= side >= -1e-12
     if inside.any():
         z = a_[:, 2] - (n[:, 0] * (contact[:, 0] - a_[:, 0]) + n[:, 1] * (contact[:, 1] - a_[:, 1])) / n[:, 2]
@@ -74,7 +76,9 @@ def rough_surface(seed, n=14, size=20.0):
     vertices = np.column_stack([x.ravel(), y.ravel(), z.ravel()])
     index = np.arange(n * n).reshape(n, n)
     a, b, c, d = (index[s].ravel() for s in (np.s_[:-1, :-1], np.s_[:-1, 1:], np.s_[1:, 1:], np.s_[1:, :-1]))
-    return trimesh.Trimesh(vertices, np.vstack([np.column_stack([a, b, c]), np.column_stack([a, c, d])]), process=False)
+    return trimesh.Trimesh(
+        vertices, np.vstack([np.column_stack([a, b, c]), np.column_stack([a, c, d])]), process=False
+    )
 
 
 @pytest.mark.parametrize("profile", CUTTERS, ids=str)
@@ -135,6 +139,7 @@ def test_converges_to_the_exact_sphere():
 
 def test_converges_to_the_exact_lying_cylinder():
     """Bull-nose across a lying cylinder of radius 10 on its crest line: the flat rests on the crest."""
+
     def make(k):
         body = trimesh.creation.cylinder(10.0, 60.0, sections=2 ** (7 + 2 * k))
         return body.apply_transform(trimesh.transformations.rotation_matrix(math.pi / 2, [0, 1, 0]))
@@ -178,7 +183,11 @@ def test_track_stays_within_the_tolerance_of_a_dense_scan(profile):
     mesh = working_mesh(read_model(MODELS / "bearing_bracket.step"), 0.0035)
     cutter = DropCutter(prepare(mesh), profile)
     tolerance = 0.0055
-    for start, end in (((20.0, 15.0), (100.0, 66.0)), ((-2.0, 40.0), (122.0, 40.0)), ((30.0, 0.0), (30.0, 80.0))):
+    for start, end in (
+        ((20.0, 15.0), (100.0, 66.0)),
+        ((-2.0, 40.0), (122.0, 40.0)),
+        ((30.0, 0.0), (30.0, 80.0)),
+    ):
         a, b = np.array(start), np.array(end)
         track = cutter.along(a, b, 0.2, tolerance, 0.0)
         s = np.hypot(*(track[:, :2] - a).T)

@@ -183,7 +183,9 @@ def test_measuring_parallel_planes_and_bores_is_exact():
     assert values["Distance of the points"] == pytest.approx(3.0)
     seat = next(f for f in part.faces if f.kind == "cylinder" and f.radius == pytest.approx(18.5))
     bore = next(f for f in part.faces if f.kind == "cylinder" and f.radius == pytest.approx(4.5))
-    values = {r["label"]: r["value"] for r in measure(part, [Pick((0, 0, 0), seat.id), Pick((0, 0, 0), bore.id)])}
+    values = {
+        r["label"]: r["value"] for r in measure(part, [Pick((0, 0, 0), seat.id), Pick((0, 0, 0), bore.id)])
+    }
     assert values["Distance of the axes"] == pytest.approx(np.hypot(50.5, 26.0), abs=1e-6)
     assert values["Angle"] == pytest.approx(0.0, abs=1e-6)
     assert seat.hollow and values[f"Face {seat.id}: diameter"] == pytest.approx(37.0)

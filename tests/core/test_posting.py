@@ -64,7 +64,13 @@ def test_posted_text_means_what_was_planned(name, seeds):
 
 @pytest.mark.parametrize(
     ("find", "put"),
-    [("G1 X", "G0 X"), ("G3 ", "G2 "), ("Y1", "Y2"), ("F5", "F6"), ("\nM9\nM5\nM30", "\nG0 X1.5\nM9\nM5\nM30")],
+    [
+        ("G1 X", "G0 X"),
+        ("G3 ", "G2 "),
+        ("Y1", "Y2"),
+        ("F5", "F6"),
+        ("\nM9\nM5\nM30", "\nG0 X1.5\nM9\nM5\nM30"),
+    ],
 )
 def test_a_changed_text_is_found_out(find, put):
     plan = program(3)

@@ -61,7 +61,7 @@ def test_contacts_are_found_at_their_move(body, tool, kind, move):
 
 def test_arcs_are_cut_along_the_arc():
     """A full circle of radius 10 with an 8 mm mill leaves a core of radius 6 (ring area, exact)."""
-    table, result = cut("G0 X30 Y15\nG43 H1 Z20\nG1 Z12 F100\nG3 I-10 J0\nG0 Z20\n")
+    _table, result = cut("G0 X30 Y15\nG43 H1 Z20\nG1 Z12 F100\nG3 I-10 J0\nG0 Z20\n")
     exact = np.pi * (14.0**2 - 6.0**2) * 4.0
     assert result.volume.sum() == pytest.approx(exact, rel=2e-3)
 
@@ -150,12 +150,16 @@ def test_command_line_exit_codes_and_files(tmp_path, capsys):
         "bearing_bracket_top.nc", "bearing_bracket_top.setup.html", "report.json", "tools.json",
     }  # fmt: skip
     tools = json.loads((out / "tools.json").read_text())
-    assert tools[0]["number"] == 3 and {"length", "diameter_low", "diameter_high"} == set(tools[0]["holder"][0])
+    assert tools[0]["number"] == 3 and {"length", "diameter_low", "diameter_high"} == set(
+        tools[0]["holder"][0]
+    )
     report = json.loads((out / "report.json").read_text())
     setup = report["setups"][0]
     assert np.array(setup["setup_from_part"]).shape == (4, 4)
     assert setup["stock"]["max"][2] == 0.0 and setup["work_offset"] == "G54"
-    assert {"strategy", "tool", "moves", "cutting_length_mm", "time_s", "compute_s"} <= set(setup["operations"][0])
+    assert {"strategy", "tool", "moves", "cutting_length_mm", "time_s", "compute_s"} <= set(
+        setup["operations"][0]
+    )
     assert "svg" in (out / "bearing_bracket_top.setup.html").read_text()
     fast = {**good, "setups": [{**good["setups"][0], "placement": {"x": 250.0}}]}
     assert run(tmp_path, fast) == 3

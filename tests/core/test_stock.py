@@ -29,7 +29,7 @@ def cut(tool, moves, cell=0.25, rapid=False):
 
 def test_slot_has_its_exact_volume_in_all_directions():
     """A level slot of a flat mill: width x length x depth plus the two half ends inside the block."""
-    stock, removal = cut(FLAT, [[10, 15, 10, 30, 15, 10]])
+    stock, removal = cut(FLAT, [[10, 15, 10, 30, 15, 10]], cell=0.1)
     exact = (8 * 20 + math.pi * 16) * 6
     for volume in stock.volumes():
         assert BOX - volume == pytest.approx(exact, rel=2e-3)
@@ -76,7 +76,7 @@ def manifold_tool(tool, facets=512):
 )
 def test_removed_volume_agrees_with_manifold3d(tool, move):
     """The sweep of a convex body is the hull of its two ends (manifold3d's own booleans and volume)."""
-    stock, _ = cut(tool, [move])
+    stock, _ = cut(tool, [move], cell=0.1)
     block = m3.Manifold.cube(tuple(HIGH))
     left = block
     for body in manifold_tool(tool):

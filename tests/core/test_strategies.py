@@ -24,7 +24,10 @@ from tests.conftest import MODELS, make_tool
 
 TOOLS = {"flat": make_tool("flat", 8), "ball": make_tool("ball", 6), "corner": make_tool("corner", 8, 1.0)}
 PARTS = ["plate_a.step", "pillow_block.step", "bearing_bracket.step"]
-FAST = {"level_roughing": {"step_down": 5.0}, "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5}}
+FAST = {
+    "level_roughing": {"step_down": 5.0},
+    "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
+}
 
 
 def planner(part: str, strategy: str, tool: str = "flat", **operation: object) -> Planner:
@@ -58,7 +61,9 @@ def deepest_cut(plan: Planner, path, tool) -> float:
     pieces = pieces_of(path)[0]
     steps = np.maximum(1, np.ceil(np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1) / 0.15)).astype(int)
     owner = np.repeat(np.arange(len(pieces)), steps)
-    share = (np.arange(len(owner)) - np.repeat(np.cumsum(steps) - steps, steps) + 1)[:, None] / steps[owner][:, None]
+    share = (np.arange(len(owner)) - np.repeat(np.cumsum(steps) - steps, steps) + 1)[:, None] / steps[owner][
+        :, None
+    ]
     tips = pieces[owner, :3] + share * (pieces[owner, 3:] - pieces[owner, :3])
     tips = tips[tips[:, 2] < surface[:, 2].max()]
     tree = cKDTree(tips[:, :2])
@@ -235,7 +240,9 @@ def _one(path, i):
     from fenrik.core.paths.toolpath import Toolpath
 
     s = slice(i - 1, i + 1)
-    return Toolpath(path.tip[s], path.kind[s], path.turn[s], path.centre[s], path.feed[s], path.level[s], path.run[s])
+    return Toolpath(
+        path.tip[s], path.kind[s], path.turn[s], path.centre[s], path.feed[s], path.level[s], path.run[s]
+    )
 
 
 def test_mesh_is_read_once_for_all_paths():

@@ -80,11 +80,18 @@ def _cut_block(
     always, the cutter only where the piece is rapid. Returns False when a ray had no room.
     """
     nu = ends.shape[1]
+    # what is empty stays empty: rows and columns without material are passed over
     farthest = -1e30
+    used = np.zeros(row_to - row_from, dtype=np.bool_)
+    first_u, last_u = nu, -1
     for j in range(row_from, row_to):
         for i in range(nu):
             if counts[j, i] > 0:
                 farthest = max(farthest, ends[j, i, 2 * counts[j, i] - 1])
+                used[j - row_from] = True
+                first_u, last_u = min(first_u, i), max(last_u, i)
+    if last_u < 0:
+        return True
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
     for p in range(first, last):
         for q in range(len(bodies)):
@@ -103,8 +110,10 @@ def _cut_block(
             j1 = min(row_to - 1, int(math.floor((high_v - origin[v]) / cell - 0.5)))
             if j0 > j1:
                 continue
-            i0 = max(0, int(math.ceil((low_u - origin[u]) / cell - 0.5)))
-            i1 = min(nu - 1, int(math.floor((high_u - origin[u]) / cell - 0.5)))
+            i0 = max(first_u, int(math.ceil((low_u - origin[u]) / cell - 0.5)))
+            i1 = min(last_u, int(math.floor((high_u - origin[u]) / cell - 0.5)))
+            if i0 > i1:
+                continue
             # reach along the ray: rays without material there need no geometry
             low_a = min(pieces[p, direction], pieces[p, 3 + direction])
             high_a = max(pieces[p, direction], pieces[p, 3 + direction])
@@ -117,6 +126,8 @@ def _cut_block(
             px, py, pz = pieces[p, 0], pieces[p, 1], pieces[p, 2]
             dx, dy, dz = pieces[p, 3] - px, pieces[p, 4] - py, pieces[p, 5] - pz
             for j in range(j0, j1 + 1):
+                if not used[j - row_from]:
+                    continue
                 at_v = origin[v] + (j + 0.5) * cell
                 for i in range(i0, i1 + 1):
                     n = counts[j, i]

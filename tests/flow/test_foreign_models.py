@@ -1,0 +1,56 @@
+"""Models that nobody here drew, with a plan of two operations each, from the file to proved text."""
+
+import pytest
+
+from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Prover
+from fenrik.core.job.reading import job_from_data
+from fenrik.core.tooling.library import starting_library
+from tests.conftest import MODELS
+
+LIBRARY = {t.number: t for t in starting_library()}
+CASES = [
+    ("plate_a", "+z", 5, 18, 30),
+    ("plate_b", "-z", 4, 18, 50),
+    ("angled_bracket", "+z", 3, 17, 120),
+    ("curved_support", "+z", 3, 17, 74),
+    ("cast_bearing_unit", "+z", 5, 18, 40),
+    ("motor_bracket", "+z", 6, 19, 65),
+    ("boxes_on_faces", "+z", 8, 19, 18),
+]
+
+
+def reaching(number: int, length: float) -> dict[str, object]:
+    """A library tool with flutes and stick-out long enough for the part."""
+    tool = LIBRARY[number].model_dump()
+    tool["flute_length"] = max(tool["flute_length"], length - 4)
+    tool["stick_out"] = max(tool["stick_out"], length)
+    tool["shank_diameter"] = tool["diameter"]
+    return tool
+
+
+@pytest.mark.parametrize(("name", "up", "rough", "finish", "length"), CASES, ids=[c[0] for c in CASES])
+def test_two_operations_are_proved_without_a_stop(name, up, rough, finish, length):
+    tools = [reaching(rough, length), reaching(finish, length)]
+    operations = [
+        {
+            "name": "Rough", "strategy": "level_roughing", "tool": rough,
+            "parameters": {"step_down": 0.8 * tools[0]["diameter"]},
+        },
+        {"name": "Finish", "strategy": "parallel_finishing", "tool": finish, "parameters": {"cusp": 0.1}},
+    ]  # fmt: skip
+    setup = {"name": "Top", "up": {"axis": up}, "machine": "column_mill_800", "operations": operations}
+    document = {
+        "fenrik": 1,
+        "name": name,
+        "part": {"file": f"{name}.step"},
+        "tools": tools,
+        "setups": [setup],
+        "proof": {"cell_mm": 0.1 if name == "boxes_on_faces" else 0.7},
+    }
+    planner = Planner(job_from_data(document), MODELS, MemoryStore())
+    proof = Prover(planner).prove(planner.job.effective_releases()[0])
+    assert proof.stops() == []
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
+    assert proof.facts["removed_mm3"] > 0.2 * proof.facts["stock_volume_mm3"] * 0.1
