@@ -161,6 +161,7 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     page.get_by_label("Command", exact=True).fill("tools")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Tools")).to_be_visible()
+    expect(page.get_by_label("Command", exact=True)).to_have_count(0)
     page.keyboard.press("?")
     expect(page.get_by_text("everything by name")).to_be_visible()
 

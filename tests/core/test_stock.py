@@ -34,7 +34,7 @@ def test_slot_has_its_exact_volume_in_all_directions():
     for volume in stock.volumes():
         assert BOX - volume == pytest.approx(exact, rel=2e-3)
     assert BOX - stock.volume() == pytest.approx(exact, rel=6e-4)
-    assert removal.volume.sum() == pytest.approx(BOX - stock.volume(), rel=1e-9)
+    assert removal.volume.sum() == pytest.approx(BOX - stock.volume(), rel=1e-7)  # ends are float32
 
 
 def test_ball_groove_has_its_exact_volume():

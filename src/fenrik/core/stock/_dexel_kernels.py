@@ -232,7 +232,7 @@ def mesh_rays(direction, points, triangles, origin, cell, nu, nv, capacity):
     and a ray through an edge or a vertex is counted once.
     """
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
-    hits = np.empty((nv, nu, capacity), dtype=np.float32)
+    hits = np.zeros((nv, nu, capacity), dtype=np.float32)
     number = np.zeros((nv, nu), dtype=np.int32)
     for t in range(len(triangles)):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]

@@ -1,0 +1,58 @@
+"""Takes the pictures of docs/screenshots from the demonstration job of a running `make demo`.
+
+Run `make demo` in one terminal, wait until the demonstration job is proved, then `make screenshots`.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+from tests.browser.conftest import CHROMIUM
+
+OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+ADDRESS = f"http://127.0.0.1:{os.environ.get('FENRIK_PORT', '8750')}"
+
+
+def shot(page: Page, name: str, station: str) -> None:
+    page.goto(f"{ADDRESS}/jobs/1/{station}")
+    page.wait_for_timeout(4000)
+    if name == "part":
+        page.mouse.move(640, 400)
+        page.mouse.click(640, 400)
+    elif name == "tools":
+        page.get_by_role("cell", name="End mill 12").click()
+    elif name == "plan":
+        page.get_by_text("Finish free-form top").click()
+    elif name == "replay":
+        page.get_by_text("Replay", exact=True).click()
+        canvas = page.get_by_role("slider", name="Moment of the program")
+        box = canvas.bounding_box()
+        assert box is not None
+        canvas.click(position={"x": box["width"] * 0.24, "y": 40})
+    elif name == "deviation":
+        page.get_by_text("Deviation", exact=True).click()
+    page.wait_for_timeout(3500)
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+def main() -> None:
+    OUT.mkdir(parents=True, exist_ok=True)
+    views = [("part", "part"), ("setups", "setups"), ("tools", "tools"), ("plan", "plan"), ("prove", "prove")]
+    views += [("replay", "prove"), ("deviation", "prove"), ("release", "release")]
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        for name, station in views:
+            shot(page, name, station)
+        page.goto(f"{ADDRESS}/api/jobs/1/releases/bearing_bracket_top/sheet")
+        page.screenshot(path=OUT / "setup_sheet.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
