@@ -18,6 +18,7 @@ from pathlib import Path
 
 from fenrik.app.database import make_engine, migrate
 from fenrik.app.jobs import Jobs
+from fenrik.core.errors import DocumentError
 from fenrik.core.job.reading import job_data, load_job
 from fenrik.jobs.queue import ProcrastinateQueue
 from fenrik.postgres import Cluster
@@ -94,6 +95,18 @@ def load_demonstration(jobs: Jobs) -> None:
     jobs.start(job_id, "prove")
 
 
+def read_again(jobs: Jobs) -> None:
+    """Hands in the reading of parts whose artefacts a newer Fenrik no longer knows."""
+    for row in jobs.listing():
+        with jobs.planner(row["id"]) as planner:
+            if planner.job.part is None:
+                continue
+            try:
+                planner.part()
+            except DocumentError:
+                jobs.start(row["id"], "part")
+
+
 def demo(port: int) -> int:
     """Database, server and worker until Ctrl-C; a worker that dies is started again."""
     if not _port_free(port):
@@ -116,7 +129,9 @@ def demo(port: int) -> int:
     try:
         url = cluster.database("fenrik")
         migrate(url)
-        load_demonstration(service(url))
+        jobs = service(url)
+        load_demonstration(jobs)
+        read_again(jobs)
         children = {name: _child(name, url, port) for name in ("server", "worker")}
         if not _ready(port, children):
             return 1

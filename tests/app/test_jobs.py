@@ -214,6 +214,24 @@ def test_web_and_command_line_give_the_same_code_byte_for_byte(client, jobs, tmp
     assert again.json()["document"] == job["document"]
 
 
+def test_stock_from_a_solid_is_read_by_the_worker(client, jobs):
+    import trimesh
+
+    job_id = loaded(jobs)
+    low, high = [-40.0, -60.0, -10.0], [60.0, 70.0, 30.0]
+    block = trimesh.creation.box(bounds=[low, high]).export(file_type="stl")
+    name = client.post(f"/api/jobs/{job_id}/files", files={"file": ("block.stl", block, "")}).json()
+    present = jobs.get(job_id)
+    present["document"]["setups"][0]["stock"] = {"kind": "solid", "file": name}
+    jobs.save(job_id, present["revision"], present["document"])
+    jobs.start(job_id, "part")
+    finish(jobs)
+    setup = client.get(f"/api/jobs/{job_id}/state").json()["setups"][0]
+    assert setup["state"] == "ready", setup
+    size = [b - a for a, b in zip(setup["stock"]["min"], setup["stock"]["max"], strict=True)]
+    assert size == pytest.approx([100.0, 130.0, 40.0])
+
+
 def test_openapi_document_is_current(client):
     assert json.loads((ROOT / "docs" / "openapi.json").read_text()) == client.get("/openapi.json").json()
 

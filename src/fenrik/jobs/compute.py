@@ -14,6 +14,7 @@ from fenrik.core.errors import Cancelled, FenrikError
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.progress import Progress
+from fenrik.core.setups.setup import SolidStock
 
 log = logging.getLogger(__name__)
 MAX_ATTEMPTS = 3
@@ -53,6 +54,9 @@ def compute(jobs: Jobs, run_id: int) -> None:
 def _work(planner: Planner, target: str, progress: Progress) -> None:
     progress.step(0.0, "reading the part")
     planner.part()
+    for setup in planner.job.setups:
+        if isinstance(setup.stock, SolidStock):
+            planner.clamped(setup)  # reads the stock's solid
     if target == "part":
         return
     if target == "plan":

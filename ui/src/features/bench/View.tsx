@@ -184,10 +184,16 @@ function useProofView(scene: BenchScene | null) {
     );
     const { min, max } = setup.stock;
     const cell = Math.max(max[0] - min[0], max[1] - min[1]) / 300;
-    const nx = Math.round((max[0] - min[0]) / cell) + 1;
-    const ny = Math.round((max[1] - min[1]) / cell) + 1;
+    // a rim of empty ground around it draws the sides of the stock
+    const nx = Math.round((max[0] - min[0]) / cell) + 3;
+    const ny = Math.round((max[1] - min[1]) / cell) + 3;
     const start = new Float32Array(nx * ny).fill(max[2]);
-    const field = new HeightField(min[0], min[1], cell, nx, ny, min[2], start, moves, shapes);
+    for (let k = 0; k < start.length; k++) {
+      const i = k % nx;
+      const j = Math.floor(k / nx);
+      if (i === 0 || j === 0 || i === nx - 1 || j === ny - 1) start[k] = min[2];
+    }
+    const field = new HeightField(min[0] - cell, min[1] - cell, cell, nx, ny, min[2], start, moves, shapes);
     field.goTo(useBench.getState().time);
     fieldRef.current = field;
     scene.setField(field);

@@ -47,7 +47,7 @@ export function ProveSheet() {
       <h2>Prove</h2>
       {choice}
       <div style={{ margin: "8px 0" }}>
-        <Working target="prove" label={facts ? "Prove again" : "Prove"} disabled={!!facts} />
+        {facts ? <span className="state ready">proved</span> : <Working target="prove" label="Prove" />}
       </div>
       {release.error && (
         <div className="problem wrong">
