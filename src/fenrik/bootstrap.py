@@ -15,13 +15,15 @@ import sys
 import time
 import urllib.request
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from fenrik.app.database import make_engine, migrate
-from fenrik.app.jobs import Jobs
-from fenrik.core.errors import DocumentError
-from fenrik.core.job.reading import job_data, load_job
-from fenrik.jobs.queue import ProcrastinateQueue
 from fenrik.postgres import Cluster
+
+if TYPE_CHECKING:
+    from fenrik.app.jobs import Jobs
+
+# The application is imported inside functions: it takes seconds, which server and worker spend
+# side by side with the database's migration.
 
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
@@ -61,6 +63,10 @@ def openapi(check: bool) -> int:
 
 def service(url: str) -> Jobs:
     """The application's service on a database."""
+    from fenrik.app.database import make_engine
+    from fenrik.app.jobs import Jobs
+    from fenrik.jobs.queue import ProcrastinateQueue
+
     return Jobs(make_engine(url), ProcrastinateQueue(url))
 
 
@@ -85,6 +91,8 @@ def work(url: str) -> int:
 
 def load_demonstration(jobs: Jobs) -> None:
     """The demonstration job, unless there are jobs already."""
+    from fenrik.core.job.reading import job_data, load_job
+
     if jobs.listing():
         return
     folder = ROOT / "examples"
@@ -97,6 +105,8 @@ def load_demonstration(jobs: Jobs) -> None:
 
 def read_again(jobs: Jobs) -> None:
     """Hands in the reading of parts whose artefacts a newer Fenrik no longer knows."""
+    from fenrik.core.errors import DocumentError
+
     for row in jobs.listing():
         with jobs.planner(row["id"]) as planner:
             if planner.job.part is None:
@@ -128,11 +138,13 @@ def demo(port: int) -> int:
     signal.signal(signal.SIGTERM, stop)
     try:
         url = cluster.database("fenrik")
+        from fenrik.app.database import migrate
+
         migrate(url)
+        children = {name: _child(name, url, port) for name in ("server", "worker")}
         jobs = service(url)
         load_demonstration(jobs)
         read_again(jobs)
-        children = {name: _child(name, url, port) for name in ("server", "worker")}
         if not _ready(port, children):
             return 1
         print(f"Fenrik is ready: http://127.0.0.1:{port}  (Ctrl-C stops it)", flush=True)
