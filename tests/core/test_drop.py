@@ -175,7 +175,7 @@ def test_allowance_is_the_grown_cutter(allowance, seed, x, y):
     topology = prepare(mesh_of(rough_surface(seed)))
     plain = DropCutter(topology, Profile(2, 2)).tip(np.array([[x, y]]))[0]
     left = DropCutter(topology, Profile(2, 2), allowance, allowance).tip(np.array([[x, y]]))[0]
-    assert left >= plain + allowance - 1e-9 or left == pytest.approx(plain + allowance)
+    assert left >= plain + allowance - 1e-9
 
 
 @pytest.mark.parametrize("profile", [Profile(3, 3), Profile(4, 1), Profile(3, 0)], ids=str)
