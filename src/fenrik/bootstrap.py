@@ -6,24 +6,25 @@
 from __future__ import annotations
 
 import argparse
+import importlib
 import json
 import os
 import signal
 import socket
-import subprocess
 import sys
 import time
 import urllib.request
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fenrik.postgres import Cluster
+from fenrik.supervise import Children
 
 if TYPE_CHECKING:
     from fenrik.app.jobs import Jobs
 
-# The application is imported inside functions: it takes seconds, which server and worker spend
-# side by side with the database's migration.
+# The application is imported inside functions: it takes seconds, in which the database starts.
 
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
@@ -117,48 +118,72 @@ def read_again(jobs: Jobs) -> None:
                 jobs.start(row["id"], "part")
 
 
+def prepare(url: str) -> int:
+    """Migrates the database, loads the demonstration job, and has parts read again after an upgrade."""
+    from fenrik.app.database import migrate
+
+    migrate(url)
+    jobs = service(url)
+    load_demonstration(jobs)
+    read_again(jobs)
+    return 0
+
+
+class Stop:
+    """Whether Ctrl-C or SIGTERM asked for the end. A plain flag: a lock taken in a signal's handler can be
+    held by the very call that the signal interrupted."""
+
+    def __init__(self) -> None:
+        self.asked = False
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, self._ask)
+
+    def _ask(self, *_: object) -> None:
+        self.asked = True
+
+
 def demo(port: int) -> int:
-    """Database, server and worker until Ctrl-C; a worker that dies is started again."""
+    """Database, server and worker until Ctrl-C; one that dies is started again."""
     if not _port_free(port):
         print(
             f"Port {port} is taken: is Fenrik running already? Or choose another with FENRIK_PORT.",
             file=sys.stderr,
         )
         return 1
+    stop = Stop()
     cluster = Cluster(DATA / "postgres")
-    cluster.start()
-    children: dict[str, subprocess.Popen[bytes]] = {}
-    stopping = False
-
-    def stop(*_: object) -> None:
-        nonlocal stopping
-        stopping = True
-
-    signal.signal(signal.SIGINT, stop)
-    signal.signal(signal.SIGTERM, stop)
+    children = Children()
     try:
-        url = cluster.database("fenrik")
-        from fenrik.app.database import migrate
-
-        migrate(url)
-        children = {name: _child(name, url, port) for name in ("server", "worker")}
-        jobs = service(url)
-        load_demonstration(jobs)
-        read_again(jobs)
-        if not _ready(port, children):
+        url = _cluster_beside_imports(cluster)
+        if children.start("preparation", lambda: prepare(url)) and children.wait("preparation") != 0:
             return 1
+        works = {"server": lambda: serve(url, port), "worker": lambda: work(url)}
+        for name, run in works.items():
+            children.start(name, run)
+        if not _ready(port, children, stop):
+            return 0 if stop.asked else 1
         print(f"Fenrik is ready: http://127.0.0.1:{port}  (Ctrl-C stops it)", flush=True)
-        while not stopping:
+        while not stop.asked:
             time.sleep(0.3)
-            for name, child in children.items():
-                if child.poll() is not None and not stopping:
-                    print(f"the {name} ended ({child.returncode}) and is started again", file=sys.stderr)
-                    children[name] = _child(name, url, port)
+            for name, run in works.items():
+                code = children.ended(name)
+                if code is not None and not stop.asked:
+                    print(f"the {name} ended ({code}) and is started again", file=sys.stderr)
+                    children.start(name, run)
     finally:
-        for child in children.values():
-            _end(child)
+        children.end()
         cluster.stop()
     return 0
+
+
+def _cluster_beside_imports(cluster: Cluster) -> str:
+    """Starts the cluster while the application is imported; gives the database's address."""
+    with ThreadPoolExecutor(1) as pool:
+        started = pool.submit(cluster.start)
+        for name in ("fenrik.web.server", "fenrik.jobs.worker", "fenrik.app.database", "uvicorn", "alembic"):
+            importlib.import_module(name)
+        started.result()
+    return cluster.database("fenrik")
 
 
 def _port_free(port: int) -> bool:
@@ -171,31 +196,18 @@ def _port_free(port: int) -> bool:
     return True
 
 
-def _child(name: str, url: str, port: int) -> subprocess.Popen[bytes]:
-    command = [sys.executable, "-m", "fenrik.bootstrap", name, "--url", url, "--port", str(port)]
-    return subprocess.Popen(command, start_new_session=True)
-
-
-def _end(child: subprocess.Popen[bytes]) -> None:
-    if child.poll() is None:
-        child.terminate()
-        try:
-            child.wait(3)
-        except subprocess.TimeoutExpired:
-            os.killpg(child.pid, signal.SIGKILL)
-            child.wait()
-
-
-def _ready(port: int, children: dict[str, subprocess.Popen[bytes]]) -> bool:
-    for _ in range(150):
-        if children["server"].poll() is not None:
+def _ready(port: int, children: Children, stop: Stop) -> bool:
+    for _ in range(300):
+        if stop.asked:
+            return False
+        if children.ended("server") is not None:
             print(
                 f"The server did not start; is port {port} taken? Choose another with FENRIK_PORT.",
                 file=sys.stderr,
             )
             return False
         try:
-            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=1):
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=2):
                 return True
         except OSError:
             time.sleep(0.1)
