@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import re
 
 import pytest
@@ -26,6 +27,23 @@ def begin(page: Page, name: str) -> None:
 
 def give(page: Page, path) -> None:
     page.get_by_label("Model file").set_input_files(path)
+
+
+def drop(page: Page, path) -> None:
+    """Lets go of a file over the field, as a hand does that dragged it from a folder."""
+    content = base64.b64encode(path.read_bytes()).decode()
+    carried = page.evaluate_handle(
+        """([name, content]) => {
+            const bytes = Uint8Array.from(atob(content), (c) => c.charCodeAt(0));
+            const carried = new DataTransfer();
+            carried.items.add(new File([bytes], name));
+            return carried;
+        }""",
+        [path.name, content],
+    )
+    field = page.get_by_role("group", name="Drop a model file here")
+    for event in ("dragenter", "dragover", "drop"):
+        field.dispatch_event(event, {"dataTransfer": carried})
 
 
 def choose(page: Page, label: str, option: str) -> None:
@@ -141,7 +159,8 @@ def test_wrong_files_and_wrong_values_say_what_to_do(page: Page):
 
 def test_picking_measuring_up_and_the_keyboard(page: Page):
     begin(page, "Picks")
-    give(page, MODELS / "plate_a.step")
+    drop(page, MODELS / "plate_a.step")
+    expect(page.get_by_text("plate_a.step").first).to_be_visible()
     expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-part", re.compile("part-"))

@@ -5,8 +5,11 @@ import json
 import numpy as np
 import pytest
 import trimesh
+from OCP.Interface import Interface_Static
+from OCP.STEPControl import STEPControl_Controller, STEPControl_StepModelType, STEPControl_Writer
 
 from fenrik.core.errors import FileError
+from fenrik.core.model import brep
 from fenrik.core.model.child import read_in_child
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
@@ -189,3 +192,35 @@ def test_measuring_parallel_planes_and_bores_is_exact():
     assert values["Distance of the axes"] == pytest.approx(np.hypot(50.5, 26.0), abs=1e-6)
     assert values["Angle"] == pytest.approx(0.0, abs=1e-6)
     assert seat.hollow and values[f"Face {seat.id}: diameter"] == pytest.approx(37.0)
+
+
+@pytest.mark.parametrize("unit", ["MM", "INCH"])
+@pytest.mark.parametrize(
+    ("schema", "named"),
+    [
+        ("AP203", "CONFIG_CONTROL_DESIGN"),
+        ("AP214IS", "AUTOMOTIVE_DESIGN"),
+        ("AP242DIS", "AP242_MANAGED_MODEL_BASED_3D_ENGINEERING"),
+    ],
+)
+def test_every_step_protocol_in_both_units_gives_the_same_solid(tmp_path, schema, named, unit):
+    """Files written by OCCT under each application protocol of ISO 10303; names of schemas by the standard."""
+    part = read_model(MODELS / "plate_a.step")
+    path = tmp_path / f"{schema}_{unit}.step"
+    STEPControl_Controller.Init_s()
+    before = {key: Interface_Static.CVal_s(key) for key in ("write.step.schema", "write.step.unit")}
+    try:
+        Interface_Static.SetCVal_s("write.step.schema", schema)
+        Interface_Static.SetCVal_s("write.step.unit", unit)
+        writer = STEPControl_Writer()
+        writer.Transfer(brep.from_bytes(part.brep), STEPControl_StepModelType.STEPControl_AsIs)
+        writer.Write(str(path))
+    finally:
+        for key, value in before.items():
+            Interface_Static.SetCVal_s(key, value)
+    assert named in path.read_text()
+    again = read_model(path)
+    assert again.file_unit == {"MM": "millimetre", "INCH": "inch"}[unit]
+    assert again.volume == pytest.approx(part.volume, rel=1e-9)
+    assert len(again.faces) == len(part.faces)
+    assert not again.problems

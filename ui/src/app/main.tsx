@@ -42,6 +42,9 @@ const theme = createTheme({
 });
 const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
 
+// A file let go beside the field must not make the browser leave the page for the file.
+for (const event of ["dragover", "drop"]) window.addEventListener(event, (e) => e.preventDefault());
+
 createRoot(document.getElementById("root")!).render(
   <MantineProvider theme={theme} defaultColorScheme="light">
     <Notifications position="bottom-right" />

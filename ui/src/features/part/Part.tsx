@@ -18,6 +18,8 @@ export function PartSheet() {
     <>
       <h2>Part</h2>
       <div
+        role="group"
+        aria-label="Drop a model file here"
         className={`drop ${over ? "over" : ""}`}
         onDragOver={(e) => {
           e.preventDefault();
