@@ -41,7 +41,7 @@ def drop(page: Page, path) -> None:
         }""",
         [path.name, content],
     )
-    field = page.get_by_role("group", name="Drop a model file here")
+    field = page.get_by_role("group", name="Drop area")
     for event in ("dragenter", "dragover", "drop"):
         field.dispatch_event(event, {"dataTransfer": carried})
 

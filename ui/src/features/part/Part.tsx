@@ -19,7 +19,7 @@ export function PartSheet() {
       <h2>Part</h2>
       <div
         role="group"
-        aria-label="Drop a model file here"
+        aria-label="Drop area"
         className={`drop ${over ? "over" : ""}`}
         onDragOver={(e) => {
           e.preventDefault();
