@@ -1,11 +1,29 @@
-"""Runs all benchmarks and prints a row each: what, figure, baseline, ratio."""
+"""``make bench [ONLY=name]``: every row beside its baseline in the same run; non-zero when a bar is missed."""
 
 from __future__ import annotations
 
+import sys
+
 from bench import cutter_location, removal
 
+ALL = {"cutter_location": cutter_location, "removal": removal}
+
+
+def main() -> int:
+    """Prints the table."""
+    wanted = sys.argv[1:] or list(ALL)
+    missed = 0
+    print(f"{'what':<66} {'value':>10} {'baseline':>20} {'ratio':>9} {'bar':>9}")
+    for name in wanted:
+        for row in ALL[name].rows():
+            missed += not row.kept
+            mark = "" if row.kept else "  MISSED"
+            print(
+                f"{row.what:<66} {row.value:>10} {row.baseline:>20} {row.ratio:>9.2f} {row.bar:>9}{mark}",
+                flush=True,
+            )
+    return 1 if missed else 0
+
+
 if __name__ == "__main__":
-    print(f"{'what':<58}{'figure':>16}{'baseline':>18}{'ratio':>9}")
-    for module in (cutter_location, removal):
-        for what, figure, baseline, ratio in module.rows():
-            print(f"{what:<58}{figure:>16}{baseline:>18}{ratio:>9.3g}", flush=True)
+    raise SystemExit(main())

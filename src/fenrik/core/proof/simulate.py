@@ -56,11 +56,11 @@ def simulate(
             pieces, owner = part.straightened(ARC_MM)
             bodies = tool_bodies(tools[int(number)])
             overlaps = []
-            for a in range(0, len(pieces), 4000):
+            for a in range(0, len(pieces), 10_000):
                 progress.step((step + a / max(1, len(pieces))) / len(names), f"cutting with '{name}'")
-                piece = pieces[a : a + 4000]
-                removal = work.cut(piece, bodies, part.rapid[owner[a : a + 4000]], tag0 + a)
-                np.add.at(volume, mine[owner[a : a + 4000]], removal.volume.sum(axis=1))
+                piece = pieces[a : a + 10_000]
+                removal = work.cut(piece, bodies, part.rapid[owner[a : a + 10_000]], tag0 + a)
+                np.add.at(volume, mine[owner[a : a + 10_000]], removal.volume.sum(axis=1))
                 overlaps.append(removal.overlap)
             overlap = np.concatenate(overlaps) if overlaps else np.zeros((0, 3))
             findings += _contacts(motion, mine, owner, overlap, name, tools[int(number)], clock)

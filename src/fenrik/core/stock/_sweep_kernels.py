@@ -8,13 +8,13 @@ radius r1 with its centre r1 over the tip. Every sweep is convex, so a ray meets
 
 import math
 
-from numba import njit
+from fenrik.core.stock._jit import njit
 
 FRUSTUM, ROUND, BALL = 0, 1, 2
 GOLD = 0.6180339887498949
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", _nrt=False)
 def _extremes(pa, da, foot, m, rho):
     """Smallest and largest a = pa + da*s/m -+ sqrt(rho² - (s - foot)²) over s in 0..m; needs contact."""
     if m < 1e-12:
@@ -30,7 +30,7 @@ def _extremes(pa, da, foot, m, rho):
     return low, high
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", _nrt=False)
 def ball(pa, da, wu, wv, du, dv, r):
     """Ray along a at offset (wu, wv) from the start centre; the centre moves by (da; du, dv)."""
     m = math.sqrt(du * du + dv * dv)
@@ -51,7 +51,7 @@ def ball(pa, da, wu, wv, du, dv, r):
     return _extremes(pa, da, foot, m, rho)
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", _nrt=False)
 def body_radius(kind, z0, z1, r0, r1, z):
     """Radius of the body at height z over the tip (z within z0..z1)."""
     if kind == FRUSTUM:
@@ -60,7 +60,7 @@ def body_radius(kind, z0, z1, r0, r1, z):
     return r0 + math.sqrt(max(0.0, r1 * r1 - up * up))
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", _nrt=False)
 def body_low(kind, z0, z1, r0, r1, d):
     """Lowest height of the body at distance d from the axis (d within its largest radius)."""
     if kind == FRUSTUM:
@@ -73,7 +73,7 @@ def body_low(kind, z0, z1, r0, r1, d):
     return r1 - math.sqrt(max(0.0, r1 * r1 - over * over))
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", _nrt=False)
 def body_high(kind, z0, z1, r0, r1, d):
     """Highest height of the body at distance d from the axis."""
     if kind == FRUSTUM and r1 < r0 and d > r1:
@@ -81,7 +81,7 @@ def body_high(kind, z0, z1, r0, r1, d):
     return z1
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, _nrt=False)
 def upright(kind, z0, z1, r0, r1, wx, wy, pz, dx, dy, dz):
     """Ray along Z at (wx, wy) from the start axis: interval of heights."""
     widest = r0 + r1 if kind == ROUND else max(r0, r1)
@@ -140,7 +140,7 @@ def upright(kind, z0, z1, r0, r1, wx, wy, pz, dx, dy, dz):
     return low, high
 
 
-@njit(cache=True, inline="always")
+@njit(cache=True, inline="always", _nrt=False)
 def _stadium(pa, da, wb, db, rho, t0, t1):
     """Ray along a at offset wb in b; a disc of radius rho moves from t0 to t1 of (da, db)."""
     wb = wb - t0 * db
@@ -153,7 +153,7 @@ def _stadium(pa, da, wb, db, rho, t0, t1):
     return _extremes(pa, da, foot, m, rho)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, _nrt=False)
 def level(kind, z0, z1, r0, r1, pa, da, wb, db, wz, dz):
     """Ray along a horizontal axis a: wb is its offset in the other one and wz its height over the start
     tip; the tip moves by (da, db, dz). Interval along a."""
@@ -215,7 +215,7 @@ def level(kind, z0, z1, r0, r1, pa, da, wb, db, wz, dz):
     return low, high
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, _nrt=False)
 def _end(kind, z0, z1, r0, r1, da, wb, db, wz, dz, first, last, side):
     """Extreme of t*da + side*half chord over first..last (concave for the high side)."""
     a, b = first, last

@@ -2,7 +2,8 @@
 
 Nodes lie at cell centres; every ray of the three directions carries its sorted material intervals,
 each end with the piece of motion that cut it. Swept tools are subtracted in closed form where there
-is one (cylinders, balls, level moves), by bisection on ramps of corner radii and cones.
+is one (cylinders, balls, level moves), by bisection on ramps of corner radii and cones. Pieces of motion
+are binned to tiles of rays; within a tile they come in order, tiles are shared out to the threads.
 """
 
 from __future__ import annotations
@@ -14,47 +15,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.model.part_model import TriangleMesh
-from fenrik.core.stock import _dexel_kernels as k
+from fenrik.core.stock import _mesh_ray_kernels as m
+from fenrik.core.stock import _tile_kernels as k
 from fenrik.core.stock._sweep_kernels import BALL, FRUSTUM, ROUND
+from fenrik.core.stock.rays import Rays
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
 CUTTING, SHANK, HOLDER = 0, 1, 2
-CHUNK = 20_000
-
-
-@dataclass
-class Rays:
-    """Rays of one direction: ends (nv, nu, 2K) float32, tags alike int32, counts (nv, nu)."""
-
-    ends: NDArray[np.float32]
-    tags: NDArray[np.int32]
-    counts: NDArray[np.int32]
-
-    def copy(self) -> Rays:
-        """An independent copy."""
-        return Rays(self.ends.copy(), self.tags.copy(), self.counts.copy())
-
-    def grow(self) -> None:
-        """Twice the room per ray."""
-        self.ends = np.concatenate([self.ends, np.zeros_like(self.ends)], axis=2)
-        self.tags = np.concatenate([self.tags, np.zeros_like(self.tags)], axis=2)
-
-    def length(self) -> float:
-        """Total length of material on all rays, mm."""
-        width = self.ends.shape[2]
-        inside = np.arange(width // 2)[None, None, :] < self.counts[:, :, None]
-        spans = self.ends[:, :, 1::2].astype(np.float64) - self.ends[:, :, 0::2]
-        return float(spans[inside].sum())
+CHUNK = 50_000
 
 
 @dataclass(frozen=True)
 class Removal:
-    """What a cut did, per piece of motion: removed `volume` (m, 3 roles) mm³ and the `overlap` (m, 3)
-    mm of shank, holder and (on rapids) cutter with the stock, seen in every direction that saw any."""
+    """What a cut did, per piece of motion: removed `volume` (m, 3 roles) mm³, the `overlap` (m, 3) mm of
+    shank, holder and (on rapids) cutter with the stock, seen in every direction that saw any, and the
+    greatest `depth` (m,) mm of material that the cutter took from a vertical line."""
 
     volume: Floats
     overlap: Floats
+    depth: Floats
 
 
 def tool_bodies(assembly: Assembly) -> Floats:
@@ -96,12 +76,12 @@ class Stock:
         rays = []
         for d, (u, v) in enumerate(((1, 2), (0, 2), (0, 1))):
             nu, nv = shape[u], shape[v]
-            ends = np.zeros((nv, nu, 4), dtype=np.float32)
+            ends = np.zeros((nv, nu, 2), dtype=np.float32)
             ends[:, :, 0], ends[:, :, 1] = low[d], high[d]
             inside_u = low[u] + (np.arange(nu) + 0.5) * cell < high[u]
             inside_v = low[v] + (np.arange(nv) + 0.5) * cell < high[v]
             counts = (inside_v[:, None] & inside_u[None, :]).astype(np.int32)
-            rays.append(Rays(ends, np.full_like(ends, -1, dtype=np.int32), counts))
+            rays.append(Rays.of_dense(ends, counts))
         return Stock(np.array(low, dtype=np.float64), cell, shape, rays)
 
     @staticmethod
@@ -116,11 +96,11 @@ class Stock:
         for d, (u, v) in enumerate(((1, 2), (0, 2), (0, 1))):
             capacity, fits = 4, False
             while not fits:
-                ends, tags, counts, fits = k.mesh_rays(
+                ends, counts, fits = m.mesh_rays(
                     d, mesh.vertices, mesh.triangles, low, cell, shape[u], shape[v], capacity
                 )
                 capacity *= 2
-            rays.append(Rays(ends, tags, counts))
+            rays.append(Rays.of_dense(ends, counts))
         return Stock(np.array(low, dtype=np.float64), cell, shape, rays)
 
     def copy(self) -> Stock:
@@ -138,42 +118,62 @@ class Stock:
 
     def cut(self, pieces: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int = 0) -> Removal:
         """Takes away what `bodies` sweep along straight `pieces` (m, 6); ends get tags tag0 + piece."""
-        volumes, overlaps = [], []
+        total = np.zeros((len(pieces), 3))
+        overlap = np.zeros((len(pieces), 3))
+        depth = np.zeros(len(pieces))
         for a in range(0, len(pieces), CHUNK):
             part = np.ascontiguousarray(pieces[a : a + CHUNK])
-            volume, overlap = self._cut_chunk(part, bodies, rapid[a : a + CHUNK], tag0 + a)
-            volumes.append(volume)
-            overlaps.append(overlap)
-        if not volumes:
-            return Removal(np.zeros((0, 3)), np.zeros((0, 3)))
-        return Removal(np.concatenate(volumes), np.concatenate(overlaps))
+            volume, deepest = self._cut_chunk(part, stacked(bodies), tag0 + a)
+            total[a : a + CHUNK] = volume.mean(axis=0) * self.cell**2
+            seen = np.where(deepest > 0, deepest, np.inf).min(axis=0)
+            overlap[a : a + CHUNK] = np.where(np.isfinite(seen), seen, 0.0)
+            depth[a : a + CHUNK] = deepest[2, :, CUTTING]
+        overlap[~rapid, CUTTING] = 0.0
+        return Removal(total, overlap, depth)
 
-    def _cut_chunk(
-        self, pieces: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int
-    ) -> tuple[Floats, Floats]:
-        total = np.zeros((3, len(pieces), 3))
+    def _cut_chunk(self, pieces: Floats, bodies: Floats, tag0: int) -> tuple[Floats, Floats]:
+        """Removed length and longest removal (3 directions, m, 3 roles)."""
+        volume = np.zeros((3, len(pieces), 3))
         longest = np.zeros((3, len(pieces), 3))
-        x, y, z = self.rays
-        while True:
-            volume, deepest, full = k.cut(
-                x.ends, x.tags, x.counts, y.ends, y.tags, y.counts, z.ends, z.tags, z.counts,
-                self.origin, self.cell, pieces, bodies, rapid, tag0, numba.get_num_threads(), 16,
-            )  # fmt: skip
-            total += volume.sum(axis=0)  # what a run without room had removed is not removed again
-            longest = np.maximum(longest, deepest.max(axis=0))
-            out_of_room = full.any(axis=0)
-            if not out_of_room.any():
-                break
-            for d in np.flatnonzero(out_of_room):
-                self.rays[d].grow()
-        seen = np.where(longest > 0, longest, np.inf).min(axis=0)
-        overlap = np.where(np.isfinite(seen), seen, 0.0)
-        return total.mean(axis=0) * self.cell**2, overlap
+        roles = bodies[:, 5].astype(np.int64)
+        for d, rays in enumerate(self.rays):
+            nu_tiles, nv_tiles = rays.tiles
+            offsets, entries = k.bin_pieces(
+                d, nu_tiles, nv_tiles, rays.spans(), self.origin, self.cell, pieces, bodies
+            )
+            gone, deepest = np.zeros(len(entries)), np.zeros(len(entries))
+            start = offsets[:-1].copy()
+            while True:
+                left = offsets[1:] - start
+                order = np.argsort(-left, kind="stable")[: int((left > 0).sum())]
+                if not len(order):
+                    break
+                k.cut_tiles(
+                    d, order, nu_tiles, rays.arrays, self.origin, self.cell, pieces, bodies, offsets,
+                    entries, start, tag0, gone, deepest, numba.get_num_threads(),
+                )  # fmt: skip
+                full = np.flatnonzero(start < offsets[1:])
+                if len(full):
+                    rays.grow(full)
+            k.gather(entries, len(bodies), roles, gone, deepest, volume[d], longest[d])
+        return volume, longest
 
     def top(self) -> Floats:
         """Highest material over every column (ny, nx), NaN where there is none."""
-        rays = self.rays[2]
-        last = np.maximum(2 * rays.counts - 1, 0)
-        top = np.take_along_axis(rays.ends, last[:, :, None], axis=2)[:, :, 0].astype(np.float64)
-        top[rays.counts == 0] = np.nan
-        return top
+        return self.rays[2].outermost().astype(np.float64)
+
+
+def stacked(bodies: Floats) -> Floats:
+    """Bodies with the columns TOP and SKIP of the kernels: a cylinder that stands on the lower half of a tip
+    of its own width and role is cut along Z together with it."""
+    out = np.hstack([bodies, np.zeros((len(bodies), 2))])
+    for b, (kind, _, z1, r0, r1, role) in enumerate(bodies):
+        top = 2 * r1 if kind == BALL else z1
+        out[b, 2], out[b, 6] = top, top
+        if b + 1 < len(bodies) and kind != FRUSTUM:
+            wide = r1 if kind == BALL else r0 + r1
+            after = bodies[b + 1]
+            same = after[0] == FRUSTUM and after[3] == after[4] == wide and after[5] == role
+            if same and after[1] == z1 and after[2] >= top:
+                out[b, 6], out[b + 1, 7] = after[2], 1.0
+    return out

@@ -45,20 +45,9 @@ class StockSurface:
 
 def surface(stock: Stock) -> StockSurface:
     """The closed surface of a stock."""
-    x, y, z = stock.rays
-    flags = k.inside_flags(z.ends, z.counts, stock.origin[2], stock.cell, stock.shape[2])
+    (ex, tx, cx), (ey, ty, cy), (ez, tz, cz) = (rays.dense() for rays in stock.rays)
+    flags = k.inside_flags(ez, cz, stock.origin[2], stock.cell, stock.shape[2])
     vertices, quads, points, axes, tags = k.nets(
-        flags,
-        x.ends,
-        x.tags,
-        x.counts,
-        y.ends,
-        y.tags,
-        y.counts,
-        z.ends,
-        z.tags,
-        z.counts,
-        stock.origin,
-        stock.cell,
+        flags, ex, tx, cx, ey, ty, cy, ez, tz, cz, stock.origin, stock.cell
     )
     return StockSurface(vertices, quads, points, axes, tags)
