@@ -57,6 +57,7 @@ def main() -> None:
                 [
                     ("level_roughing", 1),
                     ("level_roughing", 3),
+                    ("bounded_clearing", 1),
                     ("parallel_finishing", 2),
                     ("parallel_finishing", 3),
                 ]

@@ -26,6 +26,7 @@ TOOLS = {"flat": make_tool("flat", 8), "ball": make_tool("ball", 6), "corner": m
 PARTS = ["plate_a.step", "pillow_block.step", "bearing_bracket.step"]
 FAST = {
     "level_roughing": {"step_down": 5.0},
+    "bounded_clearing": {"step_down": 8.0, "stepover": 2.0},
     "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
 }
 
