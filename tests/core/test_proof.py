@@ -18,6 +18,7 @@ from fenrik.core.progress import SILENT
 from fenrik.core.proof.deviation import measure, overcut_findings
 from fenrik.core.proof.simulate import simulate
 from fenrik.core.stock.dexels import Stock
+from fenrik.core.tooling.materials import material
 from tests.conftest import MODELS, ROOT, make_tool, mesh_of
 
 HEAD = "G21 G90 G17 G94\nT1 M6\nS1000 M3\n"
@@ -33,7 +34,9 @@ def cut(body: str, tool=None):
     step_of = np.zeros(len(table), dtype=np.int32)
     clock = np.arange(len(table), dtype=float)
     tools = {1: tool or make_tool("flat", 8)}
-    return table, simulate(table, step_of, ["op"], tools, stock, clock, SILENT)
+    times = np.ones(len(table))
+    aluminium = material("aluminium_wrought")
+    return table, simulate(table, step_of, ["op"], tools, stock, clock, times, aluminium, SILENT)
 
 
 GOOD = "G0 X-10 Y15\nG43 H1 Z20\nZ10\nG1 X50 F500\nG0 Z20\n"
@@ -73,7 +76,7 @@ def test_overcut_is_measured_where_it_is_and_leads_to_its_move():
     plate = trimesh.creation.box((40, 30, 10))
     plate.apply_translation((20, 15, 5))
     table, result = cut(GOOD.replace("Z10", "Z9.9"))
-    deviation = measure(result.stocks[-1], DistanceField(mesh_of(plate)), plate.area, 0.05)
+    deviation = measure(result.last, DistanceField(mesh_of(plate)), plate.area, 0.05)
     assert deviation.facts["max_overcut_mm"] == pytest.approx(0.1, abs=1e-4)
     assert deviation.facts["max_leftover_mm"] == pytest.approx(6.0, abs=0.02)
     step_of = np.zeros(len(table), dtype=np.int32)

@@ -107,7 +107,7 @@ def proof_facts(jobs: Service, key: str) -> dict[str, Any]:
 def proof_motion(jobs: Service, key: str) -> Response:
     """The posted motion as straight pieces with the time at which each ends."""
     proof = _proof(jobs, key)
-    names = ("pieces", "owner", "ends_at", "rapid", "step", "tool", "feed", "line")
+    names = ("pieces", "owner", "ends_at", "rapid", "step", "tool", "feed", "line", *TRACES)
     return binary(pack({"time_s": proof.facts["time_s"]}, {n: proof.arrays[n] for n in names}))
 
 

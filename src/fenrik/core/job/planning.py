@@ -164,7 +164,9 @@ class Planner:
         for key, (value, reason) in proposed.items():
             if getattr(parameters, key) is None:
                 filled[key] = value
-                derived[key] = Derived(round(value, 4), "mm", "from material and tool", reason)
+                extra = chosen.parameters.model_fields[key].json_schema_extra
+                unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
+                derived[key] = Derived(round(value, 4), unit, "from material and tool", reason)
         return Resolved(
             operation,
             tool,

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from fenrik.core.errors import DocumentError
 from fenrik.core.job.artefacts import key_of
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
+from fenrik.core.job.kept import KeptCuts
 from fenrik.core.job.planning import Planner
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
@@ -26,10 +27,10 @@ from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.deviation import measure, overcut_findings
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.limits import limit_findings
-from fenrik.core.proof.simulate import simulate
+from fenrik.core.proof.load import load_findings
+from fenrik.core.proof.simulate import Simulated, simulate
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock
-from fenrik.core.stock.surface import surface
 from fenrik.core.tolerances import MESH_SHARE
 
 Floats = NDArray[np.float64]
@@ -212,24 +213,27 @@ class Prover:
         begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changes) * mill.tool_change_s
         findings = list(posted.findings)
         findings += limit_findings(motion, tools, mill, clamped.table_from_setup, begin)
-        stock = raw_stock(clamped, self._cell(clamped))
+        cell, material = self._cell(clamped), planner.material(setup)
+        step_of = posted.comparison.step_of
         progress.step(0.02, "cutting the stock")
+        keep = KeptCuts(planner.store, clamped, cell, motion, step_of, names, times, tools, material)
+        stock = raw_stock(clamped, cell)
         cut = simulate(
-            motion, posted.comparison.step_of, names, tools, stock, begin, progress.part(0.02, 0.75)
+            motion, step_of, names, tools, stock, begin, times, material, progress.part(0.02, 0.75), keep
         )
+        findings += load_findings([c.facts for c in cut.steps], names, mill)
         findings += cut.findings
         progress.step(0.78, "measuring the deviation")
         tolerance = min(o.tolerance_mm for o in posted.operations)
         mesh = planner.setup_mesh(setup, tolerance)
         area = planner.part().area
-        deviation = measure(cut.stocks[-1], DistanceField(mesh), area, self.job.proof.tolerance_mm)
+        deviation = measure(cut.last, DistanceField(mesh), area, self.job.proof.tolerance_mm)
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]
         findings += overcut_findings(
             deviation, cut.move_of_tag, motion, posted.comparison.step_of, names, limits, begin
         )
         findings += self._notes(posted)
-        progress.step(0.88, "building the surfaces")
         located = [_located(f, setup.name, posted.comparison.step_of, names, begin) for f in findings]
         order = {"stop": 0, "caution": 1, "note": 2}
         facts = {
@@ -243,18 +247,17 @@ class Prover:
             "time_s": float(begin[-1] + times[-1]) if len(motion) else 0.0,
             "stock_volume_mm3": stock.volume(),
             "removed_mm3": float(cut.volume.sum()),
-            "operations": self._operation_facts(posted, times, cut.volume),
+            "operations": self._operation_facts(posted, times, cut),
             "deviation": deviation.facts,
             "findings": sorted(
                 (f.as_dict() for f in located), key=lambda f: (order[f["severity"]], f["time_s"])
             ),
         }
-        arrays = _motion_arrays(motion, posted.comparison.step_of, begin, times)
-        for i, state in enumerate(cut.stocks):
-            progress.step(0.9 + 0.1 * i / len(cut.stocks), "building the surfaces")
-            skin = deviation.surface if i == len(cut.stocks) - 1 else surface(state)
-            arrays[f"vertices{i}"] = skin.vertices.astype(np.float32)
-            arrays[f"quads{i}"] = skin.quads
+        arrays = _motion_arrays(motion, step_of, begin, times, cut.traces)
+        for i, done in enumerate(cut.steps):
+            last = i == len(cut.steps) - 1
+            arrays[f"vertices{i}"] = deviation.surface.vertices.astype(np.float32) if last else done.vertices
+            arrays[f"quads{i}"] = deviation.surface.quads if last else done.quads
         arrays["deviation"] = deviation.at_vertices.astype(np.float32)
         return Proof(facts, arrays)
 
@@ -265,7 +268,7 @@ class Prover:
         least = float((np.prod(size) / MAX_NODES) ** (1 / 3))
         return round(max(wanted, least), 4)
 
-    def _operation_facts(self, posted: Posted, times: Floats, volume: Floats) -> list[dict[str, Any]]:
+    def _operation_facts(self, posted: Posted, times: Floats, cut: Simulated) -> list[dict[str, Any]]:
         lengths = posted.motion.lengths()
         out = []
         for i, operation in enumerate(posted.operations):
@@ -281,10 +284,11 @@ class Prover:
                     "cutting_length_mm": float(lengths[feeding].sum()),
                     "rapid_length_mm": float(lengths[rows & posted.motion.rapid].sum()),
                     "time_s": float(times[rows].sum()),
-                    "removed_mm3": float(volume[rows].sum()),
+                    "removed_mm3": float(cut.volume[rows].sum()),
                     "compute_s": self.planner.compute_seconds(posted.setup, operation),
                     "spindle_rpm": r.spindle_rpm,
                     "feed_mm_min": r.feed,
+                    "load": cut.steps[i].facts,
                 }
             )
         return out
@@ -294,17 +298,27 @@ class Prover:
         out = []
         for step in posted.program.steps:
             for note in step.path.notes:
-                if note.get("kind") == "narrow":
+                if words := _words_of(note, step.name):
                     x, y, z = (float(note[k]) for k in "xyz")  # type: ignore[arg-type]
                     out.append(
-                        Finding(
-                            "note", "narrow",
-                            f"'{step.name}' leaves the ground at ({x:.2f}, {y:.2f}): its tool has only"
-                            f" {float(note['room']):.2f} mm room to each side there.",  # type: ignore[arg-type]
-                            "Use a smaller tool there.", operation=step.name, place=(x, y, z),
-                        )
-                    )  # fmt: skip
+                        Finding("note", str(note["kind"]), *words, operation=step.name, place=(x, y, z))
+                    )
         return out
+
+
+def _words_of(note: dict[str, Any], name: str) -> tuple[str, str] | None:
+    """What happened and what to do, for notes that have a place."""
+    at = f"({note['x']:.2f}, {note['y']:.2f})" if "x" in note else ""
+    if note.get("kind") == "narrow":
+        room = f"its tool has only {note['room']:.2f} mm room to each side there"
+        return f"'{name}' leaves the ground at {at}: {room}.", "Use a smaller tool there."
+    if note.get("kind") == "left":
+        area = f"{note['area_mm2']:.1f} mm² that no pass reaches within the engagement"
+        return f"'{name}' leaves {area} at Z {note['z']:.2f} near {at}.", "Clear the rest with a smaller tool."
+    if note.get("kind") == "slot":
+        words = f"'{name}' enters at {at} on a helix of only {note['helix']:.2f} mm: the tool cuts over its whole width"
+        return f"{words}, at the entry feed.", "Predrill there or use a smaller tool."
+    return None
 
 
 def raw_stock(clamped: Clamped, cell: float) -> Stock:
@@ -326,7 +340,11 @@ def _located(
 
 
 def _motion_arrays(
-    motion: MotionTable, step_of: NDArray[np.int32], begin: Floats, times: Floats
+    motion: MotionTable,
+    step_of: NDArray[np.int32],
+    begin: Floats,
+    times: Floats,
+    traces: dict[str, NDArray[np.float32]],
 ) -> dict[str, Any]:
     """The motion as straight pieces with the time at which each ends, for replay."""
     pieces, owner = motion.straightened(0.02)
@@ -346,6 +364,7 @@ def _motion_arrays(
         "tool": motion.tool[owner].astype(np.int32),
         "feed": motion.feed[owner].astype(np.float32),
         "line": motion.line[owner].astype(np.int32),
+        **{name: values[owner] for name, values in traces.items()},
     }
 
 

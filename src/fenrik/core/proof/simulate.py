@@ -1,32 +1,90 @@
-"""Cuts the stock with a program's motion, operation by operation, and reports what should not touch."""
+"""Cuts the stock with a program's motion, operation by operation, and reports what should not touch.
+
+What an operation does to the stock is kept under the hash of everything that led to it, so that a later change goes on
+from the last stock that still holds.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import json
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.binary import pack, unpack
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
-from fenrik.core.stock.dexels import HOLDER, SHANK, Stock, tool_bodies
+from fenrik.core.proof.load import Load, loads, summary
+from fenrik.core.stock.dexels import HOLDER, SHANK, Removal, Stock, tool_bodies
+from fenrik.core.stock.keeping import Snapshot
+from fenrik.core.stock.surface import surface
 from fenrik.core.tolerances import CONTACT_MM
 from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.materials import Material
 
 Floats = NDArray[np.float64]
 ARC_MM = 0.0005
 """Chords of arcs in the simulation leave them by no more than this."""
+TRACES = ("engagement", "rate", "power", "bending")
+
+
+@dataclass(frozen=True)
+class StepCut:
+    """What one operation did. `owner` (pieces,) is the row of its moves behind every piece, `volume` (rows,) mm³ per
+    move, `traces` the greatest load per move by name (rows,), `facts` the load as numbers, `findings` with `move` as the
+    row; `vertices` and `quads` are the stock's surface afterwards."""
+
+    owner: NDArray[np.int32]
+    volume: Floats
+    traces: dict[str, NDArray[np.float32]]
+    facts: dict[str, Any]
+    findings: list[Finding]
+    vertices: NDArray[np.float32]
+    quads: NDArray[np.int32]
+
+    def to_bytes(self) -> bytes:
+        """As one blob."""
+        head = {"facts": self.facts, "findings": [asdict(f) for f in self.findings]}
+        arrays = {"owner": self.owner, "volume": self.volume, "vertices": self.vertices, "quads": self.quads}
+        return pack(json.loads(json.dumps(head)), {**arrays, **self.traces})
+
+    @staticmethod
+    def from_bytes(blob: bytes) -> StepCut:
+        """The inverse of `to_bytes`."""
+        head, arrays = unpack(blob)
+        findings = [
+            Finding(**{**f, "place": tuple(f["place"]) if f["place"] else None}) for f in head["findings"]
+        ]
+        traces = {name: arrays[name] for name in TRACES}
+        return StepCut(
+            arrays["owner"], arrays["volume"], traces, head["facts"], findings, arrays["vertices"], arrays["quads"]
+        )
+
+
+class Keep(Protocol):
+    """Where what operations did is kept, by their number in the program."""
+
+    def get(self, step: int) -> tuple[bytes, bytes] | None:
+        """The step's cut and its changes to the stock, if it has been cut from the same stock before."""
+
+    def put(self, step: int, cut: bytes, changes: bytes) -> None:
+        """Keeps them."""
 
 
 @dataclass(frozen=True)
 class Simulated:
-    """The result of cutting: `stocks` after every step, `move_of_tag` (pieces,) the move behind a tag,
-    removed `volume` (n,) mm³ per move, and findings."""
+    """The result of cutting: the `last` stock, what every step did, `move_of_tag` (pieces,) the move behind a tag,
+    removed `volume` (n,) mm³ per move, `traces` (n,) of the load by name, and findings."""
 
-    stocks: list[Stock]
+    last: Stock
+    steps: list[StepCut]
     move_of_tag: NDArray[np.int32]
     volume: Floats
+    traces: dict[str, NDArray[np.float32]]
     findings: list[Finding]
 
 
@@ -37,52 +95,127 @@ def simulate(
     tools: dict[int, Assembly],
     stock: Stock,
     clock: Floats,
+    times: Floats,
+    material: Material,
     progress: Progress,
+    keep: Keep | None = None,
 ) -> Simulated:
-    """Cuts a copy of `stock` with the motion. `step_of` (n,) gives each move's operation in `names`."""
-    work = stock.copy()
-    stocks: list[Stock] = []
+    """Cuts a copy of `stock` with the motion. `step_of` (n,) gives each move's operation in `names`, `clock` and `times`
+    (n,) s the beginning and the length of every move."""
+    snapshot = Snapshot.of(stock)
+    work: Stock | None = None
+    steps: list[StepCut] = []
     owners: list[NDArray[np.int32]] = []
     volume = np.zeros(len(motion))
+    traces = {name: np.zeros(len(motion), dtype=np.float32) for name in TRACES}
     findings: list[Finding] = []
     tag0 = 0
     for step, name in enumerate(names):
         rows = np.flatnonzero(step_of == step)
-        for number in np.unique(motion.tool[rows]):
-            mine = rows[motion.tool[rows] == number]
-            if int(number) not in tools:
-                continue
-            part = MotionTable(*(getattr(motion, f)[mine] for f in MotionTable.__dataclass_fields__))
-            pieces, owner = part.straightened(ARC_MM)
-            bodies = tool_bodies(tools[int(number)])
-            overlaps = []
-            for a in range(0, len(pieces), 10_000):
-                progress.step((step + a / max(1, len(pieces))) / len(names), f"cutting with '{name}'")
-                piece = pieces[a : a + 10_000]
-                removal = work.cut(piece, bodies, part.rapid[owner[a : a + 10_000]], tag0 + a)
-                np.add.at(volume, mine[owner[a : a + 10_000]], removal.volume.sum(axis=1))
-                overlaps.append(removal.overlap)
-            overlap = np.concatenate(overlaps) if overlaps else np.zeros((0, 3))
-            findings += _contacts(motion, mine, owner, overlap, name, tools[int(number)], clock)
-            owners.append(mine[owner].astype(np.int32))
-            tag0 += len(pieces)
-        stocks.append(work.copy())
+        kept = keep.get(step) if keep is not None else None
+        if kept is not None:
+            cut, work = StepCut.from_bytes(kept[0]), None
+            snapshot = snapshot.changed(kept[1])
+        else:
+            work = work if work is not None else snapshot.stock()
+            part = progress.part(step / len(names), (step + 1) / len(names))
+            cut = _cut_step(_rows(motion, rows), tools, work, times[rows], name, material, tag0, part)
+            before, snapshot = snapshot, Snapshot.of(work, snapshot)
+            if keep is not None:
+                keep.put(step, cut.to_bytes(), snapshot.changes(before))
+        steps.append(cut)
+        owners.append(rows[cut.owner].astype(np.int32))
+        tag0 += len(cut.owner)
+        volume[rows] += cut.volume
+        for key, values in cut.traces.items():
+            traces[key][rows] = values
+        findings += [_placed(f, rows, motion, clock) for f in cut.findings]
     move_of_tag = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
-    return Simulated(stocks, move_of_tag, volume, findings)
+    last = work if work is not None else snapshot.stock()
+    return Simulated(last, steps, move_of_tag, volume, traces, findings)
+
+
+def _rows(motion: MotionTable, rows: NDArray[np.int64]) -> MotionTable:
+    return MotionTable(*(getattr(motion, f)[rows] for f in MotionTable.__dataclass_fields__))
+
+
+def _placed(finding: Finding, rows: NDArray[np.int64], motion: MotionTable, clock: Floats) -> Finding:
+    i = int(rows[finding.move])
+    return replace(finding, move=i, line=int(motion.line[i]), time_s=float(clock[i]))
+
+
+def _cut_step(
+    motion: MotionTable,
+    tools: dict[int, Assembly],
+    work: Stock,
+    times: Floats,
+    name: str,
+    material: Material,
+    tag0: int,
+    progress: Progress,
+) -> StepCut:
+    """One operation's moves out of `work`."""
+    owners: list[NDArray[np.int32]] = []
+    volume = np.zeros(len(motion))
+    traces = {key: np.zeros(len(motion), dtype=np.float32) for key in TRACES}
+    findings: list[Finding] = []
+    facts: dict[str, Any] = {}
+    for number in np.unique(motion.tool):
+        tool = tools.get(int(number))
+        if tool is None:
+            continue
+        mine = np.flatnonzero(motion.tool == number)
+        pieces, owner = _rows(motion, mine).straightened(ARC_MM)
+        row = mine[owner]
+        removal = _cut_pieces(
+            work, pieces, tool, motion.rapid[row], tag0, lambda s: progress.step(0.9 * s, f"cutting with '{name}'")
+        )
+        tag0 += len(pieces)
+        np.add.at(volume, row, removal.volume.sum(axis=1))
+        findings += _contacts(motion, row, removal.overlap, name, tool)
+        load = loads(
+            pieces, motion.rapid[row], motion.feed[row], motion.spindle[row], removal, work.cell, tool, material
+        )
+        for key in TRACES:
+            np.maximum.at(traces[key], row, getattr(load, key).astype(np.float32))
+        facts = _load_facts(pieces, row, load, times)
+        owners.append(row.astype(np.int32))
+    progress.step(0.92, f"building the surface after '{name}'")
+    skin = surface(work)
+    owner_all = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
+    return StepCut(owner_all, volume, traces, facts, findings, skin.vertices.astype(np.float32), skin.quads)
+
+
+def _cut_pieces(
+    work: Stock,
+    pieces: Floats,
+    tool: Assembly,
+    rapid: NDArray[np.bool_],
+    tag0: int,
+    tick: Callable[[float], None],
+) -> Removal:
+    bodies = tool_bodies(tool)
+    parts = []
+    for a in range(0, max(1, len(pieces)), 10_000):
+        tick(a / max(1, len(pieces)))
+        span = slice(a, a + 10_000)
+        parts.append(work.cut(pieces[span], bodies, rapid[span], tag0 + a))
+    return Removal(*(np.concatenate([getattr(p, f) for p in parts]) for f in Removal.__dataclass_fields__))
+
+
+def _load_facts(pieces: Floats, row: NDArray[np.int64], load: Load, times: Floats) -> dict[str, Any]:
+    length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
+    total = np.zeros(len(times))
+    np.add.at(total, row, length)
+    return summary(load, times[row] * length / np.maximum(total[row], 1e-12), length)
 
 
 def _contacts(
-    motion: MotionTable,
-    rows: NDArray[np.int64],
-    owner: NDArray[np.int32],
-    overlap: Floats,
-    name: str,
-    tool: Assembly,
-    clock: Floats,
+    motion: MotionTable, row: NDArray[np.int64], overlap: Floats, name: str, tool: Assembly
 ) -> list[Finding]:
     """One finding per kind of contact: its first move, how many moves, and the deepest overlap."""
     findings = []
-    rapid = motion.rapid[rows][owner]
+    rapid = motion.rapid[row]
     cases = (
         ("rapid", 0, rapid, f"Tool {tool.number} moves at rapid through stock", "Raise the retract or the feed height."),
         ("shank", SHANK, None, f"The shank of tool {tool.number} cuts into stock", "Use a tool with longer flutes or cut shallower."),
@@ -93,8 +226,8 @@ def _contacts(
         hit = np.flatnonzero(depth > CONTACT_MM)
         if not len(hit):
             continue
-        i = int(rows[owner[hit[0]]])
-        moves = len(np.unique(owner[hit]))
+        i = int(row[hit[0]])
+        moves = len(np.unique(row[hit]))
         deepest = float(depth.max())
         x, y, z = (float(v) for v in motion.end[i])
         findings.append(
@@ -105,8 +238,6 @@ def _contacts(
                 remedy,
                 operation=name,
                 move=i,
-                line=int(motion.line[i]),
-                time_s=float(clock[i]),
                 place=(x, y, z),
                 measure=deepest,
                 limit=CONTACT_MM,

@@ -22,6 +22,8 @@ SIDE = 32
 TILE = SIDE * SIDE
 SLIVER = np.float32(1e-4)
 """Leftovers thinner than this (mm) are dropped."""
+TRACE = np.float32(0.01)
+"""Rays that lose less (mm) do not count for the width of a cut."""
 FAR = np.float32(1e30)
 NIL, ONE, TWO = np.uint64(0), np.uint64(1), np.uint64(2)
 KIND, Z0, Z1, R0, R1, ROLE, TOP, SKIP = range(8)
@@ -142,11 +144,13 @@ def _carve(
     void_low,
     void_high,
     tag,
+    across,
     out,
 ):
     """Takes the intervals of rows j0..j1 (row j at j * stride of lo and hi) out of a tile.
 
-    out: removed length +=, longest removal. False: no room.
+    out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and
+    the range of their offset from the line of the move, across[0] * column + across[1] * row + across[2]. False: no room.
     """
     room = np.uint64(width)
     for j in range(j0, j1 + 1):
@@ -180,6 +184,10 @@ def _carve(
                 return False
             out[0] += removed
             out[1] = max(out[1], removed)
+            if removed > TRACE:
+                aside = across[0] * i + across[1] * j + across[2]
+                out[2] += 1.0
+                out[3], out[4] = min(out[3], aside), max(out[4], aside)
     return True
 
 
@@ -257,6 +265,7 @@ def _cut_level(
     hi,
     mask,
     marked,
+    across,
     out,
 ):
     """One body along one piece on a tile of horizontal rays. out: removed length, longest. False: no room."""
@@ -304,7 +313,7 @@ def _cut_level(
                 rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, ta, tb)
                 if not _carve(
                     lo, hi, 0, j, j, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
-                    tag, out,
+                    tag, across, out,
                 ):  # fmt: skip
                     return False
             else:
@@ -323,7 +332,7 @@ def _cut_level(
         j0, j1 = whole0, whole1
     return _carve(
         lo, hi, 0 if is_cylinder else SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last,
-        void_low, void_high, tag, out,
+        void_low, void_high, tag, across, out,
     )  # fmt: skip
 
 
@@ -350,6 +359,7 @@ def _cut_upright(
     hi,
     mask,
     marked,
+    across,
     out,
 ):
     """As `_cut_level` on a tile of rays along Z."""
@@ -371,6 +381,10 @@ def _cut_upright(
     i1 = min(SIDE - 1, int(math.floor((max(px, px + dx) + wide - u0) / cell)))
     if j0 > j1 or i0 > i1:
         return True
+    m = math.sqrt(dx * dx + dy * dy)
+    if m > 1e-9:  # to the left of the move
+        across[0], across[1] = -dy / m * cell, dx / m * cell
+        across[2] = -dy / m * (u0 - px) + dx / m * (v0 - py)
     g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
     rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
     lowest = np.float32(min(pz, pz + dz) + body[Z0])
@@ -392,7 +406,7 @@ def _cut_upright(
         if _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
             _exact_upright(mask, lo, hi, j * SIDE, u0, at, body, px, dx, wy, dy, pz, dz)
     return _carve(
-        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high, tag, out,
+        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high, tag, across, out,
     )  # fmt: skip
 
 
@@ -458,31 +472,37 @@ def bin_pieces(direction, nu_tiles, nv_tiles, spans, origin, cell, pieces, bodie
 
 @njit(cache=True, nogil=True)
 def _cut_tile(
-    direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, volume, deepest
+    direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, found
 ):
-    """All entries begin..end on one tile; volume and deepest (entries,). Returns the entry that had no room, or end."""
+    """All entries begin..end on one tile; found (entries, 5) as `out` of `_carve`. Returns the entry that had no room, or end."""
     places, widths, counts, ends, tags, first, last, void_low, void_high = rays
     place, width = places[tile], widths[tile]
     lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
     mask = np.zeros(SIDE, dtype=np.uint8)
     marked = np.zeros(SIDE + 1, dtype=np.uint64)
-    out = np.zeros(2)
+    out, across = np.zeros(5), np.zeros(3)
     at = (np.arange(SIDE) * cell).astype(np.float32)
     for e in range(begin, end):
         p, b = entries[e] // len(bodies), entries[e] % len(bodies)
-        out[0], out[1] = 0.0, 0.0
+        out[:], across[:] = 0.0, 0.0
+        out[3], out[4] = FAR, -FAR
         if direction == 2:
             fits = _cut_upright(
                 tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high,
-                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, out,
+                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
             )  # fmt: skip
         else:
             fits = _cut_level(
                 direction, tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high,
-                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, out,
+                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
             )  # fmt: skip
-        volume[e] += out[0]
-        deepest[e] = max(deepest[e], out[1])
+        found[e, 0] += out[0]
+        found[e, 1] = max(found[e, 1], out[1])
+        if out[2] > 0.0:
+            fresh = found[e, 2] == 0.0
+            found[e, 2] += out[2]
+            found[e, 3] = out[3] if fresh else min(found[e, 3], out[3])
+            found[e, 4] = out[4] if fresh else max(found[e, 4], out[4])
         if not fits:
             return e
     return end
@@ -502,8 +522,7 @@ def cut_tiles(
     entries,
     start,
     tag0,
-    volume,
-    deepest,
+    found,
     workers,
 ):
     """The tiles `order` (most work first), dealt out to `workers`. Within a tile the entries come in order, so
@@ -514,18 +533,23 @@ def cut_tiles(
             t = order[k]
             start[t] = _cut_tile(
                 direction, t, nu_tiles, rays, origin, cell, pieces, bodies, entries, start[t], offsets[t + 1], tag0,
-                volume, deepest,
+                found,
             )  # fmt: skip
 
 
 @njit(cache=True, nogil=True)
-def gather(entries, bodies, roles, volume, deepest, out_volume, out_deepest):
-    """Adds what entries removed to (pieces, 3 roles), in the order of tiles and pieces."""
+def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out_sides):
+    """Adds what entries removed to (pieces, 3 roles), and what the cutter did across the move to (pieces,) and
+    (pieces, 2), in the order of tiles and pieces."""
     for e in range(len(entries)):
-        if volume[e] > 0.0:
+        if found[e, 0] > 0.0:
             p, role = entries[e] // bodies, roles[entries[e] % bodies]
-            out_volume[p, role] += volume[e]
-            out_deepest[p, role] = max(out_deepest[p, role], deepest[e])
+            out_volume[p, role] += found[e, 0]
+            out_deepest[p, role] = max(out_deepest[p, role], found[e, 1])
+            if role == 0 and found[e, 2] > 0.0:
+                out_rays[p] += found[e, 2]
+                out_sides[p, 0] = min(out_sides[p, 0], found[e, 3])
+                out_sides[p, 1] = max(out_sides[p, 1], found[e, 4])
 
 
 @njit(cache=True, nogil=True)

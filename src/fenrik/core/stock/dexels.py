@@ -30,11 +30,15 @@ CHUNK = 50_000
 class Removal:
     """What a cut did, per piece of motion: removed `volume` (m, 3 roles) mm³, the `overlap` (m, 3) mm of
     shank, holder and (on rapids) cutter with the stock, seen in every direction that saw any, and the
-    greatest `depth` (m,) mm of material that the cutter took from a vertical line."""
+    greatest `depth` (m,) mm of material that the cutter took from a vertical line. `area` (m,) mm² is the ground, in plan
+    view, from which it took any, `sides` (m, 2) mm how far that lies to the left of the move's line at least and at most
+    (1e30 and -1e30 where there is none)."""
 
     volume: Floats
     overlap: Floats
     depth: Floats
+    area: Floats
+    sides: Floats
 
 
 def tool_bodies(assembly: Assembly) -> Floats:
@@ -120,19 +124,23 @@ class Stock:
         """Takes away what `bodies` sweep along straight `pieces` (m, 6); ends get tags tag0 + piece."""
         total = np.zeros((len(pieces), 3))
         overlap = np.zeros((len(pieces), 3))
-        depth = np.zeros(len(pieces))
+        depth, area = np.zeros(len(pieces)), np.zeros(len(pieces))
+        sides = np.tile([1e30, -1e30], (len(pieces), 1))
         for a in range(0, len(pieces), CHUNK):
-            part = np.ascontiguousarray(pieces[a : a + CHUNK])
-            volume, deepest = self._cut_chunk(part, stacked(bodies), tag0 + a)
-            total[a : a + CHUNK] = volume.mean(axis=0) * self.cell**2
+            span = slice(a, a + CHUNK)
+            part = np.ascontiguousarray(pieces[span])
+            volume, deepest = self._cut_chunk(part, stacked(bodies), tag0 + a, area[span], sides[span])
+            total[span] = volume.mean(axis=0) * self.cell**2
             seen = np.where(deepest > 0, deepest, np.inf).min(axis=0)
-            overlap[a : a + CHUNK] = np.where(np.isfinite(seen), seen, 0.0)
-            depth[a : a + CHUNK] = deepest[2, :, CUTTING]
+            overlap[span] = np.where(np.isfinite(seen), seen, 0.0)
+            depth[span] = deepest[2, :, CUTTING]
         overlap[~rapid, CUTTING] = 0.0
-        return Removal(total, overlap, depth)
+        return Removal(total, overlap, depth, area * self.cell**2, sides)
 
-    def _cut_chunk(self, pieces: Floats, bodies: Floats, tag0: int) -> tuple[Floats, Floats]:
-        """Removed length and longest removal (3 directions, m, 3 roles)."""
+    def _cut_chunk(
+        self, pieces: Floats, bodies: Floats, tag0: int, rays_met: Floats, sides: Floats
+    ) -> tuple[Floats, Floats]:
+        """Removed length and longest removal (3 directions, m, 3 roles); adds to `rays_met` and `sides`."""
         volume = np.zeros((3, len(pieces), 3))
         longest = np.zeros((3, len(pieces), 3))
         roles = bodies[:, 5].astype(np.int64)
@@ -141,7 +149,7 @@ class Stock:
             offsets, entries = k.bin_pieces(
                 d, nu_tiles, nv_tiles, rays.spans(), self.origin, self.cell, pieces, bodies
             )
-            gone, deepest = np.zeros(len(entries)), np.zeros(len(entries))
+            found = np.zeros((len(entries), 5))
             start = offsets[:-1].copy()
             while True:
                 left = offsets[1:] - start
@@ -150,12 +158,16 @@ class Stock:
                     break
                 k.cut_tiles(
                     d, order, nu_tiles, rays.arrays, self.origin, self.cell, pieces, bodies, offsets,
-                    entries, start, tag0, gone, deepest, numba.get_num_threads(),
+                    entries, start, tag0, found, numba.get_num_threads(),
                 )  # fmt: skip
                 full = np.flatnonzero(start < offsets[1:])
                 if len(full):
                     rays.grow(full)
-            k.gather(entries, len(bodies), roles, gone, deepest, volume[d], longest[d])
+            if d < 2:
+                met, across = np.zeros(len(pieces)), np.zeros((len(pieces), 2))
+            else:
+                met, across = rays_met, sides
+            k.gather(entries, len(bodies), roles, found, volume[d], longest[d], met, across)
         return volume, longest
 
     def top(self) -> Floats:

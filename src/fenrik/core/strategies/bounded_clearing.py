@@ -32,6 +32,9 @@ Floats = NDArray[np.float64]
 AIM, BOUND = 0.985, 1.04
 """Shares of the wanted engagement that the passes aim at and that planning never exceeds; 1.10 is promised."""
 
+SLOT = 0.5
+"""Entries on a helix smaller than this (radii) cut over the whole width: they are reported."""
+
 
 class BoundedClearing(Parameters):
     """What clearing at a bounded load can be told. Lengths mm."""
@@ -70,6 +73,15 @@ class BoundedClearing(Parameters):
     tightest_share: float = fact(
         0.25, "Smallest radius of the way, in tool radii.", unit="radii", ge=0.1, le=1, group="rest"
     )
+    link_feed: float | None = fact(
+        None,
+        "Feed over cleared ground.",
+        unit="mm/min",
+        gt=0,
+        le=200000,
+        group="rest",
+        reason="three times the feed",
+    )
     lift: float = fact(
         0.3,
         "How far the tool is lifted on its way over cleared ground.",
@@ -98,6 +110,7 @@ class _Clearing:
         self.side = 1 if (p.direction == "climb") == inputs.spindle_clockwise else -1
         self.stock = inputs.stock.copy()
         self.path = PathBuilder()
+        self.link_feed = p.link_feed or inputs.feed
         self.link = Linker(self.path, self.stock, inputs.heights, self.radius, inputs.feed, inputs.entry_feed)
         self.slope = math.tan(math.radians(p.ramp_deg))
         self.tolerance = min(0.05, max(inputs.tolerance, 0.1 * p.allowance_radial))
@@ -140,7 +153,8 @@ class _Clearing:
         # not far beyond the stock: passes need no more than the cutter's own width there
         low, high = self.inputs.stock_low, self.inputs.stock_high
         near = shapely.box(low[0], low[1], high[0], high[1]).buffer(1.9 * self.radius)
-        return shapely.buffer(free.intersection(near), -0.012)
+        area: BaseGeometry = shapely.buffer(free.intersection(near), -0.012)
+        return area
 
     def _level(self, level: float, progress: Progress, words: str) -> None:
         area = self._area(level)
@@ -168,7 +182,9 @@ class _Clearing:
         if clearing.left > 0:
             rest = clearing.left * field.h**2
             if rest > 0.5 * self.radius**2:
-                self.path.notes.append({"kind": "left", "z": level, "area_mm2": rest})
+                j, i = (float(v) + 0.5 for v in np.argwhere(field.stock)[0])
+                place = {"x": field.x0 + i * field.h, "y": field.y0 + j * field.h, "z": level}
+                self.path.notes.append({"kind": "left", **place, "area_mm2": rest})
 
     def _write(self, stretch: Stretch, level: float) -> None:
         """One stretch of the way into the path, and out of the planning stock."""
@@ -179,6 +195,8 @@ class _Clearing:
             self.link.down(x, y, level)
         elif stretch.kind == ENTRY:
             helix = float(stretch.points[1, 0]) - x
+            if helix < SLOT * self.radius:
+                self.path.notes.append({"kind": "slot", "x": x, "y": y, "z": level, "helix": helix})
             self.link.helix(x, y, helix, level, self.slope, 1 if self.side > 0 else -1)
         elif stretch.kind == LINK:
             self._over_cleared(stretch.points, level)
@@ -197,9 +215,9 @@ class _Clearing:
         length = float(np.hypot(*np.diff(points, axis=0).T).sum())
         lifted = level + self.p.lift if length > 2 * self.radius else level
         if lifted > level:
-            self.path.feed(here[0], here[1], lifted, self.inputs.feed, Motion.LINK)
+            self.path.feed(here[0], here[1], lifted, self.link_feed, Motion.LINK)
         for x, y in points[1:].tolist():
-            self.path.feed(x, y, lifted, self.inputs.feed, Motion.LINK)
+            self.path.feed(x, y, lifted, self.link_feed, Motion.LINK)
         x, y = (float(v) for v in points[-1])
         self.path.feed(x, y, level, self.inputs.feed, Motion.LINK)
 
@@ -261,6 +279,7 @@ def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[flo
         "stepover": (0.2 * assembly.diameter, "20 % of the diameter (common practice, no source)"),
         "step_down": (down, "1.5 diameters, not more than 90 % of the flutes (common practice, no source)"),
         "step_up": (down / 4, "a quarter of the step down"),
+        "link_feed": (data["link_feed_mm_min"], "three times the feed, held to the machine's"),
     }
 
 

@@ -12,6 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 import shapely
@@ -49,7 +50,7 @@ class Stretch:
 
 
 @dataclass
-class Field:
+class LevelField:
     """Bitmaps of a level: see `_clearing_kernels`."""
 
     stock: NDArray[np.uint8]
@@ -66,7 +67,7 @@ class Field:
 
 def field_of(
     area: BaseGeometry, radius: float, stock_at: Callable[[Floats, Floats], NDArray[np.bool_]]
-) -> Field:
+) -> LevelField:
     """Bitmaps for the disc's middle in `area` (mm). `stock_at` tells for grids of x and y whether there is
     stock; what no allowed place reaches is left out."""
     low_x, low_y, high_x, high_y = area.bounds
@@ -79,7 +80,7 @@ def field_of(
     room = k.room_of(segments, nx, ny, x0, y0, h, radius)
     gx, gy = np.meshgrid(x0 + (np.arange(nx) + 0.5) * h, y0 + (np.arange(ny) + 0.5) * h)
     stock = (stock_at(gx, gy) & (room > 1.5 * h - radius)).astype(np.uint8)
-    return Field(stock, room, x0, y0, h)
+    return LevelField(stock, room, x0, y0, h)
 
 
 def _rings(area: BaseGeometry) -> list[Floats]:
@@ -91,7 +92,7 @@ def _rings(area: BaseGeometry) -> list[Floats]:
 class Clearing:
     """Walks a field. `target` and `limit` are engagement angles rad; `side` as in the kernels."""
 
-    field: Field
+    field: LevelField
     radius: float
     target: float
     limit: float
@@ -287,7 +288,7 @@ def pieces_that_cut(points: Floats, cutting: NDArray[np.bool_], gap: float) -> l
     bounds = [0, *edges.tolist(), len(points)]
     run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
     pieces: list[tuple[int, int, bool]] = []
-    for a, b in zip(bounds[:-1], bounds[1:], strict=True):
+    for a, b in pairwise(bounds):
         cuts = bool(cutting[a]) or run[b - 1] - run[max(0, a - 1)] < gap
         if pieces and pieces[-1][2] == cuts:
             pieces[-1] = (pieces[-1][0], b, cuts)

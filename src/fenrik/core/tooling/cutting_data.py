@@ -80,7 +80,7 @@ def propose(
 ) -> dict[str, Derived]:
     """Spindle speed, feeds and steps for a tool in a material on a machine with these limits.
 
-    Keys: spindle_rpm, feed_mm_min, entry_feed_mm_min, step_down, stepover (roughing).
+    Keys: spindle_rpm, feed_mm_min, entry_feed_mm_min, link_feed_mm_min, step_down, stepover (roughing).
     """
     hss = assembly.cutter_material == "hss"
     vc = material.vc * (HSS_SHARE if hss else 1.0)
@@ -118,6 +118,10 @@ def propose(
         ),
         "entry_feed_mm_min": Derived(
             float(round(feed * 0.4)), "mm/min", origin, "40 % of the feed (common practice, no source)"
+        ),
+        "link_feed_mm_min": Derived(
+            float(round(min(feed_max, 3.0 * feed))), "mm/min", origin,
+            "three times the feed over cleared ground, held to the machine's (common practice, no source)",
         ),
         "step_down": Derived(
             round(down, 3), "mm", origin, f"{material.step_down_share:g} D, not more than the flutes"

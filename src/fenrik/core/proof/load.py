@@ -1,0 +1,217 @@
+"""The load on the cutter, measured from what the stock lost: engagement, chip, removal rate, force, power, bending.
+
+The removal kernel tells, for every piece of motion, the volume that the cutter took and the ground (in plan view) from
+which it took any. Over a window of the way, ground by length is the width of cut, volume by ground its mean depth. The
+strategy that planned the path has no part in this: a promise of a bounded load can be seen to hold or not.
+
+Sources: engagement phi = arccos(1 - 2 ae / D) (geometry); mean chip hm = fz 2 ae / (D phi) (handbooks; ISO 3002-3 for
+the terms); kc = kc1.1 hm^-mc, Pc = Q kc / 60 000 (Kienzle 1952; ISO 3002-4); bending of a cantilever F L³ / (3 E I).
+Young's moduli and the core of a fluted cutter (0.8 D) are from memory.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, minimum_filter1d
+
+from fenrik.core.machines.library import Machine
+from fenrik.core.proof.finding import Finding
+from fenrik.core.stock.dexels import Removal
+from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.materials import Material
+
+Floats = NDArray[np.float64]
+YOUNG = {"carbide": 600_000.0, "hss": 210_000.0}
+"""N/mm², from memory."""
+BENDING_MM = 0.1
+"""Bending at the tip beyond which the proof cautions (common practice, no source)."""
+CORE = 0.8
+"""Diameter of a fluted cutter that bends like it, as a share of its own (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class Load:
+    """Columns (m,) per piece of motion; 0 where the cutter is in air. `engagement` rad, `width` and `depth` mm,
+    `rate` cm³/min, `chip` mm (mean thickness), `force` N (tangential), `power` kW, `bending` mm at the tip."""
+
+    engagement: Floats
+    width: Floats
+    depth: Floats
+    rate: Floats
+    chip: Floats
+    force: Floats
+    power: Floats
+    bending: Floats
+
+
+def radius_at(tool: Assembly, depth: Floats) -> Floats:
+    """Largest radius (m,) mm of the cutter up to `depth` (m,) mm over its tip."""
+    up = np.clip(depth, 0.0, tool.corner_radius)
+    rounded = np.sqrt(np.maximum(0.0, tool.corner_radius**2 - (tool.corner_radius - up) ** 2))
+    return np.maximum(tool.radius - tool.corner_radius + rounded, 1e-6)
+
+
+def loads(
+    pieces: Floats,
+    rapid: NDArray[np.bool_],
+    feed: Floats,
+    rpm: Floats,
+    removal: Removal,
+    cell: float,
+    tool: Assembly,
+    material: Material,
+    window: float | None = None,
+) -> Load:
+    """The load along straight pieces (m, 6) in the order of cutting, with `feed` (m,) mm/min and `rpm` (m,).
+
+    `window` mm is the stretch of the way over which widths and depths are averaged: open, 6 cells, 1 mm at least.
+    """
+    step = pieces[:, 3:] - pieces[:, :3]
+    length = np.linalg.norm(step, axis=1)
+    level = np.hypot(step[:, 0], step[:, 1])
+    run = np.concatenate([[0.0], np.cumsum(length)])
+    half = 0.5 * (window if window is not None else max(1.0, 6.0 * cell))
+    middle = 0.5 * (run[1:] + run[:-1])
+    reach = np.maximum(half, 0.5 * length)  # a long piece is its own window
+    low, high = np.maximum(run[0], middle - reach), np.minimum(run[-1], middle + reach)
+
+    def within(values: Floats) -> Floats:
+        total = np.concatenate([[0.0], np.cumsum(values)])
+        return np.asarray(np.interp(high, run, total) - np.interp(low, run, total))
+
+    volume = within(removal.volume[:, 0])
+    ground, way = within(removal.area), within(level)
+    cuts = (removal.volume[:, 0] > 0) & ~rapid & (ground > 0.5 * cell**2)
+    depth = np.where(cuts, volume / np.maximum(ground, 1e-12), 0.0)
+    radius = radius_at(tool, depth)
+    upright = way < 0.2 * (high - low)
+    mean = np.where(upright, 2.0 * radius, ground / np.maximum(way, 1e-12))
+    bend = _curvature(step, length, half)
+    left, right = _sides(removal.sides, length, half, cell, tool.radius)
+    engagement, width = _engagement(mean, radius, bend, left, right, cell)
+    engagement, width = np.where(cuts, engagement, 0.0), np.where(cuts, width, 0.0)
+    engagement[upright & cuts] = np.pi
+    rate = np.where(cuts, volume / np.maximum(high - low, 1e-12) * feed, 0.0) / 1000.0
+    per_tooth = feed / np.maximum(np.abs(rpm) * tool.teeth, 1e-9)
+    chip = np.where(
+        engagement > 1e-6, per_tooth * width / np.maximum(radius * engagement, 1e-9), 0.0
+    )
+    pressure = material.kc11 * np.maximum(chip, 1e-3) ** -material.mc
+    power = rate * pressure / 60_000.0
+    speed = math.pi * 2.0 * radius * np.abs(rpm) / 1000.0
+    force = np.where(cuts, power * 60_000.0 / np.maximum(speed, 1e-9), 0.0)
+    return Load(engagement, width, depth, rate, chip, force, power, force * compliance(tool))
+
+
+def compliance(tool: Assembly) -> float:
+    """Bending mm/N at the tip under a force there: flutes as a core, the shank whole, clamped in the holder."""
+    young = YOUNG[tool.cutter_material]
+    core = math.pi / 64.0 * (CORE * tool.diameter) ** 4
+    shank = math.pi / 64.0 * tool.shank_diameter**4
+    fluted, whole = tool.flute_length, tool.stick_out
+    return (fluted**3 / core + (whole**3 - fluted**3) / shank) / (3.0 * young)
+
+
+def _curvature(step: Floats, length: Floats, half: float) -> Floats:
+    """Curvature (m,) 1/mm of the way in plan view, positive to the left, averaged over the window."""
+    heading = np.unwrap(np.arctan2(step[:, 1], step[:, 0]))
+    run = np.cumsum(length) - 0.5 * length
+    if len(run) < 2:
+        return np.zeros(len(run))
+    low, high = np.clip(run - half, run[0], run[-1]), np.clip(run + half, run[0], run[-1])
+    turned = np.interp(high, run, heading) - np.interp(low, run, heading)
+    bend = turned / np.maximum(high - low, 1e-9)
+    return np.where(np.abs(turned) < 1.5, bend, 0.0)
+
+
+def _sides(
+    sides: Floats, length: Floats, half: float, cell: float, radius: float
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Whether the cut reaches the left and the right edge of the cutter, near every piece."""
+    typical = float(np.median(length)) if len(length) else 1.0
+    size = int(min(101, max(1, 2 * round(half / max(typical, 1e-3)) + 1)))
+    edge = radius - 1.5 * cell
+    left = maximum_filter1d(sides[:, 1], size) > edge
+    right = minimum_filter1d(sides[:, 0], size) < -edge
+    return left, right
+
+
+def _engagement(
+    mean: Floats, radius: Floats, bend: Floats, left: NDArray[np.bool_], right: NDArray[np.bool_], cell: float
+) -> tuple[Floats, Floats]:
+    """Angle rad and width mm from the ground cut per length of way (m,): on a bent way, a strip at distance w on the
+    outside is (1 + |k| w) times as long."""
+    k = np.where(left & ~right, -bend, np.where(right & ~left, bend, 0.0))
+    k = np.clip(k, -0.9 / radius, 0.9 / radius)
+    # (R - a) + k (R² - a²) / 2 = mean, a the inner edge of the cut
+    c = mean - radius - 0.5 * k * radius**2
+    root = np.sqrt(np.maximum(0.0, 1.0 - 2.0 * k * c))
+    inner = np.where(np.abs(k) > 1e-9, (root - 1.0) / np.where(np.abs(k) > 1e-9, k, 1.0), -c)
+    width = np.clip(radius - inner, 0.0, 2.0 * radius)
+    # the cutter's circle meets the inner edge, a circle about the same centre as the way (cosine law)
+    a = np.clip(inner, -radius, radius)
+    edge = np.arccos(np.clip(a / radius + k * (a**2 - radius**2) / (2.0 * radius), -1.0, 1.0))
+    # a cut that reaches neither edge lies ahead of the cutter
+    ahead = 2.0 * np.arcsin(np.clip(0.5 * width / radius, 0.0, 1.0))
+    return np.where(left | right, edge, ahead), width
+
+
+def summary(load: Load, times: Floats, lengths: Floats) -> dict[str, Any]:
+    """The load of one operation as numbers: time in cut s, lengths mm, engagement deg, the greatest of the rest."""
+    cuts = load.engagement > 0
+    total = float(times.sum())
+    if not cuts.any():
+        return {"time_in_cut_s": 0.0, "time_in_air_s": total}
+    angle, way = np.degrees(load.engagement[cuts]), lengths[cuts]
+    order = np.argsort(angle)
+    share = np.cumsum(way[order]) / max(float(way.sum()), 1e-12)
+
+    def at(part: float) -> float:
+        return float(angle[order][min(int(np.searchsorted(share, part)), len(order) - 1)])
+
+    in_cut = float(times[cuts].sum())
+    return {
+        "time_in_cut_s": in_cut,
+        "time_in_air_s": total - in_cut,
+        "length_in_cut_mm": float(way.sum()),
+        "engagement_p50_deg": at(0.5),
+        "engagement_p95_deg": at(0.95),
+        "engagement_max_deg": float(angle.max()),
+        "depth_max_mm": float(load.depth.max()),
+        "rate_max_cm3_min": float(load.rate.max()),
+        "chip_max_mm": float(load.chip.max()),
+        "force_max_n": float(load.force.max()),
+        "power_max_kw": float(load.power.max()),
+        "bending_max_mm": float(load.bending.max()),
+    }
+
+
+def load_findings(facts: list[dict[str, Any]], names: list[str], machine: Machine) -> list[Finding]:
+    """What the load asks of spindle and tool beyond what they bear, once per operation."""
+    out = []
+    for fact, name in zip(facts, names, strict=True):
+        power = fact.get("power_max_kw", 0.0)
+        if power > machine.spindle_power_kw:
+            out.append(
+                Finding(
+                    "caution", "power",
+                    f"'{name}' needs {power:.1f} kW at its heaviest; the spindle has {machine.spindle_power_kw:g} kW.",
+                    "Reduce depth, stepover or feed.", operation=name, measure=power, limit=machine.spindle_power_kw,
+                )
+            )  # fmt: skip
+        bending = fact.get("bending_max_mm", 0.0)
+        if bending > BENDING_MM:
+            out.append(
+                Finding(
+                    "caution", "bending",
+                    f"The tool of '{name}' bends by up to {bending:.2f} mm under its mean cutting force.",
+                    "Shorten the stick-out, use a thicker tool, or reduce depth, stepover or feed.",
+                    operation=name, measure=bending, limit=BENDING_MM,
+                )
+            )  # fmt: skip
+    return out

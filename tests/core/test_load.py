@@ -1,0 +1,159 @@
+"""The load measured by the stock: against handbook relations, exact arcs, and the promise of bounded clearing."""
+
+import math
+
+import numpy as np
+import pytest
+
+from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.reading import job_from_data
+from fenrik.core.machines.library import machine
+from fenrik.core.paths.toolpath import Motion
+from fenrik.core.proof.load import compliance, load_findings, loads
+from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.stock.heightmap import pieces_of
+from fenrik.core.stock.keeping import Snapshot
+from fenrik.core.tooling.cutting_data import engagement_angle
+from fenrik.core.tooling.materials import material
+from tests.conftest import MODELS, make_tool
+
+FLAT = make_tool("flat", 8)
+LOW, HIGH = np.zeros(3), np.array([80.0, 60.0, 12.0])
+STEEL = material("steel_unalloyed")
+
+
+def measured(pieces, tool=FLAT, cell=0.2, stock=None, feed=600.0, rpm=4000.0):
+    stock = stock or Stock.of_box(LOW, HIGH, cell)
+    pieces = np.array(pieces, dtype=float)
+    rapid = np.zeros(len(pieces), dtype=bool)
+    removal = stock.cut(pieces, tool_bodies(tool), rapid)
+    columns = np.full(len(pieces), feed), np.full(len(pieces), rpm)
+    return loads(pieces, rapid, *columns, removal, cell, tool, STEEL)
+
+
+def middle_of(*moves):
+    """Moves in pieces of 1 mm; of each the piece halfway."""
+    ends = [np.linspace(m[:3], m[3:], 97) for m in moves]
+    load = measured(np.concatenate([np.hstack([e[:-1], e[1:]]) for e in ends]))
+    rows = np.arange(len(moves)) * 96 + 48
+    return type(load)(**{name: values[rows] for name, values in vars(load).items()})
+
+
+@pytest.mark.parametrize("width", [1.0, 2.4, 4.0, 6.0])
+def test_side_milling_has_the_handbook_engagement_rate_and_power(width):
+    """phi = arccos(1 - 2 ae/D) (geometry); Q = ap ae vf / 1000; kc = kc1.1 hm^-mc, Pc = Q kc / 60 000 (Kienzle 1952)."""
+    y = -4.0 + width
+    load = middle_of([-8, y, 7, 88, y, 7])
+    assert load.engagement[0] == pytest.approx(engagement_angle(width, 8.0), abs=math.radians(2.0))
+    assert load.width[0] == pytest.approx(width, abs=0.06)
+    assert load.depth[0] == pytest.approx(5.0, abs=0.02)
+    rate = 5.0 * width * 600.0 / 1000.0
+    assert load.rate[0] == pytest.approx(rate, rel=0.02)
+    phi = engagement_angle(width, 8.0)
+    chip = 600.0 / (4000.0 * 3) * 2 * width / (8.0 * phi)
+    power = rate * STEEL.kc11 * chip**-STEEL.mc / 60_000.0
+    assert load.chip[0] == pytest.approx(chip, rel=0.03)
+    assert load.power[0] == pytest.approx(power, rel=0.04)
+
+
+def test_a_slot_is_engaged_over_half_the_circle_and_air_over_none():
+    load = middle_of([-8, 30, 7, 88, 30, 7], [88, 30, 7, -8, 30, 7])
+    assert math.degrees(load.engagement[0]) == pytest.approx(180.0, abs=4.0)
+    assert load.engagement[1] == 0.0 and load.power[1] == 0.0
+
+
+@pytest.mark.parametrize("inside", [True, False])
+def test_engagement_on_an_arc_is_that_of_its_ring(inside):
+    """A circle that widens a bore (or trims a boss) by 1.5 mm: the inner edge of the cut is met at the angle given by
+    the triangle of centre, tool and edge (geometry)."""
+    stock = Stock.of_box(LOW, HIGH, 0.15)
+    centre, rim = np.array([40.0, 30.0]), 14.0
+    angle = np.linspace(0, 2 * np.pi, 361)
+
+    def circle(radius):
+        p = np.column_stack([centre[0] + radius * np.cos(angle), centre[1] + radius * np.sin(angle), np.full(361, 6.0)])
+        return np.hstack([p[:-1], p[1:]])
+
+    bodies = tool_bodies(FLAT)
+    first, second = (rim - 4.0, rim - 2.5) if inside else (rim + 4.0, rim + 2.5)
+    for radius in np.arange(first, 2.0, -2.0) if inside else np.arange(first, 30.0, 2.0):
+        stock.cut(circle(radius), bodies, np.zeros(360, dtype=bool))
+    load = measured(circle(second), cell=0.15, stock=stock)
+    # the edge of the ring lies at `rim` from the centre: cosine law in centre, tool, edge
+    c = (second**2 + 16.0 - rim**2) / (2 * second * 4.0)
+    # from straight outward (inward) the rest of the half circle is in the ring
+    expected = math.pi - math.acos(c) if inside else math.acos(c)
+    middle = load.engagement[60:300]
+    assert np.degrees(middle).mean() == pytest.approx(math.degrees(expected), abs=2.0)
+
+
+def test_bending_is_that_of_a_cantilever():
+    """F L³ / (3 E I) for a plain cylinder: a tool whose flutes are as good as nothing."""
+    tool = make_tool("flat", 10, flute_length=0.001, shank_diameter=10.0, stick_out=50.0)
+    inertia = math.pi / 64 * 10.0**4
+    assert compliance(tool) == pytest.approx(50.0**3 / (3 * 600_000 * inertia), rel=1e-3)
+
+
+def test_too_much_power_and_bending_are_found():
+    found = load_findings(
+        [{"power_max_kw": 900.0, "bending_max_mm": 0.5}, {}], ["a", "b"], machine("column_mill_500")
+    )
+    assert [(f.kind, f.operation) for f in found] == [("power", "a"), ("bending", "a")]
+    assert all(f.remedy and f.severity == "caution" for f in found)
+
+
+def clearing_job(**parameters):
+    operation = {
+        "name": "Clear", "strategy": "bounded_clearing", "tool": 1,
+        "parameters": {"stepover": 2.0, "step_down": 12.0, "step_up": 12.0, **parameters},
+    }  # fmt: skip
+    setup = {"name": "Top", "operations": [operation]}
+    document = {
+        "fenrik": 1, "name": "clear", "part": {"file": "bearing_bracket.step"}, "tools": [FLAT.model_dump()],
+        "setups": [setup], "proof": {"cell_mm": 0.15},
+    }  # fmt: skip
+    return Planner(job_from_data(document), MODELS, MemoryStore())
+
+
+def test_the_promise_of_bounded_clearing_is_confirmed_by_the_stock():
+    """The strategy steers on a bitmap; the stock knows nothing of it and measures what the path cuts. Entries are
+    engaged over half the circle by nature and are left out."""
+    planner = clearing_job()
+    setup = planner.job.setups[0]
+    path, clamped = planner.path(setup, setup.operations[0]), planner.clamped(setup)
+    pieces, owner = pieces_of(path)
+    cell = 0.1
+    stock = Stock.of_box(clamped.stock_low, clamped.stock_high, cell)
+    removal = stock.cut(pieces, tool_bodies(FLAT), path.kind[owner + 1] == Motion.RAPID)
+    columns = np.full(len(pieces), 600.0), np.full(len(pieces), 4000.0)
+    load = loads(pieces, path.kind[owner + 1] == Motion.RAPID, *columns, removal, cell, FLAT, STEEL)
+    wanted = engagement_angle(2.0, 8.0)
+    passes = (path.kind[owner + 1] == Motion.FEED) & (load.engagement > 0) & (load.depth > 1.0)
+    share, length = load.engagement[passes] / wanted, np.linalg.norm((pieces[:, 3:] - pieces[:, :3])[passes], axis=1)
+    order = np.argsort(share)
+    run = np.cumsum(length[order]) / length.sum()
+    p95 = share[order][np.searchsorted(run, 0.95)]
+    over = length[share > 1.10].sum() / length.sum()
+    print("p95", p95, "max", share.max(), "over 1.10", over, "length", length.sum())
+    assert length.sum() > 2000
+    assert p95 <= 1.05
+    assert over <= 0.005
+
+
+def test_stocks_of_a_plan_share_their_tiles_and_come_back_bit_for_bit():
+    stock = Stock.of_box(LOW, HIGH, 0.25)
+    snapshots = [Snapshot.of(stock)]
+    for x in (15.0, 40.0, 65.0):
+        stock.cut(np.array([[x, 10, 8.0, x, 50, 8.0]]), tool_bodies(FLAT), np.array([False]))
+        snapshots.append(Snapshot.of(stock, snapshots[-1]))
+    shared: set[int] = set()
+    together = sum(s.size(shared) for s in snapshots)
+    assert together < 0.6 * sum(s.size() for s in snapshots)
+    back = snapshots[0]
+    for before, after in zip(snapshots, snapshots[1:], strict=False):
+        back = back.changed(after.changes(before))
+    assert back.stock().volumes() == stock.volumes()
+    again = Snapshot.of(back.stock(), snapshots[-1])
+    for one, other in zip(again.records, snapshots[-1].records, strict=True):
+        assert all(a is b for a, b in zip(one, other, strict=True))  # shared, because equal bit for bit
