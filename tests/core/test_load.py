@@ -72,7 +72,9 @@ def test_engagement_on_an_arc_is_that_of_its_ring(inside):
     angle = np.linspace(0, 2 * np.pi, 361)
 
     def circle(radius):
-        p = np.column_stack([centre[0] + radius * np.cos(angle), centre[1] + radius * np.sin(angle), np.full(361, 6.0)])
+        p = np.column_stack(
+            [centre[0] + radius * np.cos(angle), centre[1] + radius * np.sin(angle), np.full(361, 6.0)]
+        )
         return np.hstack([p[:-1], p[1:]])
 
     bodies = tool_bodies(FLAT)
@@ -130,7 +132,10 @@ def test_the_promise_of_bounded_clearing_is_confirmed_by_the_stock():
     load = loads(pieces, path.kind[owner + 1] == Motion.RAPID, *columns, removal, cell, FLAT, STEEL)
     wanted = engagement_angle(2.0, 8.0)
     passes = (path.kind[owner + 1] == Motion.FEED) & (load.engagement > 0) & (load.depth > 1.0)
-    share, length = load.engagement[passes] / wanted, np.linalg.norm((pieces[:, 3:] - pieces[:, :3])[passes], axis=1)
+    share, length = (
+        load.engagement[passes] / wanted,
+        np.linalg.norm((pieces[:, 3:] - pieces[:, :3])[passes], axis=1),
+    )
     order = np.argsort(share)
     run = np.cumsum(length[order]) / length.sum()
     p95 = share[order][np.searchsorted(run, 0.95)]

@@ -18,6 +18,7 @@ from fenrik.core.job.proving import Proof, Prover
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.proof.simulate import TRACES
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.web.deps import Service, binary
 

@@ -203,6 +203,20 @@ export interface ProofFacts {
     rapid_length_mm: number;
     time_s: number;
     removed_mm3: number;
+    load: {
+      time_in_cut_s: number;
+      time_in_air_s: number;
+      length_in_cut_mm?: number;
+      engagement_p50_deg?: number;
+      engagement_p95_deg?: number;
+      engagement_max_deg?: number;
+      depth_max_mm?: number;
+      rate_max_cm3_min?: number;
+      chip_max_mm?: number;
+      force_max_n?: number;
+      power_max_kw?: number;
+      bending_max_mm?: number;
+    };
   }[];
   deviation: {
     tolerance_mm: number;
@@ -211,6 +225,8 @@ export interface ProofFacts {
     share_within_tolerance: number;
     share_leftover: number;
     share_overcut: number;
+    share_of_reachable: number;
+    worst: { place: Vec3; deviation_mm: number; face: number }[];
     histogram: { edges_mm: number[]; area_mm2: number[] };
   };
   findings: Finding[];

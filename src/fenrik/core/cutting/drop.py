@@ -79,6 +79,16 @@ class DropCutter:
         heights = run(xy, floor - self.lift if floor > FLOOR else FLOOR, *self.tree)
         return np.asarray(heights + self.lift)
 
+    def slope(self, points: Floats, reach: float = 0.02) -> Floats:
+        """Steepness (n,) rad of the surface under the cutter's contact over points (n, 2): 0 on level ground, π/2 at a
+        wall. The tip's track rises as the surface does at the contact; taken over `reach` mm to both sides."""
+        xy = np.ascontiguousarray(points, dtype=np.float64)
+        steps = np.array([[reach, 0.0], [-reach, 0.0], [0.0, reach], [0.0, -reach]])
+        around = self.tip((xy[:, None, :] + steps[None, :, :]).reshape(-1, 2)).reshape(-1, 4)
+        around = np.maximum(around, self.low[2] - 1.0)
+        rise = np.hypot(around[:, 0] - around[:, 1], around[:, 2] - around[:, 3]) / (2.0 * reach)
+        return np.asarray(np.arctan(rise))
+
     def along(self, start: Floats, end: Floats, step: float, tolerance: float, floor: float) -> Floats:
         """The tip's track (n, 3) from start to end (2,), straight in XY, its chords within
         `tolerance` mm of the exact track on both sides; rises over walls are cut square.

@@ -88,6 +88,12 @@ class OperationDoc(Strict):
     tolerance_mm: Annotated[
         float, Field(ge=0.002, le=1, description="Chord tolerance of path and mesh together.")
     ] = 0.01
+    when_short: Annotated[
+        Literal["trim", "raise", "leave"],
+        Field(
+            description="Where shank or holder would touch the part: leave moves out, lift them, or keep them."
+        ),
+    ] = "trim"
     heights: HeightsDoc = HeightsDoc()
     keep_in: list[Boundary] = []
     keep_out: list[Boundary] = []

@@ -34,7 +34,11 @@ class KeptCuts:
         self.store = store
         self.keys: list[str] = []
         mesh = clamped.stock_mesh
-        shape = "" if mesh is None else hashlib.sha256(mesh.vertices.tobytes() + mesh.triangles.tobytes()).hexdigest()
+        shape = (
+            ""
+            if mesh is None
+            else hashlib.sha256(mesh.vertices.tobytes() + mesh.triangles.tobytes()).hexdigest()
+        )
         last = key_of("raw", [cell, clamped.stock_low.tolist(), clamped.stock_high.tolist(), shape])
         for step, name in enumerate(names):
             rows = np.flatnonzero(step_of == step)

@@ -14,6 +14,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.errors import DocumentError, FenrikError
 from fenrik.core.job.artefacts import Store, key_of
@@ -178,8 +179,25 @@ class Planner:
         )
 
     def path(self, setup: SetupDoc, operation: OperationDoc, progress: Progress = SILENT) -> Toolpath:
-        """The operation's toolpath, computed when it is not in the store. Raises with the operation's path."""
+        """The operation's toolpath with shank and holder clear of the part, computed when it is not in the store.
+        Raises with the operation's path."""
         key = self.path_key(setup, operation)
+        blob = self.store.get(key)
+        if blob is not None:
+            return Toolpath.from_bytes(blob)
+        tracked = self._track(setup, operation, progress.part(0.0, 0.95))
+        progress.step(0.95, "keeping shank and holder clear")
+        tool = self.job.tool(operation.tool)
+        where = self.where(setup, operation)
+        clearance = heights_of(operation, self.clamped(setup), where).clearance
+        topology = self._topology(setup, operation.tolerance_mm)[0]
+        path = kept_clear(tracked, topology, tool, operation.when_short, clearance)
+        self.store.put(key, "path", path.to_bytes())
+        return path
+
+    def _track(self, setup: SetupDoc, operation: OperationDoc, progress: Progress) -> Toolpath:
+        """The path of the cutter alone: another stick-out or holder needs no new one."""
+        key = self._track_key(setup, operation)
         blob = self.store.get(key)
         if blob is not None:
             return Toolpath.from_bytes(blob)
@@ -194,12 +212,12 @@ class Planner:
             path.notes.append({"kind": "empty", "words": "There is nothing to cut for this operation."})
         taken = time.perf_counter() - started
         self.store.put(f"{key}-time", "timing", json.dumps({"compute_s": taken}).encode())
-        self.store.put(key, "path", path.to_bytes())
+        self.store.put(key, "track", path.to_bytes())
         return path
 
     def compute_seconds(self, setup: SetupDoc, operation: OperationDoc) -> float:
         """How long the path took when it was computed."""
-        blob = self.store.get(f"{self.path_key(setup, operation)}-time")
+        blob = self.store.get(f"{self._track_key(setup, operation)}-time")
         return float(json.loads(blob)["compute_s"]) if blob else 0.0
 
     def where(self, setup: SetupDoc, operation: OperationDoc) -> str:
@@ -212,7 +230,13 @@ class Planner:
         return [o for o in setup.operations[:index] if o.enabled]
 
     def path_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
-        """Key of a path: all that shapes it; names, notes, coolant, stick-out and holder do not."""
+        """Key of a path: that of the cutter's track, and shank, stick-out and holder."""
+        tool = self.job.tool(operation.tool)
+        body = [tool.flute_length, tool.shank_diameter, tool.stick_out, [h.model_dump() for h in tool.holder]]
+        return key_of("path", [self._track_key(setup, operation), body, operation.when_short])
+
+    def _track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
+        """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not."""
         r = self.resolved(setup, operation)
         cutter = [r.tool.kind, r.tool.diameter, r.tool.corner_radius]
         doc = operation
@@ -224,23 +248,18 @@ class Planner:
             doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
             doc.heights.model_dump(), [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
         ]  # fmt: skip
-        return key_of("path", [self.part_key(), frame, stock, cutter, own, earlier])
+        return key_of("track", [self.part_key(), frame, stock, cutter, own, earlier])
 
     def _inputs(self, setup: SetupDoc, operation: OperationDoc) -> Inputs:
         r = self.resolved(setup, operation)
         clamped = self.clamped(setup)
         mesh = self.setup_mesh(setup, operation.tolerance_mm)
-        frame_key = key_of(
-            "frame", [self.part_key(), clamped.setup_from_part.tolist(), operation.tolerance_mm]
-        )
-        if frame_key not in self._topologies:
-            self._topologies[frame_key] = prepare(mesh)
-            self._outlines[frame_key] = projected(mesh)
+        topology, outline = self._topology(setup, operation.tolerance_mm)
         where = self.where(setup, operation)
         low, high = clamped.stock_low, clamped.stock_high
         excess = max(0.0, mesh.deviation - operation.tolerance_mm * MESH_SHARE)
         return Inputs(
-            topology=self._topologies[frame_key],
+            topology=topology,
             assembly=r.tool,
             parameters=_with_excess(r.parameters, excess),
             stock=self.stock_before(setup, operation),
@@ -249,7 +268,7 @@ class Planner:
             part_low=clamped.part_low,
             part_high=clamped.part_high,
             flats=self._flats(clamped),
-            outline=self._outlines[frame_key],
+            outline=outline,
             keep_in=area_of(operation.keep_in, mesh, low, high, f"{where}.keep_in"),
             keep_out=_kept_out(
                 operation, r.tool, area_of(operation.keep_out, mesh, low, high, f"{where}.keep_out")
@@ -260,6 +279,15 @@ class Planner:
             tolerance=operation.tolerance_mm,
             spindle_clockwise=operation.spindle == "clockwise",
         )
+
+    def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:
+        """The part's contact primitives in the setup frame and its outline in plan view, prepared once."""
+        key = key_of("frame", [self.part_key(), self.clamped(setup).setup_from_part.tolist(), tolerance])
+        if key not in self._topologies:
+            mesh = self.setup_mesh(setup, tolerance)
+            self._topologies[key] = prepare(mesh)
+            self._outlines[key] = projected(mesh)
+        return self._topologies[key], self._outlines[key]
 
     def _flats(self, clamped: Clamped) -> list[float]:
         """Heights of the part's upward planar faces in the setup frame."""

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.cutting.topology import prepare
 from fenrik.core.errors import DocumentError
 from fenrik.core.job.artefacts import key_of
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
@@ -25,9 +26,10 @@ from fenrik.core.posting.readback import Reader
 from fenrik.core.posting.writer import write
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.deviation import measure, overcut_findings
-from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.finding import Finding, Severity
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
+from fenrik.core.proof.reach import reachable
 from fenrik.core.proof.simulate import Simulated, simulate
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock
@@ -227,7 +229,16 @@ class Prover:
         tolerance = min(o.tolerance_mm for o in posted.operations)
         mesh = planner.setup_mesh(setup, tolerance)
         area = planner.part().area
-        deviation = measure(cut.last, DistanceField(mesh), area, self.job.proof.tolerance_mm)
+        used = [t for t in self.job.tools if t.number in {o.tool for o in posted.operations}]
+        band = self.job.proof.tolerance_mm
+        topology = prepare(mesh)
+        deviation = measure(
+            cut.last,
+            DistanceField(mesh),
+            area,
+            band,
+            lambda p, n: reachable(p, n, topology, used, 0.5 * band),
+        )
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]
         findings += overcut_findings(
@@ -297,12 +308,17 @@ class Prover:
         """What the strategies noted about their own work."""
         out = []
         for step in posted.program.steps:
+            kinds: dict[str, list[tuple[dict[str, Any], tuple[str, str]]]] = {}
             for note in step.path.notes:
                 if words := _words_of(note, step.name):
-                    x, y, z = (float(note[k]) for k in "xyz")  # type: ignore[arg-type]
-                    out.append(
-                        Finding("note", str(note["kind"]), *words, operation=step.name, place=(x, y, z))
-                    )
+                    kinds.setdefault(str(note["kind"]), []).append((note, words))
+            for kind, found in kinds.items():
+                note, (what, remedy) = found[0]
+                if len(found) > 1:
+                    what += f" So in {len(found)} places."
+                place = (float(note["x"]), float(note["y"]), float(note["z"])) if "x" in note else None
+                severity: Severity = "caution" if kind in ("air", "short") else "note"
+                out.append(Finding(severity, kind, what, remedy, operation=step.name, place=place))
         return out
 
 
@@ -314,10 +330,26 @@ def _words_of(note: dict[str, Any], name: str) -> tuple[str, str] | None:
         return f"'{name}' leaves the ground at {at}: {room}.", "Use a smaller tool there."
     if note.get("kind") == "left":
         area = f"{note['area_mm2']:.1f} mm² that no pass reaches within the engagement"
-        return f"'{name}' leaves {area} at Z {note['z']:.2f} near {at}.", "Clear the rest with a smaller tool."
+        return (
+            f"'{name}' leaves {area} at Z {note['z']:.2f} near {at}.",
+            "Clear the rest with a smaller tool.",
+        )
     if note.get("kind") == "slot":
         words = f"'{name}' enters at {at} on a helix of only {note['helix']:.2f} mm: the tool cuts over its whole width"
         return f"{words}, at the entry feed.", "Predrill there or use a smaller tool."
+    if note.get("kind") == "short":
+        done = {"trim": "is left out", "raise": "is lifted", "leave": "is kept as it is"}[note["when"]]
+        words = f"The {note['part']} of the tool of '{name}' would touch the part at {at}, by {note['lack']:.2f} mm"
+        what = f"{words}: {100 * note['share']:.1f} % of its way {done}."
+        if note["part"] == "holder":
+            return what, f"A stick-out of {note['stick_out']:g} mm would do."
+        return what, f"Flutes longer by {note['lack']:.2f} mm or a thinner shank would do."
+    if note.get("kind") == "air" and note["share"] > note["wanted"]:
+        words = f"{100 * note['share']:.0f} % of the cutting moves of '{name}' go through air"
+        return (
+            f"{words}; {100 * note['wanted']:.0f} % were asked for.",
+            "Raise 'thinnest' or the share allowed.",
+        )
     return None
 
 

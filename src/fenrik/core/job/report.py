@@ -77,6 +77,7 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
             "max_overcut_mm": max((d["max_overcut_mm"] for d in measured), default=0.0),
             "max_leftover_mm": max((d["max_leftover_mm"] for d in measured), default=0.0),
             "share_within_tolerance": min((d["share_within_tolerance"] for d in measured), default=0.0),
+            "share_of_reachable": min((d["share_of_reachable"] for d in measured), default=0.0),
             "tolerance_mm": planner.job.proof.tolerance_mm,
         },
         "findings": findings,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,6 +16,10 @@ from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.surface import StockSurface, surface
 
 Floats = NDArray[np.float64]
+SPOTS = 60_000
+"""Spots of the surface that are asked whether a tool can touch them."""
+PLACES = 8
+"""Worst places listed to either side."""
 
 
 @dataclass(frozen=True)
@@ -30,13 +35,19 @@ class Deviation:
     facts: dict[str, Any]
 
 
-def measure(stock: Stock, design: DistanceField, area: float, tolerance: float) -> Deviation:
+Reach = Callable[[Floats, Floats], NDArray[np.bool_]]
+
+
+def measure(
+    stock: Stock, design: DistanceField, area: float, tolerance: float, reach: Reach | None = None
+) -> Deviation:
     """Deviation of every exact point of the stock's surface; `area` mm² is the design's, `tolerance` mm
     the half band of "on size".
 
     The share on size is the area of the stock's surface within the band over the design's area; a
     point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
-    only the direction in which the normal is longest counts.
+    only the direction in which the normal is longest counts. `reach` tells of spots of the design and their normals
+    whether a tool can touch them.
     """
     skin = surface(stock)
     distance, faces, normal = design.signed(skin.points)
@@ -59,8 +70,47 @@ def measure(stock: Stock, design: DistanceField, area: float, tolerance: float) 
         "histogram": {"edges_mm": edges.tolist(), "area_mm2": counts.tolist()},
         "cell_mm": stock.cell,
         "by_face": _by_face(distance, faces, weight, tolerance),
+        "worst": _worst(skin.points, distance, faces, tolerance),
     }
+    if reach is not None:
+        facts["share_of_reachable"] = _of_reachable(skin.points, distance, normal, weight, tolerance, reach)
     return Deviation(skin, skin.at_vertices(distance), distance, facts)
+
+
+def _of_reachable(
+    points: Floats, distance: Floats, normal: Floats, weight: Floats, tolerance: float, reach: Reach
+) -> float:
+    """Share, by area, of the surface in reach of the tools that is on size."""
+    counts = np.flatnonzero(weight > 0)
+    counts = counts[:: max(1, len(counts) // SPOTS)]
+    spots = points[counts] - distance[counts, None] * normal[counts]
+    mine = reach(spots, normal[counts]) & (np.abs(distance[counts]) < 50 * tolerance + 1.0)
+    total = float(weight[counts][mine].sum())
+    good = float(weight[counts][mine & (np.abs(distance[counts]) <= tolerance)].sum())
+    return good / total if total > 0 else 1.0
+
+
+def _worst(
+    points: Floats, distance: Floats, faces: NDArray[np.int32], tolerance: float
+) -> list[dict[str, Any]]:
+    """Places beyond the tolerance, the farthest off first, no two nearer than 1/20 of the part's size."""
+    out: list[dict[str, Any]] = []
+    if not len(points):
+        return out
+    apart = 0.05 * float(np.linalg.norm(np.ptp(points, axis=0)))
+    for sign in (-1.0, 1.0):
+        off = np.flatnonzero(sign * distance > tolerance)
+        off = off[np.argsort(-sign * distance[off], kind="stable")][:200_000]
+        kept: list[int] = []
+        alive = np.ones(len(off), dtype=np.bool_)
+        while alive.any() and len(kept) < PLACES:
+            i = int(off[int(np.argmax(alive))])
+            kept.append(i)
+            alive &= np.linalg.norm(points[off] - points[i], axis=1) > apart
+        for i in kept:
+            place = [float(v) for v in points[i]]
+            out.append({"place": place, "deviation_mm": float(distance[i]), "face": int(faces[i])})
+    return out
 
 
 def _by_face(

@@ -1,11 +1,12 @@
 """The load on the cutter, measured from what the stock lost: engagement, chip, removal rate, force, power, bending.
 
 The removal kernel tells, for every piece of motion, the volume that the cutter took and the ground (in plan view) from
-which it took any. Over a window of the way, ground by length is the width of cut, volume by ground its mean depth. The
+which it took any. Over a window of the way, ground by length is the width of cut, volume by ground its mean depth; for a
+cutter with a rounded corner the depth is the height of the material over the tip, and the width that of the same volume. The
 strategy that planned the path has no part in this: a promise of a bounded load can be seen to hold or not.
 
 Sources: engagement phi = arccos(1 - 2 ae / D) (geometry); mean chip hm = fz 2 ae / (D phi) (handbooks; ISO 3002-3 for
-the terms); kc = kc1.1 hm^-mc, Pc = Q kc / 60 000 (Kienzle 1952; ISO 3002-4); bending of a cantilever F L³ / (3 E I).
+the terms); kc = kc1.1 hm^-mc, Pc = Q kc / 60 000, mean tangential force kc hm ap z phi / 2 pi (Kienzle 1952; ISO 3002-4); bending of a cantilever F L³ / (3 E I).
 Young's moduli and the core of a fluted cutter (0.8 D) are from memory.
 """
 
@@ -87,6 +88,10 @@ def loads(
     volume = within(removal.volume[:, 0])
     ground, way = within(removal.area), within(level)
     cuts = (removal.volume[:, 0] > 0) & ~rapid & (ground > 0.5 * cell**2)
+    if tool.corner_radius > 0:
+        # a rounded corner goes over every spot several times, lower each: width at the full height of the material
+        height = maximum_filter1d(removal.sides[:, 2], _pieces_in(length, half))
+        ground = volume / np.maximum(height, 1e-6)
     depth = np.where(cuts, volume / np.maximum(ground, 1e-12), 0.0)
     radius = radius_at(tool, depth)
     upright = way < 0.2 * (high - low)
@@ -98,13 +103,11 @@ def loads(
     engagement[upright & cuts] = np.pi
     rate = np.where(cuts, volume / np.maximum(high - low, 1e-12) * feed, 0.0) / 1000.0
     per_tooth = feed / np.maximum(np.abs(rpm) * tool.teeth, 1e-9)
-    chip = np.where(
-        engagement > 1e-6, per_tooth * width / np.maximum(radius * engagement, 1e-9), 0.0
-    )
+    chip = np.where(engagement > 1e-6, per_tooth * width / np.maximum(radius * engagement, 1e-9), 0.0)
     pressure = material.kc11 * np.maximum(chip, 1e-3) ** -material.mc
     power = rate * pressure / 60_000.0
-    speed = math.pi * 2.0 * radius * np.abs(rpm) / 1000.0
-    force = np.where(cuts, power * 60_000.0 / np.maximum(speed, 1e-9), 0.0)
+    # teeth that cut at the same time, each over the depth; the same as 60 000 Pc / vc
+    force = np.where(cuts, pressure * chip * depth * tool.teeth * engagement / (2.0 * math.pi), 0.0)
     return Load(engagement, width, depth, rate, chip, force, power, force * compliance(tool))
 
 
@@ -129,12 +132,17 @@ def _curvature(step: Floats, length: Floats, half: float) -> Floats:
     return np.where(np.abs(turned) < 1.5, bend, 0.0)
 
 
+def _pieces_in(length: Floats, half: float) -> int:
+    """Odd number of pieces of the usual length in a window."""
+    typical = float(np.median(length)) if len(length) else 1.0
+    return int(min(101, max(1, 2 * round(half / max(typical, 1e-3)) + 1)))
+
+
 def _sides(
     sides: Floats, length: Floats, half: float, cell: float, radius: float
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Whether the cut reaches the left and the right edge of the cutter, near every piece."""
-    typical = float(np.median(length)) if len(length) else 1.0
-    size = int(min(101, max(1, 2 * round(half / max(typical, 1e-3)) + 1)))
+    size = _pieces_in(length, half)
     edge = radius - 1.5 * cell
     left = maximum_filter1d(sides[:, 1], size) > edge
     right = minimum_filter1d(sides[:, 0], size) < -edge

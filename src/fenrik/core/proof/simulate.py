@@ -61,7 +61,13 @@ class StepCut:
         ]
         traces = {name: arrays[name] for name in TRACES}
         return StepCut(
-            arrays["owner"], arrays["volume"], traces, head["facts"], findings, arrays["vertices"], arrays["quads"]
+            arrays["owner"],
+            arrays["volume"],
+            traces,
+            head["facts"],
+            findings,
+            arrays["vertices"],
+            arrays["quads"],
         )
 
 
@@ -168,13 +174,25 @@ def _cut_step(
         pieces, owner = _rows(motion, mine).straightened(ARC_MM)
         row = mine[owner]
         removal = _cut_pieces(
-            work, pieces, tool, motion.rapid[row], tag0, lambda s: progress.step(0.9 * s, f"cutting with '{name}'")
+            work,
+            pieces,
+            tool,
+            motion.rapid[row],
+            tag0,
+            lambda s: progress.step(0.9 * s, f"cutting with '{name}'"),
         )
         tag0 += len(pieces)
         np.add.at(volume, row, removal.volume.sum(axis=1))
         findings += _contacts(motion, row, removal.overlap, name, tool)
         load = loads(
-            pieces, motion.rapid[row], motion.feed[row], motion.spindle[row], removal, work.cell, tool, material
+            pieces,
+            motion.rapid[row],
+            motion.feed[row],
+            motion.spindle[row],
+            removal,
+            work.cell,
+            tool,
+            material,
         )
         for key in TRACES:
             np.maximum.at(traces[key], row, getattr(load, key).astype(np.float32))

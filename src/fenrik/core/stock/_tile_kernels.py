@@ -150,7 +150,8 @@ def _carve(
     """Takes the intervals of rows j0..j1 (row j at j * stride of lo and hi) out of a tile.
 
     out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and
-    the range of their offset from the line of the move, across[0] * column + across[1] * row + across[2]. False: no room.
+    the range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how high over
+    across[3] their material reached. False: no room.
     """
     room = np.uint64(width)
     for j in range(j0, j1 + 1):
@@ -188,6 +189,7 @@ def _carve(
                 aside = across[0] * i + across[1] * j + across[2]
                 out[2] += 1.0
                 out[3], out[4] = min(out[3], aside), max(out[4], aside)
+                out[5] = max(out[5], lo[o + i] + removed - across[3])
     return True
 
 
@@ -385,6 +387,7 @@ def _cut_upright(
     if m > 1e-9:  # to the left of the move
         across[0], across[1] = -dy / m * cell, dx / m * cell
         across[2] = -dy / m * (u0 - px) + dx / m * (v0 - py)
+    across[3] = min(pz, pz + dz)
     g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
     rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
     lowest = np.float32(min(pz, pz + dz) + body[Z0])
@@ -474,13 +477,13 @@ def bin_pieces(direction, nu_tiles, nv_tiles, spans, origin, cell, pieces, bodie
 def _cut_tile(
     direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, found
 ):
-    """All entries begin..end on one tile; found (entries, 5) as `out` of `_carve`. Returns the entry that had no room, or end."""
+    """All entries begin..end on one tile; found (entries, 6) as `out` of `_carve`. Returns the entry that had no room, or end."""
     places, widths, counts, ends, tags, first, last, void_low, void_high = rays
     place, width = places[tile], widths[tile]
     lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
     mask = np.zeros(SIDE, dtype=np.uint8)
     marked = np.zeros(SIDE + 1, dtype=np.uint64)
-    out, across = np.zeros(5), np.zeros(3)
+    out, across = np.zeros(6), np.zeros(4)
     at = (np.arange(SIDE) * cell).astype(np.float32)
     for e in range(begin, end):
         p, b = entries[e] // len(bodies), entries[e] % len(bodies)
@@ -503,6 +506,7 @@ def _cut_tile(
             found[e, 2] += out[2]
             found[e, 3] = out[3] if fresh else min(found[e, 3], out[3])
             found[e, 4] = out[4] if fresh else max(found[e, 4], out[4])
+            found[e, 5] = max(found[e, 5], out[5])
         if not fits:
             return e
     return end
@@ -540,7 +544,7 @@ def cut_tiles(
 @njit(cache=True, nogil=True)
 def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out_sides):
     """Adds what entries removed to (pieces, 3 roles), and what the cutter did across the move to (pieces,) and
-    (pieces, 2), in the order of tiles and pieces."""
+    (pieces, 3), in the order of tiles and pieces."""
     for e in range(len(entries)):
         if found[e, 0] > 0.0:
             p, role = entries[e] // bodies, roles[entries[e] % bodies]
@@ -550,6 +554,7 @@ def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out
                 out_rays[p] += found[e, 2]
                 out_sides[p, 0] = min(out_sides[p, 0], found[e, 3])
                 out_sides[p, 1] = max(out_sides[p, 1], found[e, 4])
+                out_sides[p, 2] = max(out_sides[p, 2], found[e, 5])
 
 
 @njit(cache=True, nogil=True)

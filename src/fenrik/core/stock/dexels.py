@@ -31,8 +31,9 @@ class Removal:
     """What a cut did, per piece of motion: removed `volume` (m, 3 roles) mm³, the `overlap` (m, 3) mm of
     shank, holder and (on rapids) cutter with the stock, seen in every direction that saw any, and the
     greatest `depth` (m,) mm of material that the cutter took from a vertical line. `area` (m,) mm² is the ground, in plan
-    view, from which it took any, `sides` (m, 2) mm how far that lies to the left of the move's line at least and at most
-    (1e30 and -1e30 where there is none)."""
+    view, from which it took any, from piece to piece a spot under a rounded corner counts again; `sides` (m, 3) mm how far that lies to the left of
+    the move's line at least and at most (1e30 and -1e30 where there is none) and how high over the tip the material
+    reached."""
 
     volume: Floats
     overlap: Floats
@@ -125,7 +126,7 @@ class Stock:
         total = np.zeros((len(pieces), 3))
         overlap = np.zeros((len(pieces), 3))
         depth, area = np.zeros(len(pieces)), np.zeros(len(pieces))
-        sides = np.tile([1e30, -1e30], (len(pieces), 1))
+        sides = np.tile([1e30, -1e30, 0.0], (len(pieces), 1))
         for a in range(0, len(pieces), CHUNK):
             span = slice(a, a + CHUNK)
             part = np.ascontiguousarray(pieces[span])
@@ -149,7 +150,7 @@ class Stock:
             offsets, entries = k.bin_pieces(
                 d, nu_tiles, nv_tiles, rays.spans(), self.origin, self.cell, pieces, bodies
             )
-            found = np.zeros((len(entries), 5))
+            found = np.zeros((len(entries), 6))
             start = offsets[:-1].copy()
             while True:
                 left = offsets[1:] - start
@@ -164,7 +165,7 @@ class Stock:
                 if len(full):
                     rays.grow(full)
             if d < 2:
-                met, across = np.zeros(len(pieces)), np.zeros((len(pieces), 2))
+                met, across = np.zeros(len(pieces)), np.zeros((len(pieces), 3))
             else:
                 met, across = rays_met, sides
             k.gather(entries, len(bodies), roles, found, volume[d], longest[d], met, across)

@@ -80,8 +80,8 @@ class HeightMap:
         return np.asarray(k.highest_at(self.heights, self.x0, self.y0, self.cell, xy, reach))
 
 
-def pieces_of(path: Toolpath) -> tuple[Floats, NDArray[np.int32]]:
-    """A toolpath as straight pieces (m, 6), arcs within 0.02 mm, and the move (m,) each belongs to."""
+def pieces_of(path: Toolpath, tolerance: float = 0.02) -> tuple[Floats, NDArray[np.int32]]:
+    """A toolpath as straight pieces (m, 6), arcs within `tolerance` mm, and the move (m,) each belongs to."""
     table = MotionTable(
         path.tip[:-1],
         path.tip[1:],
@@ -93,4 +93,4 @@ def pieces_of(path: Toolpath) -> tuple[Floats, NDArray[np.int32]]:
         np.zeros(len(path) - 1),
         np.zeros(len(path) - 1, dtype=np.int32),
     )
-    return table.straightened(0.02)
+    return table.straightened(tolerance)

@@ -105,7 +105,9 @@ class Snapshot:
             for i, t in enumerate(arrays[f"tiles{d}"]):
                 span = slice(ends[i], ends[i + 1])
                 narrow = _narrow(counts[i])
-                rows[int(t)] = Record(narrow, arrays[f"ends{d}"][span].copy(), arrays[f"tags{d}"][span].copy())
+                rows[int(t)] = Record(
+                    narrow, arrays[f"ends{d}"][span].copy(), arrays[f"tags{d}"][span].copy()
+                )
             directions.append(tuple(rows))
         return Snapshot(self.origin, self.cell, self.shape, self.sizes, tuple(directions))
 

@@ -203,7 +203,25 @@ def _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look
 
 @njit(cache=True, nogil=True)
 def walk(
-    stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, step, tightest, price, patience, out, undo
+    stock,
+    room,
+    x0,
+    y0,
+    h,
+    radius,
+    x,
+    y,
+    c,
+    s,
+    side,
+    target,
+    limit,
+    step,
+    tightest,
+    price,
+    patience,
+    out,
+    undo,
 ):
     """One pass from (x, y) with heading (c, s): pursues the target engagement at 0.3 radii ahead.
 

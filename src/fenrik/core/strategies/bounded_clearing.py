@@ -9,6 +9,7 @@ down, smaller ones are cut on the way back up, so that slopes are left even.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any, Literal
 
 import numpy as np
@@ -94,10 +95,15 @@ class BoundedClearing(Parameters):
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     """The clearing path in the setup frame. Raises Cancelled."""
-    return _Clearing(inputs, progress).run()
+    return ClearingRun(inputs, progress).run()
 
 
-class _Clearing:
+class ClearingRun:
+    """One run of the strategy; clearing of the rest is a variant of it."""
+
+    gap = 0.5
+    """Air shorter than this (radii) stays part of a pass."""
+
     def __init__(self, inputs: Inputs, progress: Progress) -> None:
         p: BoundedClearing = inputs.parameters
         self.inputs, self.progress, self.p = inputs, progress, p
@@ -160,22 +166,18 @@ class _Clearing:
         area = self._area(level)
         if area.is_empty:
             return
-        stock = self.stock
-        ny, nx = stock.heights.shape
-
-        def stock_at(x: Floats, y: Floats) -> NDArray[np.bool_]:
-            i = np.floor((x - stock.x0) / stock.cell).astype(np.int64)
-            j = np.floor((y - stock.y0) / stock.cell).astype(np.int64)
-            inside = (i >= 0) & (j >= 0) & (i < nx) & (j < ny)
-            height = stock.heights[np.clip(j, 0, ny - 1), np.clip(i, 0, nx - 1)]
-            return np.asarray(inside & (height > level + TOUCH_MM))
-
         radius = max(0.5 * self.radius, self.radius - 0.3 * self.corner) if self.corner else self.radius
-        field = field_of(area, radius, stock_at)
+        field = field_of(area, radius, self._stock_at(level))
         if not field.stock.any():
             return
         clearing = Clearing(
-            field, radius, AIM * self.wanted, BOUND * self.wanted, self.side, self.p.tightest_share * radius
+            field,
+            radius,
+            AIM * self.wanted,
+            BOUND * self.wanted,
+            self.side,
+            self.p.tightest_share * radius,
+            self.gap,
         )
         for stretch in clearing.run(lambda share: progress.step(max(0.0, share), words)):
             self._write(stretch, level)
@@ -185,6 +187,24 @@ class _Clearing:
                 j, i = (float(v) + 0.5 for v in np.argwhere(field.stock)[0])
                 place = {"x": field.x0 + i * field.h, "y": field.y0 + j * field.h, "z": level}
                 self.path.notes.append({"kind": "left", **place, "area_mm2": rest})
+
+    def _stock_at(self, level: float) -> Callable[[Floats, Floats], NDArray[np.bool_]]:
+        """Whether there is stock to cut over places (grids of x and y) at a level."""
+        stock = self.stock
+        over = self._over(level)
+        ny, nx = over.shape
+
+        def at(x: Floats, y: Floats) -> NDArray[np.bool_]:
+            i = np.floor((x - stock.x0) / stock.cell).astype(np.int64)
+            j = np.floor((y - stock.y0) / stock.cell).astype(np.int64)
+            inside = (i >= 0) & (j >= 0) & (i < nx) & (j < ny)
+            return np.asarray(inside & over[np.clip(j, 0, ny - 1), np.clip(i, 0, nx - 1)])
+
+        return at
+
+    def _over(self, level: float) -> NDArray[np.bool_]:
+        """Cells of the planning stock that rise over the level."""
+        return np.asarray(self.stock.heights > level + TOUCH_MM)
 
     def _write(self, stretch: Stretch, level: float) -> None:
         """One stretch of the way into the path, and out of the planning stock."""

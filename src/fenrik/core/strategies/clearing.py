@@ -98,6 +98,8 @@ class Clearing:
     limit: float
     side: int
     tightest: float
+    gap: float = 0.5
+    """Air shorter than this (radii) stays part of a pass."""
     begin: tuple[float, float] | None = None
     way: list[Stretch] = field(default_factory=list)
     slots: list[tuple[float, float]] = field(default_factory=list)
@@ -212,7 +214,7 @@ class Clearing:
             self.way.append(Stretch(LINK, link, np.zeros(len(link))))
         else:
             self.way.append(Stretch(LIFT, rows[:1, :2].copy(), np.zeros(1)))
-        for piece, cuts in pieces_that_cut(rows[:, :2], rows[:, 2] > 0, 0.5 * self.radius):
+        for piece, cuts in pieces_that_cut(rows[:, :2], rows[:, 2] > 0, self.gap * self.radius):
             part = rows[piece]
             self.way.append(Stretch(CUT if cuts else LINK, part[:, :2].copy(), part[:, 2].copy()))
         self.place = (float(rows[-1, 0]), float(rows[-1, 1]))

@@ -17,11 +17,13 @@ from shapely import affinity
 from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
+from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker
+from fenrik.core.strategies.runs import open_runs
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import cusp_height, stepover_for_cusp
@@ -52,7 +54,20 @@ class ParallelFinishing(Parameters):
         reason="from cusp",
     )
     style: Literal["to_and_fro", "one_way"] = fact("to_and_fro", "Back and forth, or always the same way.")
-    allowance: float = fact(0.0, "Left on the part.", unit="mm", ge=0, le=20)
+    flat_to_deg: float = fact(
+        90.0,
+        "Greatest steepness of the surface that is finished; 90 finishes all of it.",
+        unit="°",
+        ge=1,
+        le=90,
+    )
+    overlap_deg: float = fact(
+        3.0, "How far passes go beyond that, so that no gap is left beside steep passes.", unit="°", ge=0, le=30,
+        group="rest",
+    )  # fmt: skip
+    allowance: float = fact(
+        0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
+    )
     beyond: float = fact(
         0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
     )
@@ -90,6 +105,12 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             "No pass lies within the borders of parallel finishing.",
             remedy="Enlarge the keep-in area or 'beyond', or reduce the keep-out area.",
         )
+    if p.allowance < 0 and -p.allowance > inputs.assembly.corner_radius:
+        raise ComputeError(
+            f"The allowance {p.allowance:g} mm goes deeper than the corner radius {inputs.assembly.corner_radius:g} mm"
+            f" of tool {inputs.assembly.number}.",
+            remedy="Use an allowance above minus the corner radius.",
+        )
     progress.step(0.0, "preparing the cutter")
     cutter = inputs.cutter(p.allowance, p.allowance)
     tolerance = inputs.tolerance * PATH_SHARE
@@ -103,26 +124,42 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     def track(a: Floats, b: Floats) -> Floats:
         return cutter.along(a, b, scan, tolerance, inputs.heights.bottom)
 
+    def flat_runs(points: Floats) -> list[Floats]:
+        """The pieces of a track that are flat enough."""
+        if p.flat_to_deg >= 90.0:
+            return [points]
+        return _flat_enough(cutter, points, math.radians(p.flat_to_deg + p.overlap_deg), stepover)
+
     near = region.buffer(0.1 * stepover)
     shapely.prepare(near)
-    done = 0
+    done, radius, corner = 0, inputs.assembly.radius, inputs.assembly.corner_radius
     for chain in _chains(lines, p.style == "to_and_fro", p.link_share * stepover):
         for start, end in chain:
             progress.step(done / len(lines), f"pass {done + 1} of {len(lines)}")
             done += 1
-            path.run += 1
-            points = track(start, end)
-            _approach(path, link, track, points[0], near, p.link_share * stepover, p.style == "to_and_fro")
-            path.line(points, inputs.feed)
-            link.stock.cut(
-                path.since(max(0, path.count() - len(points))),
-                inputs.assembly.radius,
-                inputs.assembly.corner_radius,
-            )
+            for points in flat_runs(track(start, end)):
+                path.run += 1
+                reach = p.link_share * stepover
+                _approach(path, link, track, points[0], near, reach, p.style == "to_and_fro")
+                mark = path.count()
+                path.line(points, inputs.feed)
+                link.stock.cut(path.since(max(0, mark - 1)), radius, corner)
+    if path.position is None:
+        raise ComputeError(
+            f"No part of the surface within the borders is flatter than {p.flat_to_deg:g}°.",
+            remedy="Raise 'flat to', or enlarge the keep-in area.",
+        )
     here = path.position
     if here is not None:
         path.rapid(here[0], here[1], inputs.heights.clearance)
     return path.build()
+
+
+def _flat_enough(cutter: DropCutter, points: Floats, limit: float, stepover: float) -> list[Floats]:
+    """Pieces of a track (n, 3) on which the surface is no steeper than `limit` rad. Long moves are looked at every half
+    stepover; pieces shorter than that are dropped, gaps up to it driven through."""
+    dense = np.asarray(shapely.get_coordinates(LineString(points).segmentize(0.5 * stepover), include_z=True))
+    return open_runs(dense, cutter.slope(dense[:, :2]) <= limit, 0.5 * stepover)
 
 
 def _region(inputs: Inputs, p: ParallelFinishing) -> BaseGeometry:

@@ -120,7 +120,9 @@ def propose(
             float(round(feed * 0.4)), "mm/min", origin, "40 % of the feed (common practice, no source)"
         ),
         "link_feed_mm_min": Derived(
-            float(round(min(feed_max, 3.0 * feed))), "mm/min", origin,
+            float(round(min(feed_max, 3.0 * feed))),
+            "mm/min",
+            origin,
             "three times the feed over cleared ground, held to the machine's (common practice, no source)",
         ),
         "step_down": Derived(

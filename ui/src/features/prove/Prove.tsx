@@ -1,6 +1,6 @@
-import { Select } from "@mantine/core";
+import { Button, Select } from "@mantine/core";
 import { useProof } from "../../api/hooks";
-import type { Finding } from "../../api/types";
+import type { Finding, ProofFacts } from "../../api/types";
 import { Follows, LengthField, shownLength } from "../../forms/fields";
 import { clock, useShared } from "../bench/context";
 import { useBench } from "../bench/store";
@@ -161,12 +161,105 @@ export function ProveCard() {
             value={`${(100 * d.share_within_tolerance).toFixed(1)} %`}
             why="Area of the cut surface within the tolerance over the area of the design; faces this setup does not reach count as not on size."
           />
+          <Follows
+            label="Of what the tools can reach"
+            value={`${(100 * d.share_of_reachable).toFixed(2)} %`}
+            why="Area within the tolerance over the area that one of the program's tools can touch from above; corners narrower than every tool and undercuts do not count."
+          />
           <Follows label="Cut surface with leftover" value={`${(100 * d.share_leftover).toFixed(1)} %`} />
           <Follows label="Cut surface overcut" value={`${(100 * d.share_overcut).toFixed(2)} %`} />
           <Histogram edges={d.histogram.edges_mm} areas={d.histogram.area_mm2} units={u} />
+          <Worst places={d.worst} units={u} />
         </>
       )}
+      {facts && <Loads operations={facts.operations} />}
       {!d && <p className="small">After the proof, the deviation from the design stands here.</p>}
+    </>
+  );
+}
+
+/** The places farthest off, to step through. */
+function Worst({ places, units }: { places: ProofFacts["deviation"]["worst"]; units: "mm" | "inch" }) {
+  const { place, set } = useBench();
+  if (places.length === 0) return <p className="small">No place is beyond the tolerance.</p>;
+  const at = places.findIndex((p) => p.place === place);
+  const go = (i: number) => set({ place: places[i].place, shown: "deviation", step: null, playing: 0 });
+  return (
+    <>
+      <h3>Worst places</h3>
+      <Button.Group mb={4}>
+        <Button
+          size="compact-xs"
+          variant="default"
+          onClick={() => go((Math.max(at, 0) - 1 + places.length) % places.length)}
+        >
+          Previous place
+        </Button>
+        <Button size="compact-xs" variant="default" onClick={() => go((at + 1) % places.length)}>
+          Next place
+        </Button>
+      </Button.Group>
+      <table className="plan" aria-label="Worst places">
+        <tbody>
+          {places.map((p, i) => (
+            <tr key={i} className={i === at ? "chosen" : ""} onClick={() => go(i)}>
+              <td>{p.deviation_mm > 0 ? "leftover" : "overcut"}</td>
+              <td className="num">{shownLength(Math.abs(p.deviation_mm), units)}</td>
+              <td className="num small">face {p.face}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** What the cutters bore, measured from what the stock lost. */
+function Loads({ operations }: { operations: ProofFacts["operations"] }) {
+  const { step } = useBench();
+  const shown = operations[step ?? operations.length - 1];
+  if (!shown?.load) return null;
+  const l = shown.load;
+  const all = l.time_in_cut_s + l.time_in_air_s;
+  return (
+    <>
+      <h3>Load in “{shown.name}”</h3>
+      <Follows
+        label="Time in cut, in air"
+        value={`${clock(l.time_in_cut_s)}, ${clock(l.time_in_air_s)} (${((100 * l.time_in_air_s) / Math.max(all, 1e-9)).toFixed(0)} %)`}
+        why="Moves at feed or rapid that took nothing from the stock count as air."
+      />
+      {l.engagement_p95_deg !== undefined && (
+        <>
+          <Follows
+            label="Engagement: half, 95 %, most"
+            value={`${l.engagement_p50_deg!.toFixed(0)}°, ${l.engagement_p95_deg.toFixed(0)}°, ${l.engagement_max_deg!.toFixed(0)}°`}
+            why="By length of cut: φ = arccos(1 − 2 ae / D), the width ae measured as ground cut per length of way."
+          />
+          <Follows label="Greatest depth" value={`${l.depth_max_mm!.toFixed(2)} mm`} />
+          <Follows
+            label="Greatest removal rate"
+            value={`${l.rate_max_cm3_min!.toFixed(1)} cm³/min`}
+            why="Q = volume lost by the stock per time."
+          />
+          <Follows
+            label="Mean chip, at most"
+            value={`${l.chip_max_mm!.toFixed(3)} mm`}
+            why="hm = 2 fz ae / (D φ)"
+          />
+          <Follows
+            label="Power, at most"
+            value={`${l.power_max_kw!.toFixed(2)} kW`}
+            why="Pc = Q kc / 60 000, kc = kc1.1 hm^−mc (Kienzle 1952)"
+          />
+          <Follows label="Force, at most" value={`${l.force_max_n!.toFixed(0)} N`} why="Mean tangential force F = kc hm ap z φ / 2π" />
+          <Follows
+            label="Tool bends by up to"
+            value={`${l.bending_max_mm!.toFixed(3)} mm`}
+            why="Cantilever F L³ / (3 E I): flutes as a core of 0.8 D, shank whole."
+          />
+        </>
+      )}
     </>
   );
 }

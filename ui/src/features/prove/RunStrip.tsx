@@ -11,7 +11,7 @@ import { clock, useShared } from "../bench/context";
 import { useBench } from "../bench/store";
 import { useChosenProof } from "./Prove";
 
-const HEIGHT = 74;
+const HEIGHT = 98;
 const SPEEDS = ["1", "5", "20", "100"];
 
 /** The program on one time axis: a band per operation, traces of feed and height, findings. */
@@ -32,6 +32,8 @@ export function RunStrip() {
     const step = motion.data.arrays.step;
     const buckets = 900;
     const feeds = new Float32Array(buckets);
+    const power = motion.data.arrays.power;
+    const loads = new Float32Array(buckets);
     const heights = new Float32Array(buckets).fill(NaN);
     const owner = new Int16Array(buckets).fill(-1);
     let highest = -Infinity;
@@ -44,11 +46,13 @@ export function RunStrip() {
       const b = Math.floor((ends[i] / total) * buckets);
       for (let k = Math.max(0, a); k <= Math.min(buckets - 1, b); k++) {
         feeds[k] = Math.max(feeds[k], feed[i]);
+        loads[k] = Math.max(loads[k], power[i]);
         heights[k] = z;
         owner[k] = step[i];
       }
     }
-    return { feeds, heights, owner, highest, lowest, most: Math.max(...feeds, 1) };
+    const heaviest = Math.max(...loads, 1e-6);
+    return { feeds, loads, heaviest, heights, owner, highest, lowest, most: Math.max(...feeds, 1) };
   }, [motion.data, facts, total]);
 
   const draw = useCallback(() => {
@@ -112,12 +116,20 @@ export function RunStrip() {
       }
       g.stroke();
     };
-    trace(traces.feeds, 0, traces.most, 21, 43, accent);
-    trace(traces.heights, traces.lowest, traces.highest, 47, 71, faint);
-    g.fillStyle = accent;
-    g.fillText("feed", 3, 42);
-    g.fillStyle = faint;
-    g.fillText("height", 3, 70);
+    trace(traces.loads, 0, traces.heaviest, 21, 43, ink);
+    trace(traces.feeds, 0, traces.most, 47, 67, accent);
+    trace(traces.heights, traces.lowest, traces.highest, 71, 95, faint);
+    const word = (text: string, y: number, colour: string) => {
+      g.fillStyle = style.getPropertyValue("--paper");
+      g.globalAlpha = 0.75;
+      g.fillRect(0, y - 10, g.measureText(text).width + 6, 13);
+      g.globalAlpha = 1;
+      g.fillStyle = colour;
+      g.fillText(text, 3, y);
+    };
+    word(`load, to ${traces.heaviest.toPrecision(2)} kW`, 42, ink);
+    word("feed", 66, accent);
+    word("height", 94, faint);
     for (const f of facts.findings) {
       if (f.move < 0) continue;
       const at = (f.time_s / total) * width;

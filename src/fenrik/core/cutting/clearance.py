@@ -1,0 +1,215 @@
+"""Shank and holder kept clear of the part when a path is planned.
+
+The cutter's own track is clear of the part by construction, and so is everything above it that is no thicker. A thicker
+shank or holder is a set of upright cylinders (cones in slices, each as thick as at its thicker end): each dropped on the
+part like a flat cutter says how high the tip must stay for it. What the path lacks there is the length by which the tool
+is too short.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.cutting.drop import DropCutter, Profile
+from fenrik.core.cutting.topology import Topology
+from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.tooling.assembly import Assembly
+
+Floats = NDArray[np.float64]
+When = Literal["trim", "raise", "leave"]
+SLICES = 4
+PITCH_MM = 0.25
+"""A path is looked at every so many mm."""
+SKIN_MM = 0.05
+"""Gap kept between shank or holder and the part."""
+
+
+@dataclass(frozen=True)
+class Lack:
+    """How much the tip (n,) mm stands too low for the `shank` and for the `holder`, 0 where it is free."""
+
+    shank: Floats
+    holder: Floats
+
+    @property
+    def most(self) -> Floats:
+        """The greater of both (n,)."""
+        return np.maximum(self.shank, self.holder)
+
+
+class Reach:
+    """Shank and holder of one assembly over one part, setup frame."""
+
+    def __init__(self, topology: Topology, tool: Assembly) -> None:
+        self.bodies: list[tuple[str, float, DropCutter]] = []
+        for part, radius, start in _cylinders(tool):
+            if radius > tool.radius + 1e-9:
+                self.bodies.append((part, start, DropCutter(topology, Profile(radius + SKIN_MM, 0.0))))
+
+    def lack(self, tips: Floats) -> Lack:
+        """For tip positions (n, 3)."""
+        out = {"shank": np.zeros(len(tips)), "holder": np.zeros(len(tips))}
+        for part, start, cylinder in self.bodies:
+            need = cylinder.tip(tips[:, :2]) - start - tips[:, 2]
+            out[part] = np.maximum(out[part], need)
+        return Lack(out["shank"], out["holder"])
+
+
+def _cylinders(tool: Assembly) -> list[tuple[str, float, float]]:
+    """Part, radius and height over the tip of everything above the flutes."""
+    out: list[tuple[str, float, float]] = []
+    if tool.stick_out > tool.flute_length:
+        out.append(("shank", tool.shank_diameter / 2, tool.flute_length))
+    at = tool.stick_out
+    for segment in tool.holder:
+        low, high = segment.diameter_low / 2, segment.diameter_high / 2
+        count = 1 if low == high else SLICES
+        for i in range(count):
+            a, b = (low + (high - low) * k / count for k in (i, i + 1))
+            out.append(("holder", max(a, b), at + segment.length * i / count))
+        at += segment.length
+    # what is thinner than something below it can never be the first to touch
+    kept: list[tuple[str, float, float]] = []
+    for row in out:
+        if all(row[1] > other[1] + 1e-9 for other in kept):
+            kept.append(row)
+    return kept
+
+
+def kept_clear(path: Toolpath, topology: Topology, tool: Assembly, when: When, clearance: float) -> Toolpath:
+    """The path with the moves left out ("trim") or lifted ("raise") at which shank or holder would touch the part.
+
+    What was done is added to the notes: kind "short", how much of the way, the lack mm and where. Links over what was
+    left out go at `clearance` mm. A path that is free comes back as it is.
+    """
+    if len(path) < 2:
+        return path
+    reach = Reach(topology, tool)
+    if not reach.bodies:
+        return path
+    owner, points = _sampled(path)
+    lack = reach.lack(points)
+    bad = (lack.most > 0) & (path.kind[owner] != Motion.RAPID)
+    if not bad.any():
+        return path
+    note = _note(points, bad, lack, tool, when)
+    if when == "trim":
+        moved = _trimmed(path, owner, bad, clearance)
+    elif when == "raise":
+        moved = _raised(path, owner, points, np.where(bad, lack.most, 0.0))
+    else:
+        moved = path
+    return Toolpath(
+        moved.tip,
+        moved.kind,
+        moved.turn,
+        moved.centre,
+        moved.feed,
+        moved.level,
+        moved.run,
+        [*path.notes, note],
+    )
+
+
+def _sampled(path: Toolpath) -> tuple[NDArray[np.int64], Floats]:
+    """Positions along the path and the row each belongs to; the last of a row is its end."""
+    lengths = path.lengths()
+    counts = np.maximum(1, np.ceil(lengths / PITCH_MM).astype(np.int64))
+    counts[0] = 1
+    owner = np.repeat(np.arange(len(path)), counts)
+    first = np.cumsum(counts) - counts
+    share = (np.arange(len(owner)) - first[owner] + 1) / counts[owner]
+    start = path.tip[np.maximum(owner - 1, 0)]
+    points = start + share[:, None] * (path.tip[owner] - start)
+    arc = path.turn[owner] != 0
+    if arc.any():
+        centre, turn = path.centre[owner[arc]], path.turn[owner[arc]]
+        a = start[arc, :2] - centre
+        b = path.tip[owner[arc], :2] - centre
+        sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * turn
+        sweep = np.where(sweep <= 1e-9, sweep + 2 * np.pi, sweep) * share[arc] * turn
+        c, s = np.cos(sweep), np.sin(sweep)
+        points[arc, 0] = centre[:, 0] + c * a[:, 0] - s * a[:, 1]
+        points[arc, 1] = centre[:, 1] + s * a[:, 0] + c * a[:, 1]
+    return owner, points
+
+
+def _note(
+    points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly, when: When
+) -> dict[str, object]:
+    worst = int(np.argmax(np.where(bad, lack.most, -1.0)))
+    x, y, z = (float(v) for v in points[worst])
+    holder = float(np.where(bad, lack.holder, 0.0).max())
+    return {
+        "kind": "short", "x": x, "y": y, "z": z, "when": when, "lack": float(lack.most[worst]),
+        "share": float(bad.mean()), "part": "holder" if lack.holder[worst] >= lack.shank[worst] else "shank",
+        "stick_out": round(tool.stick_out + holder, 2),
+    }  # fmt: skip
+
+
+def _trimmed(path: Toolpath, owner: NDArray[np.int64], bad: NDArray[np.bool_], clearance: float) -> Toolpath:
+    """Rows with a bad spot are left out, the way over them goes at the clearance height."""
+    gone = np.zeros(len(path), dtype=np.bool_)
+    np.logical_or.at(gone, owner, bad)
+    gone[0] = False
+    out = PathBuilder()
+    broken = False
+    for i in range(len(path)):
+        x, y, z = (float(v) for v in path.tip[i])
+        out.level, out.run = int(path.level[i]), int(path.run[i])
+        if gone[i]:
+            broken = True
+            continue
+        if broken:
+            here = out.position
+            px, py, pz = (float(v) for v in path.tip[i - 1])
+            if path.kind[i] == Motion.RAPID:
+                px, py, pz = x, y, max(z, clearance)
+            if here is not None:
+                out.rapid(here[0], here[1], max(clearance, here[2]))
+            out.rapid(px, py, max(clearance, pz))
+            if path.kind[i] != Motion.RAPID:
+                out.feed(px, py, pz, float(path.feed[i]), Motion.PLUNGE)
+            broken = False
+        _copy(out, path, i)
+    here = out.position
+    if here is not None and here[2] < clearance:
+        out.rapid(here[0], here[1], clearance)
+    return out.build()
+
+
+def _raised(path: Toolpath, owner: NDArray[np.int64], points: Floats, lift: Floats) -> Toolpath:
+    """Rows with a bad spot become straight moves through their lifted spots."""
+    gone = np.zeros(len(path), dtype=np.bool_)
+    np.logical_or.at(gone, owner, lift > 0)
+    lifted = points.copy()
+    lifted[:, 2] += np.where(lift > 0, lift + SKIN_MM, 0.0)
+    first = np.searchsorted(owner, np.arange(len(path) + 1))
+    out = PathBuilder()
+    for i in range(len(path)):
+        out.level, out.run = int(path.level[i]), int(path.run[i])
+        if gone[i] and path.kind[i] != Motion.RAPID:
+            for x, y, z in lifted[first[i] : first[i + 1]].tolist():
+                out.feed(x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
+        else:
+            if i > 0 and gone[i - 1] and path.kind[i] != Motion.RAPID:
+                x, y, z = path.tip[i - 1].tolist()  # down again to where the next move begins
+                out.feed(x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
+            _copy(out, path, i)
+    return out.build()
+
+
+def _copy(out: PathBuilder, path: Toolpath, i: int) -> None:
+    x, y, z = (float(v) for v in path.tip[i])
+    kind = Motion(int(path.kind[i]))
+    if kind == Motion.RAPID:
+        out.rapid(x, y, z)
+    elif path.turn[i] != 0:
+        cx, cy = (float(v) for v in path.centre[i])
+        out.arc((x, y, z), (cx, cy), int(path.turn[i]), float(path.feed[i]), kind)
+    else:
+        out.feed(x, y, z, float(path.feed[i]), kind)

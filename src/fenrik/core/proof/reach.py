@@ -1,0 +1,60 @@
+"""Which spots of the design the tools of a program can touch at all from above.
+
+A spot with outward normal n is touched when the cutter stands so that its surface has that normal there: for a cutter
+of radius R and corner radius r the tip is at p + (R - r) h + r n - r z, h the heading of n. The spot is in reach when the
+dropped cutter may go as low as that there. Undercuts are out of reach of every cutter that is dropped.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.cutting.drop import DropCutter, Profile
+from fenrik.core.cutting.topology import Topology
+from fenrik.core.tooling.assembly import Assembly
+
+Floats = NDArray[np.float64]
+UPRIGHT = 1e-3
+"""Normals that rise or fall by no more than this belong to upright walls."""
+
+
+def reachable(
+    points: Floats, normals: Floats, topology: Topology, tools: list[Assembly], tolerance: float
+) -> NDArray[np.bool_]:
+    """Whether spots (n, 3) of the design with outward normals (n, 3) are in reach of one of the tools, within
+    `tolerance` mm; setup frame."""
+    out = np.zeros(len(points), dtype=np.bool_)
+    shapes = {(t.radius, t.corner_radius) for t in tools}
+    flat = np.hypot(normals[:, 0], normals[:, 1])
+    heading = np.divide(
+        normals[:, :2], flat[:, None], out=np.zeros((len(points), 2)), where=flat[:, None] > 1e-9
+    )
+    for radius, corner in sorted(shapes):
+        cutter = DropCutter(topology, Profile(radius, corner))
+        todo = np.flatnonzero(~out & (normals[:, 2] >= -UPRIGHT))
+        p, n, h = points[todo], normals[todo], heading[todo]
+        # a hair off the wall, so that rounding does not put the cutter into it
+        xy = p[:, :2] + (radius - corner) * h + corner * n[:, :2] + 0.5 * tolerance * h
+        tip = p[:, 2] + corner * (n[:, 2] - 1.0)
+        on_wall = n[:, 2] < 0.05
+        tip = np.where(on_wall, p[:, 2] + tolerance, tip)
+        level = (n[:, 2] > 1.0 - 1e-6) & (radius > corner)  # a floor is touched anywhere under the flat
+        got = cutter.tip(xy) <= tip + tolerance
+        if level.any():
+            got[level] |= _under_the_flat(cutter, p[level], radius - corner, tolerance)
+        out[todo] = got
+    return out
+
+
+def _under_the_flat(cutter: DropCutter, points: Floats, flat: float, tolerance: float) -> NDArray[np.bool_]:
+    """Whether the flat bottom can lie over level spots (n, 3) with its middle up to `flat` mm away."""
+    found = np.zeros(len(points), dtype=np.bool_)
+    for share in (0.0, 0.5, 0.98):
+        for angle in np.arange(0.0, 2 * np.pi, np.pi / 8) if share else (0.0,):
+            todo = np.flatnonzero(~found)
+            if not len(todo):
+                return found
+            at = points[todo, :2] + share * flat * np.array([np.cos(angle), np.sin(angle)])
+            found[todo] = cutter.tip(at) <= points[todo, 2] + tolerance
+    return found
