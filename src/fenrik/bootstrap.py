@@ -97,11 +97,12 @@ def load_demonstration(jobs: Jobs) -> None:
     if jobs.listing():
         return
     folder = ROOT / "examples"
-    job = load_job(folder / "bearing_bracket.yaml")
-    job_id = jobs.create(job_data(job))
-    if job.part is not None:
-        jobs.add_file(job_id, job.part.file, (folder / job.part.file).read_bytes())
-    jobs.start(job_id, "prove")
+    for name in ("bearing_bracket", "nozzle_mould"):
+        job = load_job(folder / f"{name}.yaml")
+        job_id = jobs.create(job_data(job))
+        if job.part is not None:
+            jobs.add_file(job_id, job.part.file, (folder / job.part.file).read_bytes())
+        jobs.start(job_id, "prove")
 
 
 def read_again(jobs: Jobs) -> None:

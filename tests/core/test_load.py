@@ -1,6 +1,7 @@
 """The load measured by the stock: against handbook relations, exact arcs, and the promise of bounded clearing."""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -156,7 +157,7 @@ def test_stocks_of_a_plan_share_their_tiles_and_come_back_bit_for_bit():
     together = sum(s.size(shared) for s in snapshots)
     assert together < 0.6 * sum(s.size() for s in snapshots)
     back = snapshots[0]
-    for before, after in zip(snapshots, snapshots[1:], strict=False):
+    for before, after in pairwise(snapshots):
         back = back.changed(after.changes(before))
     assert back.stock().volumes() == stock.volumes()
     again = Snapshot.of(back.stock(), snapshots[-1])

@@ -98,7 +98,7 @@ def kept_clear(path: Toolpath, topology: Topology, tool: Assembly, when: When, c
         return path
     note = _note(points, bad, lack, tool, when)
     if when == "trim":
-        moved = _trimmed(path, owner, bad, clearance)
+        moved = _trimmed(path, owner, points, bad, clearance)
     elif when == "raise":
         moved = _raised(path, owner, points, np.where(bad, lack.most, 0.0))
     else:
@@ -151,31 +151,51 @@ def _note(
     }  # fmt: skip
 
 
-def _trimmed(path: Toolpath, owner: NDArray[np.int64], bad: NDArray[np.bool_], clearance: float) -> Toolpath:
-    """Rows with a bad spot are left out, the way over them goes at the clearance height."""
+def _trimmed(
+    path: Toolpath, owner: NDArray[np.int64], points: Floats, bad: NDArray[np.bool_], clearance: float
+) -> Toolpath:
+    """The bad stretches of straight moves and arcs with a bad spot are left out, the way over them goes at the clearance
+    height."""
     gone = np.zeros(len(path), dtype=np.bool_)
     np.logical_or.at(gone, owner, bad)
-    gone[0] = False
+    first = np.searchsorted(owner, np.arange(len(path) + 1))
     out = PathBuilder()
     broken = False
+
+    def back(x: float, y: float, z: float, feed: float) -> None:
+        here = out.position
+        if here is not None:
+            out.rapid(here[0], here[1], max(clearance, here[2]))
+        out.rapid(x, y, max(clearance, z))
+        out.feed(x, y, z, feed, Motion.PLUNGE)
+
     for i in range(len(path)):
-        x, y, z = (float(v) for v in path.tip[i])
         out.level, out.run = int(path.level[i]), int(path.run[i])
-        if gone[i]:
+        feed = float(path.feed[i])
+        if not gone[i]:
+            if broken and path.kind[i] == Motion.RAPID:
+                x, y, z = (float(v) for v in path.tip[i])
+                here = out.position
+                if here is not None:
+                    out.rapid(here[0], here[1], max(clearance, here[2]))
+                out.rapid(x, y, max(clearance, z))
+            elif broken:
+                back(*(float(v) for v in path.tip[i - 1]), feed)
+            broken = False
+            _copy(out, path, i)
+            continue
+        spots, faults = points[first[i] : first[i + 1]], bad[first[i] : first[i + 1]]
+        if path.turn[i] != 0:
             broken = True
             continue
-        if broken:
-            here = out.position
-            px, py, pz = (float(v) for v in path.tip[i - 1])
-            if path.kind[i] == Motion.RAPID:
-                px, py, pz = x, y, max(z, clearance)
-            if here is not None:
-                out.rapid(here[0], here[1], max(clearance, here[2]))
-            out.rapid(px, py, max(clearance, pz))
-            if path.kind[i] != Motion.RAPID:
-                out.feed(px, py, pz, float(path.feed[i]), Motion.PLUNGE)
-            broken = False
-        _copy(out, path, i)
+        for (x, y, z), fault in zip(spots.tolist(), faults.tolist(), strict=True):
+            if fault:
+                broken = True
+            elif broken:
+                back(x, y, z, feed)
+                broken = False
+            else:
+                out.feed(x, y, z, feed, Motion(int(path.kind[i])))
     here = out.position
     if here is not None and here[2] < clearance:
         out.rapid(here[0], here[1], clearance)
@@ -194,13 +214,22 @@ def _raised(path: Toolpath, owner: NDArray[np.int64], points: Floats, lift: Floa
         out.level, out.run = int(path.level[i]), int(path.run[i])
         if gone[i] and path.kind[i] != Motion.RAPID:
             for x, y, z in lifted[first[i] : first[i + 1]].tolist():
-                out.feed(x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
+                _squarely(out, x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
         else:
             if i > 0 and gone[i - 1] and path.kind[i] != Motion.RAPID:
                 x, y, z = path.tip[i - 1].tolist()  # down again to where the next move begins
-                out.feed(x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
+                _squarely(out, x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
             _copy(out, path, i)
     return out.build()
+
+
+def _squarely(out: PathBuilder, x: float, y: float, z: float, feed: float, kind: Motion) -> None:
+    """To a spot at the greater of both heights: up before and down after."""
+    here = out.position
+    if here is not None:
+        out.feed(here[0], here[1], max(here[2], z), feed, kind)
+        out.feed(x, y, max(here[2], z), feed, kind)
+    out.feed(x, y, z, feed, kind)
 
 
 def _copy(out: PathBuilder, path: Toolpath, i: int) -> None:

@@ -8,6 +8,8 @@ points are joined to lines through their neighbours: the longest way through eve
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
@@ -17,7 +19,11 @@ from scipy.spatial import cKDTree
 from fenrik.core.cutting.drop import DropCutter
 
 Floats = NDArray[np.float64]
-HALVINGS = 10
+Tip = Callable[[Floats], Floats]
+HALVINGS = 12
+WALL = 8.0
+"""Rise from node to node beyond which there is a wall between them."""
+OFF_WALL_MM = 0.004
 REACH = 1.6
 """Neighbours on a line lie within this many cells."""
 
@@ -30,7 +36,10 @@ def creases(
     `limit` rad is the least angle between the two contact normals; nothing is looked for at `floor` and below. Closed
     lines repeat their first point.
     """
-    xs, ys = np.arange(low[0], high[0] + step, step), np.arange(low[1], high[1] + step, step)
+    # an odd share keeps grid lines off the round numbers where walls like to stand
+    xs, ys = (
+        np.arange(a - o * step, b + step, step) for a, b, o in zip(low, high, (0.137, 0.171), strict=True)
+    )
     grid = np.stack(np.meshgrid(xs, ys), axis=-1)
     heights = cutter.tip(grid.reshape(-1, 2), floor).reshape(len(ys), len(xs))
     points = np.concatenate([_along(cutter, heights, xs, ys, step, limit, floor, axis) for axis in (0, 1)])
@@ -69,20 +78,43 @@ def _along(
     j, i = np.nonzero(peak & (turn > 0.35 * strength))
     if not len(j):
         return np.zeros((0, 2))
-    a, b = us[i + 1], us[i + 2]  # the middle piece and half of its neighbours
-    a, b = a - 0.5 * step, b + 0.5 * step
-    level = 0.5 * (np.arctan(rise[j, i]) + np.arctan(rise[j, i + 2]))
-    hair = 0.02 * step
+    rows = vs[j]
+
+    def tip(u: Floats) -> Floats:
+        return cutter.tip(np.column_stack([u, rows] if axis == 0 else [rows, u]), floor)
+
+    place = np.where(
+        rise[j, i] < -WALL,
+        _foot(tip, us[i], us[i + 1], z[j, i], z[j, i + 1]),
+        np.where(
+            rise[j, i + 2] > WALL,
+            _foot(tip, us[i + 3], us[i + 2], z[j, i + 3], z[j, i + 2]),
+            _turn(
+                tip, us[i + 1] - 0.5 * step, us[i + 2] + 0.5 * step, rise[j, i], rise[j, i + 2], 0.02 * step
+            ),
+        ),
+    )
+    return np.column_stack([place, rows] if axis == 0 else [rows, place])
+
+
+def _turn(tip: Tip, a: Floats, b: Floats, before: Floats, after: Floats, hair: float) -> Floats:
+    """Where between a and b the track turns from falling as `before` to rising as `after`."""
+    level = 0.5 * (np.arctan(before) + np.arctan(after))
     for _ in range(HALVINGS):
         middle = 0.5 * (a + b)
-        ends = np.concatenate([middle - hair, middle + hair])
-        rows = np.concatenate([vs[j], vs[j]])
-        xy = np.column_stack([ends, rows] if axis == 0 else [rows, ends])
-        left, right = np.split(cutter.tip(xy, floor), 2)
-        past = np.arctan((right - left) / (2.0 * hair)) > level
+        past = np.arctan((tip(middle + hair) - tip(middle - hair)) / (2.0 * hair)) > level
         a, b = np.where(past, a, middle), np.where(past, middle, b)
-    middle = 0.5 * (a + b)
-    return np.column_stack([middle, vs[j]] if axis == 0 else [vs[j], middle])
+    return 0.5 * (a + b)
+
+
+def _foot(tip: Tip, up: Floats, down: Floats, high: Floats, low: Floats) -> Floats:
+    """The foot of an upright wall between a place on top of it and one below: a hair on the lower side."""
+    half = 0.5 * (high + low)
+    for _ in range(HALVINGS):
+        middle = 0.5 * (up + down)
+        over = tip(middle) > half
+        up, down = np.where(over, middle, up), np.where(over, down, middle)
+    return down + OFF_WALL_MM * np.sign(down - up)
 
 
 def _lines(points: Floats, step: float) -> list[Floats]:

@@ -309,14 +309,16 @@ class Prover:
         out = []
         for step in posted.program.steps:
             kinds: dict[str, list[tuple[dict[str, Any], tuple[str, str]]]] = {}
-            for note in step.path.notes:
+            notes: list[dict[str, Any]] = step.path.notes
+            for note in notes:
                 if words := _words_of(note, step.name):
                     kinds.setdefault(str(note["kind"]), []).append((note, words))
             for kind, found in kinds.items():
                 note, (what, remedy) = found[0]
                 if len(found) > 1:
                     what += f" So in {len(found)} places."
-                place = (float(note["x"]), float(note["y"]), float(note["z"])) if "x" in note else None
+                at = [float(note[k]) for k in "xyz" if k in note]
+                place = (at[0], at[1], at[2]) if len(at) == 3 else None
                 severity: Severity = "caution" if kind in ("air", "short") else "note"
                 out.append(Finding(severity, kind, what, remedy, operation=step.name, place=place))
         return out

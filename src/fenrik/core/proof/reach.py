@@ -37,8 +37,6 @@ def reachable(
         # a hair off the wall, so that rounding does not put the cutter into it
         xy = p[:, :2] + (radius - corner) * h + corner * n[:, :2] + 0.5 * tolerance * h
         tip = p[:, 2] + corner * (n[:, 2] - 1.0)
-        on_wall = n[:, 2] < 0.05
-        tip = np.where(on_wall, p[:, 2] + tolerance, tip)
         level = (n[:, 2] > 1.0 - 1e-6) & (radius > corner)  # a floor is touched anywhere under the flat
         got = cutter.tip(xy) <= tip + tolerance
         if level.any():

@@ -49,7 +49,12 @@ class StepCut:
     def to_bytes(self) -> bytes:
         """As one blob."""
         head = {"facts": self.facts, "findings": [asdict(f) for f in self.findings]}
-        arrays = {"owner": self.owner, "volume": self.volume, "vertices": self.vertices, "quads": self.quads}
+        arrays: dict[str, NDArray[Any]] = {
+            "owner": self.owner,
+            "volume": self.volume,
+            "vertices": self.vertices,
+            "quads": self.quads,
+        }
         return pack(json.loads(json.dumps(head)), {**arrays, **self.traces})
 
     @staticmethod

@@ -11,7 +11,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from dataclasses import field as made
 from itertools import pairwise
 
 import numpy as np
@@ -101,8 +102,8 @@ class Clearing:
     gap: float = 0.5
     """Air shorter than this (radii) stays part of a pass."""
     begin: tuple[float, float] | None = None
-    way: list[Stretch] = field(default_factory=list)
-    slots: list[tuple[float, float]] = field(default_factory=list)
+    way: list[Stretch] = made(default_factory=list)
+    slots: list[tuple[float, float]] = made(default_factory=list)
 
     def run(self, tick: Callable[[float], None]) -> list[Stretch]:
         """The whole way; `tick` hears the share cleared."""

@@ -189,7 +189,7 @@ class _Run:
         if border is not None:
             shapely.prepare(border)
             keep &= shapely.contains_xy(border, dense[:, 0], dense[:, 1])
-        out = []
+        out: list[_Pass] = []
         for piece, closed in steady_runs(dense, keep, 2.0 * self.areas.step):
             out.append(_Pass(piece, level, closed, len(out)))
         return out

@@ -7,6 +7,7 @@ chord tolerance, so it cuts no deeper than the part. Passes beside the corner ru
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -108,7 +109,7 @@ def _stepover(tool: Assembly) -> float:
 
 
 def _legs(line: Floats) -> list[tuple[Floats, Floats]]:
-    return list(zip(line[:-1], line[1:], strict=True))
+    return list(pairwise(line))
 
 
 def _wanted(found: list[Floats], region: BaseGeometry, shortest: float, fine: float) -> list[Floats]:
@@ -152,7 +153,8 @@ def _nearer(a: Floats, b: Floats, place: tuple[float, float, float]) -> bool:
 def _go(path: PathBuilder, link: Linker, start: Floats, reach: float) -> None:
     here = path.position
     if here is not None and float(np.linalg.norm(start - np.array(here))) <= 0.05 * reach:
-        path.feed(*start.tolist(), link.feed, Motion.LINK)
+        x, y, z = (float(v) for v in start)
+        path.feed(x, y, z, link.feed, Motion.LINK)
         return
     link.over(float(start[0]), float(start[1]))
     link.down(float(start[0]), float(start[1]), float(start[2]))

@@ -19,6 +19,7 @@ function fresh(name: string, strategy: string, tool: number): Operation {
     feed_mm_min: null,
     entry_feed_mm_min: null,
     coolant: "flood",
+    when_short: "trim",
     tolerance_mm: 0.01,
     heights: {
       clearance: over("stock_top", 10),
@@ -286,6 +287,16 @@ function Feeds({ doc, edit }: Part) {
           value={doc.coolant}
           data={["off", "flood", "mist"].map((v) => ({ value: v, label: v }))}
           onSave={(v) => edit((o) => void (o.coolant = v as Operation["coolant"]))}
+        />
+        <ChoiceField
+          label="Where shank or holder would touch"
+          value={doc.when_short ?? "trim"}
+          data={[
+            { value: "trim", label: "leave these moves out" },
+            { value: "raise", label: "lift the tool" },
+            { value: "leave", label: "keep as it is" },
+          ]}
+          onSave={(v) => edit((o) => void (o.when_short = v as Operation["when_short"]))}
         />
       </div>
     </>
