@@ -4,9 +4,16 @@ from __future__ import annotations
 
 import sys
 
-from bench import cutter_location, removal
+from bench import clearing, cutter_location, finishing, keeping, removal, stock
 
-ALL = {"cutter_location": cutter_location, "removal": removal}
+ALL = {
+    "cutter_location": cutter_location,
+    "finishing": finishing,
+    "clearing": clearing,
+    "removal": removal,
+    "stock": stock,
+    "keeping": keeping,
+}
 
 
 def main() -> int:

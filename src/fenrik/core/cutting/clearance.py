@@ -180,7 +180,8 @@ def _trimmed(
                     out.rapid(here[0], here[1], max(clearance, here[2]))
                 out.rapid(x, y, max(clearance, z))
             elif broken:
-                back(*(float(v) for v in path.tip[i - 1]), feed)
+                x, y, z = (float(v) for v in path.tip[i - 1])
+                back(x, y, z, feed)
             broken = False
             _copy(out, path, i)
             continue

@@ -80,16 +80,48 @@ def engagement(stock, x0, y0, h, radius, x, y, c, s):
 
 @njit(cache=True, nogil=True)
 def touches(stock, x0, y0, h, radius, x, y):
-    """Whether a disc holds or meets stock: three rings and the middle are looked at."""
+    """Whether a disc holds any stock: every cell whose middle lies in it is looked at."""
     ny, nx = stock.shape
-    for ring in range(3):
-        r = radius * (1.0, 0.66, 0.33)[ring]
-        for k in range(0, AROUND, (3, 5, 9)[ring]):
-            i, j = int((x + r * RING_X[k] - x0) / h), int((y + r * RING_Y[k] - y0) / h)
-            if 0 <= i < nx and 0 <= j < ny and stock[j, i]:
+    fx, fy, r = (x - x0) / h - 0.5, (y - y0) / h - 0.5, radius / h
+    r2 = r * r
+    for j in range(max(0, int(fy - r)), min(ny - 1, int(fy + r) + 1) + 1):
+        half2 = r2 - (j - fy) * (j - fy)
+        if half2 <= 0.0:
+            continue
+        half = math.sqrt(half2)
+        for i in range(max(0, int(math.ceil(fx - half))), min(nx - 1, int(math.floor(fx + half))) + 1):
+            if stock[j, i]:
                 return True
-    i, j = int((x - x0) / h), int((y - y0) / h)
-    return 0 <= i < nx and 0 <= j < ny and stock[j, i] > 0
+    return False
+
+
+@njit(cache=True, nogil=True)
+def _touches_on(stock, x0, y0, h, radius, x, y, px, py):
+    """As `touches`, where the disc at (px, py) is known to hold none."""
+    ny, nx = stock.shape
+    fx, fy, r = (x - x0) / h - 0.5, (y - y0) / h - 0.5, radius / h
+    ox, oy, r2 = (px - x0) / h - 0.5, (py - y0) / h - 0.5, r * r
+    for j in range(max(0, int(fy - r)), min(ny - 1, int(fy + r) + 1) + 1):
+        half2 = r2 - (j - fy) * (j - fy)
+        if half2 <= 0.0:
+            continue
+        half = math.sqrt(half2)
+        i0 = max(0, int(math.ceil(fx - half)))
+        i1 = min(nx - 1, int(math.floor(fx + half)))
+        p0, p1 = i1 + 1, i1 + 1
+        old2 = r2 - (j - oy) * (j - oy)
+        if old2 > 0.0:
+            old = math.sqrt(old2)
+            p0, p1 = int(math.ceil(ox - old)), int(math.floor(ox + old)) + 1
+            if p1 <= p0:
+                p0, p1 = i1 + 1, i1 + 1
+        for i in range(i0, min(i1 + 1, p0)):
+            if stock[j, i]:
+                return True
+        for i in range(max(i0, p1), i1 + 1):
+            if stock[j, i]:
+                return True
+    return False
 
 
 @njit(cache=True, nogil=True)
@@ -238,7 +270,7 @@ def walk(
     best, kept = 0.0, 0
     out[0, 0], out[0, 1], out[0, 2] = x, y, engagement(stock, x0, y0, h, radius, x, y, c, s)
     turn = 0.0
-    going = True
+    going = out[0, 2] <= limit
     while going and n < len(out):
         turn = _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look, sharpest, turn)
         moved = False
@@ -253,6 +285,9 @@ def walk(
             if _room(room, x0, y0, h, nx_, ny_) < 0.0:
                 continue
             seen = engagement(stock, x0, y0, h, radius, nx_, ny_, hc, hs)
+            if seen > target and seen <= limit:  # near the limit, halfway too
+                middle = engagement(stock, x0, y0, h, radius, 0.5 * (x + nx_), 0.5 * (y + ny_), hc, hs)
+                seen = max(seen, middle)
             if seen <= limit:
                 moved = True
                 break
@@ -283,11 +318,11 @@ def walk(
 
 
 @njit(cache=True, nogil=True)
-def restore(stock, undo, first, last):
-    """Puts the cells first..last of `undo` back."""
+def restore(stock, undo, first, last, value=1):
+    """Puts the cells first..last of `undo` back, or, with 0, takes them away again."""
     nx = stock.shape[1]
     for k in range(first, last):
-        stock[undo[k] // nx, undo[k] % nx] = 1
+        stock[undo[k] // nx, undo[k] % nx] = value
 
 
 @njit(cache=True, nogil=True)
@@ -313,7 +348,7 @@ def nearest_stock(stock, x0, y0, h, radius, reach, x, y):
 def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
     """Slides the free disc along the border of the stock from (x, y) against the heading that a pass would take,
     until a wall, a gap or the beginning. out (n, 2) are the places, the first (x, y). Returns their number."""
-    step = 0.2 * radius
+    step = 0.3 * radius
     c, s = nearest_stock(stock, x0, y0, h, radius, reach, x, y)
     out[0, 0], out[0, 1] = x, y
     n = 1
@@ -451,11 +486,15 @@ def mark(nodes, x0, y0, h, grid, way, reach, value):
 @njit(cache=True, nogil=True)
 def passable(stock, room, x0, y0, h, radius, ax, ay, bx, by):
     """Whether the disc may go straight from a to b without touching stock."""
-    n = max(1, int(math.ceil(math.hypot(bx - ax, by - ay) / (2.0 * h))))
+    if touches(stock, x0, y0, h, radius, ax, ay):
+        return False
+    n = max(1, int(math.ceil(math.hypot(bx - ax, by - ay) / h)))
+    px, py = ax, ay
     for k in range(n + 1):
         x, y = ax + (bx - ax) * k / n, ay + (by - ay) * k / n
-        if _room(room, x0, y0, h, x, y) < 0.0 or touches(stock, x0, y0, h, radius, x, y):
+        if _room(room, x0, y0, h, x, y) < 0.0 or _touches_on(stock, x0, y0, h, radius, x, y, px, py):
             return False
+        px, py = x, y
     return True
 
 

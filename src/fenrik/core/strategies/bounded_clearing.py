@@ -167,7 +167,7 @@ class ClearingRun:
         if area.is_empty:
             return
         radius = max(0.5 * self.radius, self.radius - 0.3 * self.corner) if self.corner else self.radius
-        field = field_of(area, radius, self._stock_at(level))
+        field = field_of(area, radius, self._stock_at(level, area))
         if not field.stock.any():
             return
         clearing = Clearing(
@@ -188,10 +188,10 @@ class ClearingRun:
                 place = {"x": field.x0 + i * field.h, "y": field.y0 + j * field.h, "z": level}
                 self.path.notes.append({"kind": "left", **place, "area_mm2": rest})
 
-    def _stock_at(self, level: float) -> Callable[[Floats, Floats], NDArray[np.bool_]]:
+    def _stock_at(self, level: float, area: BaseGeometry) -> Callable[[Floats, Floats], NDArray[np.bool_]]:
         """Whether there is stock to cut over places (grids of x and y) at a level."""
         stock = self.stock
-        over = self._over(level)
+        over = self._over(level, area)
         ny, nx = over.shape
 
         def at(x: Floats, y: Floats) -> NDArray[np.bool_]:
@@ -202,8 +202,8 @@ class ClearingRun:
 
         return at
 
-    def _over(self, level: float) -> NDArray[np.bool_]:
-        """Cells of the planning stock that rise over the level."""
+    def _over(self, level: float, area: BaseGeometry) -> NDArray[np.bool_]:
+        """Cells of the planning stock that rise over the level; `area` is where the tool's middle may be."""
         return np.asarray(self.stock.heights > level + TOUCH_MM)
 
     def _write(self, stretch: Stretch, level: float) -> None:

@@ -34,8 +34,8 @@ PHASES = ((20.0, 0.6, 1.0), (3.0, 0.5, 1.0), (0.5, 0.25, 0.7), (0.04, 0.05, 0.3)
 """Least that a pass must clear (radii²), the share of a full pass that each mm of it has to clear, and the loss against
 that after which it ends (radii of full pass): first the bulk, then along walls and islands what the ends of its
 passes have left."""
-FARTHEST = 100
-"""Fifths of a radius that a start is moved back along the border of the stock."""
+FARTHEST = 60
+"""Steps of 0.3 radii that a start is moved back along the border of the stock."""
 MOST_ENTRIES = 40
 BESIDE = 0.8
 """Starts so near (radii) to one that led nowhere are not tried before something changes there."""
@@ -120,6 +120,7 @@ class Clearing:
         self.buffer = np.empty((400_000, 4))
         self.undo = np.empty(f.stock.size, dtype=np.int64)
         self.slide = np.empty((FARTHEST, 2))
+        self.deep: Floats | None = None
         self.reach = 1.6 * self.grid * f.h
         self.step = min(0.08 * self.radius, 0.5 * self.tightest)
         self.place = self.begin
@@ -208,10 +209,14 @@ class Clearing:
         air = max(0, int(np.argmax(rows[:, 2] > 0)) - 2)
         lead = np.concatenate([slide, rows[: air + 1, :2]])
         rows = rows[air:]
+        link = None
+        if node is not None:  # over the ground as it was before the pass
+            k.restore(f.stock, self.undo, 0, used, 1)
+            link = self._link(node, lead)
+            k.restore(f.stock, self.undo, 0, used, 0)
         self.left -= used
         k.reopen(self.failed, self.spent, self.known, *f.frame, self.grid, rows, 2.3 * self.radius)
-        if node is not None:
-            link = self._link(node, lead)
+        if link is not None:
             self.way.append(Stretch(LINK, link, np.zeros(len(link))))
         else:
             self.way.append(Stretch(LIFT, rows[:1, :2].copy(), np.zeros(1)))
@@ -226,9 +231,9 @@ class Clearing:
         my, mx = self.failed.shape
         return 0 <= i < mx and 0 <= j < my and bool(self.failed[j, i])
 
-    def _link(self, node: int, lead: Floats) -> Floats:
+    def _link(self, node: int, lead: Floats) -> Floats | None:
         """The way over cleared ground from the last place to a node and on along `lead`, pulled straight where
-        it may be."""
+        it may be; None where the ground is not clear all the way."""
         f = self.field
         assert self.place is not None
         points = [(float(x), float(y)) for x, y in lead[:0:-1]]
@@ -240,9 +245,9 @@ class Clearing:
         kept, at = [points[0]], 0
         while at < len(points) - 1:
             ahead = len(points) - 1
-            while ahead > at + 1 and not k.passable(
-                f.stock, f.room, *f.frame, self.radius, *points[at], *points[ahead]
-            ):
+            while not k.passable(f.stock, f.room, *f.frame, self.radius, *points[at], *points[ahead]):
+                if ahead == at + 1:
+                    return None  # a tip of stock between two places that are free
                 ahead = at + max(1, (ahead - at) // 2) if ahead - at > 8 else ahead - 1
             kept.append(points[ahead])
             at = ahead
@@ -256,10 +261,11 @@ class Clearing:
         padded = np.zeros((my * g, mx * g), dtype=np.uint8)
         padded[: f.stock.shape[0], : f.stock.shape[1]] = f.stock
         some = padded.reshape(my, g, mx, g).max(axis=(1, 3)) > 0
-        room = distance_transform_edt(f.room[::g, ::g] > 0) * (g * f.h)
+        if self.deep is None:
+            self.deep = distance_transform_edt(f.room[::g, ::g] > 0) * (g * f.h)
         if self.slots:
             some = distance_transform_edt(~some) * (g * f.h) <= 0.5 * self.radius
-        inside = np.where(some, room, -1.0)
+        inside = np.where(some, self.deep, -1.0)
         j, i = np.unravel_index(int(np.argmax(inside)), inside.shape)
         helix = min(0.55 * self.radius, float(f.room[j * g, i * g])) if inside[j, i] > 0 else 0.0
         if helix < 0.1 * self.radius or len(self.slots) >= MOST_ENTRIES:

@@ -11,8 +11,10 @@ import math
 from typing import Any
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 from scipy.ndimage import binary_dilation, binary_opening
+from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.paths.toolpath import Motion, Toolpath
 from fenrik.core.progress import Progress
@@ -53,10 +55,17 @@ class _RestRun(ClearingRun):
         super().__init__(inputs, progress)
         self.gap = min(self.gap, self.p.air_share)
 
-    def _over(self, level: float) -> NDArray[np.bool_]:
-        """Cells over the level in rests that are thick enough, whole."""
-        over = super()._over(level)
-        cells = max(1, math.ceil(self.p.thinnest / self.stock.cell))
+    def _over(self, level: float, area: BaseGeometry) -> NDArray[np.bool_]:
+        """Cells over the level that the tool can cut, in rests that are thick enough, whole."""
+        stock = self.stock
+        over = super()._over(level, area)
+        # cells on the border are walls' and count as thick: leave out those that are not wholly within reach
+        within = area.buffer(self.radius - stock.half_diagonal)
+        shapely.prepare(within)
+        j, i = np.nonzero(over)
+        x, y = stock.x0 + (i + 0.5) * stock.cell, stock.y0 + (j + 0.5) * stock.cell
+        over[j, i] = shapely.contains_xy(within, x, y)
+        cells = max(1, math.ceil(self.p.thinnest / stock.cell))
         size = np.ones((cells, cells), dtype=np.bool_)
         thick = binary_opening(np.pad(over, cells), size)[cells:-cells, cells:-cells]
         return np.asarray(over & binary_dilation(thick, iterations=2))
