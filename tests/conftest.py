@@ -18,6 +18,15 @@ MODELS = ROOT / "examples" / "models"
 NASTY = Path(__file__).parent / "data"
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Tests on a database or in the browser stay together on one of the two processes; the slow ones begin first."""
+    for item in items:
+        folder = item.path.parent.name
+        if folder in ("app", "browser"):
+            item.add_marker(pytest.mark.xdist_group(folder))
+    items.sort(key=lambda item: (item.path.parent.name != "browser", "nozzle_mould" not in item.nodeid))
+
+
 def mesh_of(body: trimesh.Trimesh) -> TriangleMesh:
     """A trimesh body as a mesh of the core, one face."""
     ids = np.ones(len(body.faces), dtype=np.int32)

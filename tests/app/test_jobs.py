@@ -113,8 +113,9 @@ def test_plan_and_proof_are_computed_once_and_only_what_changed_again(jobs):
     finish(jobs)
     assert {r["state"] for r in jobs.runs(job_id)} == {"done"}
     with jobs.planner(job_id) as planner:
-        key = planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+        key = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
         assert jobs.store.has(key)
+        assert jobs.store.has(planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]))
     present = jobs.get(job_id)
     document = present["document"]
     document["tools"][0]["stick_out"] = 50.0
@@ -123,13 +124,13 @@ def test_plan_and_proof_are_computed_once_and_only_what_changed_again(jobs):
     jobs.save(job_id, present["revision"], document)
     with jobs.planner(job_id) as planner:
         assert (
-            planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key
+            planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key
         )  # the feed is new
-        again = planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+        again = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
     document["tools"][0]["stick_out"] = 55.0
     jobs.save(job_id, present["revision"] + 1, document)
     with jobs.planner(job_id) as planner:
-        assert planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
+        assert planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
 
 
 def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):

@@ -23,7 +23,7 @@ CHROMIUM = [
 ]  # fmt: skip
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def address(cluster_url: str) -> Iterator[str]:
     """Address of a server and a worker on the tests' database."""
     assert (FRONT_END / "index.html").is_file(), "build the front end first: make ui"
@@ -51,7 +51,7 @@ def address(cluster_url: str) -> Iterator[str]:
             child.wait()
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def browser() -> Iterator[Browser]:
     """Debian's headless Chromium."""
     with sync_playwright() as playwright:

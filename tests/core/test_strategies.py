@@ -11,7 +11,7 @@ from shapely.geometry import Point
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import prepare
-from fenrik.core.errors import Cancelled
+from fenrik.core.errors import Cancelled, ComputeError
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
@@ -30,11 +30,17 @@ FAST = {
     "rest_clearing": {"step_down": 10.0, "step_up": 10.0, "stepover": 3.0},
     "constant_z": {"spaced_by": "step", "step_down": 3.0},
     "inner_corners": {"beside": 1, "shortest": 1.0, "fineness": 0.4},
+    "constant_cusp": {"cusp": 0.3},
     "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
 }
 
 
-def planner(part: str, strategy: str, tool: str = "flat", **operation: object) -> Planner:
+NEEDS_CORNER = {"constant_cusp"}
+"""Strategies that refuse a flat cutter."""
+
+
+def planner(part: str, strategy: str, tool: str | None = None, **operation: object) -> Planner:
+    tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
     doc = {
         "fenrik": 1,
         "name": "contract",
@@ -90,6 +96,10 @@ def deepest_cut(plan: Planner, path, tool) -> float:
 @pytest.mark.parametrize("tool", TOOLS)
 @pytest.mark.parametrize("strategy", strategies())
 def test_no_overcut_on_exact_surface_points(strategy, tool, part):
+    if tool == "flat" and strategy in NEEDS_CORNER:
+        with pytest.raises(ComputeError, match="flat"):
+            path_of(planner(part, strategy, tool))
+        return
     plan = planner(part, strategy, tool)
     path = path_of(plan)
     assert len(path) > (20 if strategy == "inner_corners" else 50)
@@ -120,15 +130,15 @@ def test_progress_moves_and_cancelling_is_quick(strategy):
 
 def test_changing_stick_out_or_name_recomputes_no_path():
     plan = planner("plate_a.step", "level_roughing")
-    key = plan._track_key(plan.job.setups[0], plan.job.setups[0].operations[0])
+    key = plan.track_key(plan.job.setups[0], plan.job.setups[0].operations[0])
     data = plan.job.model_dump(mode="json")
     data["setups"][0]["operations"][0] |= {"name": "renamed", "coolant": "mist", "feed_mm_min": None}
     data["tools"][0]["holder"][0]["diameter_low"] = 20.0
     other = Planner(job_from_data(data), MODELS, MemoryStore())
-    assert other._track_key(other.job.setups[0], other.job.setups[0].operations[0]) == key
+    assert other.track_key(other.job.setups[0], other.job.setups[0].operations[0]) == key
     data["tools"][0]["diameter"] = 7.9
     third = Planner(job_from_data(data), MODELS, MemoryStore())
-    assert third._track_key(third.job.setups[0], third.job.setups[0].operations[0]) != key
+    assert third.track_key(third.job.setups[0], third.job.setups[0].operations[0]) != key
 
 
 def test_levels_hit_every_flat_and_never_exceed_the_step():

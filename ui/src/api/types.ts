@@ -44,6 +44,7 @@ export interface Operation {
   feed_mm_min: number | null;
   entry_feed_mm_min: number | null;
   coolant: "off" | "flood" | "mist";
+  boldness?: number;
   when_short?: "trim" | "raise" | "leave";
   tolerance_mm: number;
   heights: { clearance: Height; retract: Height; feed: number; bottom: Height };

@@ -88,6 +88,9 @@ class OperationDoc(Strict):
     tolerance_mm: Annotated[
         float, Field(ge=0.002, le=1, description="Chord tolerance of path and mesh together.")
     ] = 0.01
+    boldness: Annotated[
+        float, Field(ge=0, le=1, description="Proposals from 0, cautious, to 1, bold; 0.5 is the middle.")
+    ] = 0.5
     when_short: Annotated[
         Literal["trim", "raise", "leave"],
         Field(

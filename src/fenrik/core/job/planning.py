@@ -31,7 +31,7 @@ from fenrik.core.strategies.base import Heights, Inputs, Parameters
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.assembly import Assembly
-from fenrik.core.tooling.cutting_data import Derived, propose
+from fenrik.core.tooling.cutting_data import Derived, engaged_feed, propose
 from fenrik.core.tooling.materials import Material, material
 
 ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
@@ -141,7 +141,12 @@ class Planner:
         tool = self.job.tool(operation.tool)
         mill = self.machine(setup)
         data = propose(
-            tool, self.material(setup), mill.spindle_rpm[0], mill.spindle_rpm[1], mill.feed_max_mm_min
+            tool,
+            self.material(setup),
+            mill.spindle_rpm[0],
+            mill.spindle_rpm[1],
+            mill.feed_max_mm_min,
+            operation.boldness,
         )
         derived = dict(data)
         given = {
@@ -168,10 +173,17 @@ class Planner:
                 extra = chosen.parameters.model_fields[key].json_schema_extra
                 unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
                 derived[key] = Derived(round(value, 4), unit, "from material and tool", reason)
+        whole = parameters.model_copy(update=filled)
+        width, depth = getattr(whole, "stepover", None), getattr(whole, "step_down", None)
+        if operation.feed_mm_min is None and width and depth:
+            derived["feed_mm_min"] = engaged_feed(
+                derived["feed_mm_min"], tool, self.material(setup), derived["spindle_rpm"].value, width, depth,
+                mill.feed_max_mm_min, mill.spindle_power_kw,
+            )  # fmt: skip
         return Resolved(
             operation,
             tool,
-            parameters.model_copy(update=filled),
+            whole,
             derived["spindle_rpm"].value,
             derived["feed_mm_min"].value,
             derived["entry_feed_mm_min"].value,
@@ -197,7 +209,7 @@ class Planner:
 
     def _track(self, setup: SetupDoc, operation: OperationDoc, progress: Progress) -> Toolpath:
         """The path of the cutter alone: another stick-out or holder needs no new one."""
-        key = self._track_key(setup, operation)
+        key = self.track_key(setup, operation)
         blob = self.store.get(key)
         if blob is not None:
             return Toolpath.from_bytes(blob)
@@ -217,7 +229,7 @@ class Planner:
 
     def compute_seconds(self, setup: SetupDoc, operation: OperationDoc) -> float:
         """How long the path took when it was computed."""
-        blob = self.store.get(f"{self._track_key(setup, operation)}-time")
+        blob = self.store.get(f"{self.track_key(setup, operation)}-time")
         return float(json.loads(blob)["compute_s"]) if blob else 0.0
 
     def where(self, setup: SetupDoc, operation: OperationDoc) -> str:
@@ -233,9 +245,9 @@ class Planner:
         """Key of a path: that of the cutter's track, and shank, stick-out and holder."""
         tool = self.job.tool(operation.tool)
         body = [tool.flute_length, tool.shank_diameter, tool.stick_out, [h.model_dump() for h in tool.holder]]
-        return key_of("path", [self._track_key(setup, operation), body, operation.when_short])
+        return key_of("path", [self.track_key(setup, operation), body, operation.when_short])
 
-    def _track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
+    def track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
         """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not."""
         r = self.resolved(setup, operation)
         cutter = [r.tool.kind, r.tool.diameter, r.tool.corner_radius]

@@ -75,15 +75,31 @@ def cutting_power_kw(rate_cm3_min: float, chip: float, material: Material) -> fl
     return float(rate_cm3_min * material.kc11 * chip ** (-material.mc) / 60_000.0)
 
 
+BOLDEST = 0.3
+"""How far the boldest and the most cautious proposals lie from the middle (common practice, no source)."""
+POWER_SHARE = 0.8
+"""Share of the spindle's power that a proposal uses at most (common practice, no source)."""
+MOST_THINNING = 2.0
+"""Greatest rise of the feed for thin chips (common practice, no source)."""
+
+
 def propose(
-    assembly: Assembly, material: Material, rpm_min: float, rpm_max: float, feed_max: float
+    assembly: Assembly,
+    material: Material,
+    rpm_min: float,
+    rpm_max: float,
+    feed_max: float,
+    boldness: float = 0.5,
 ) -> dict[str, Derived]:
     """Spindle speed, feeds and steps for a tool in a material on a machine with these limits.
 
+    `boldness` runs from 0, cautious, to 1, bold: speed follows it by half of what feed and steps do.
     Keys: spindle_rpm, feed_mm_min, entry_feed_mm_min, link_feed_mm_min, step_down, stepover (roughing).
     """
     hss = assembly.cutter_material == "hss"
-    vc = material.vc * (HSS_SHARE if hss else 1.0)
+    bold = 1.0 + BOLDEST * (2.0 * boldness - 1.0)
+    nerve = "" if boldness == 0.5 else f", times {bold:.2f} for {_nerve(boldness)}"
+    vc = material.vc * (HSS_SHARE if hss else 1.0) * (0.5 + 0.5 * bold)
     origin = "from material and tool"
     wanted = spindle_rpm(vc, assembly.diameter)
     rpm = float(round(min(rpm_max, max(rpm_min, wanted)), -1))
@@ -91,10 +107,10 @@ def propose(
         "" if rpm_min <= wanted <= rpm_max else f", held to the machine's {rpm_min:.0f} to {rpm_max:.0f}"
     )
     slender = min(1.0, 4.0 * assembly.diameter / assembly.stick_out)
-    fz = material.fz_share * assembly.diameter * slender
+    fz = material.fz_share * assembly.diameter * slender * bold
     feed_wanted = table_feed(rpm, assembly.teeth, fz)
     feed = float(round(min(feed_max, feed_wanted)))
-    down = min(assembly.flute_length, material.step_down_share * assembly.diameter * slender)
+    down = min(assembly.flute_length, material.step_down_share * assembly.diameter * slender * bold)
     if assembly.kind == "ball":
         down = min(down, assembly.radius)
     kind = f"{material.name}, {'high-speed steel' if hss else 'carbide'} ({material.source})"
@@ -103,7 +119,7 @@ def propose(
             rpm,
             "1/min",
             origin,
-            f"n = 1000 vc / (π D) = 1000 · {vc:g} / (π · {assembly.diameter:g}){limited}; vc: {kind}",
+            f"n = 1000 vc / (π D) = 1000 · {vc:g} / (π · {assembly.diameter:g}){limited}; vc: {kind}{nerve and nerve + ', half of it'}",
         ),
         "feed_mm_min": Derived(
             feed,
@@ -114,7 +130,8 @@ def propose(
                 f", less {slender:.2f} for the stick-out of {assembly.stick_out / assembly.diameter:.1f} D"
                 if slender < 1
                 else ""
-            ),
+            )
+            + nerve,
         ),
         "entry_feed_mm_min": Derived(
             float(round(feed * 0.4)), "mm/min", origin, "40 % of the feed (common practice, no source)"
@@ -126,15 +143,54 @@ def propose(
             "three times the feed over cleared ground, held to the machine's (common practice, no source)",
         ),
         "step_down": Derived(
-            round(down, 3), "mm", origin, f"{material.step_down_share:g} D, not more than the flutes"
+            round(down, 3), "mm", origin, f"{material.step_down_share:g} D, not more than the flutes{nerve}"
         ),
         "stepover": Derived(
-            round(0.4 * assembly.diameter, 3),
+            round(min(0.6, 0.4 * bold) * assembly.diameter, 3),
             "mm",
             "from material and tool",
-            "40 % of D (common practice, no source)",
+            f"40 % of D (common practice, no source){nerve}",
         ),
     }
+
+
+def _nerve(boldness: float) -> str:
+    return "a bold plan" if boldness > 0.5 else "a cautious plan"
+
+
+def engaged_feed(
+    feed: Derived,
+    assembly: Assembly,
+    material: Material,
+    rpm: float,
+    width: float,
+    depth: float,
+    feed_max: float,
+    power_kw: float,
+) -> Derived:
+    """The proposed feed for a width and a depth of cut mm: raised for the thin chips of a narrow cut (Martellotti 1941),
+    lowered to what spindle and machine bear (Kienzle 1952)."""
+    share = min(0.5, width / assembly.diameter)
+    thin = min(MOST_THINNING, 1.0 / max(2.0 * math.sqrt(share - share * share), 1e-6))
+    value, words = feed.value * thin, feed.formula
+    if thin > 1.005:
+        words += f"; times {thin:.2f} for the thin chip at ae {width:.2f} = {share:.2f} D: 1 / (2 √(q − q²)), at most {MOST_THINNING:g}"
+    if value > feed_max:
+        value = feed_max
+        words += f"; held to the machine's {feed_max:.0f}"
+    per_tooth = value / max(rpm * assembly.teeth, 1e-9)
+    chip = mean_chip(per_tooth, width, assembly.diameter)
+    power = cutting_power_kw(removal_rate(depth, width, value), chip, material)
+    if power > POWER_SHARE * power_kw:
+        # power goes with the feed to the power of 1 - mc
+        value *= (POWER_SHARE * power_kw / power) ** (1.0 / (1.0 - material.mc))
+        words += f"; held to {100 * POWER_SHARE:.0f} % of the spindle's {power_kw:g} kW at ap {depth:.2f}"
+    return Derived(float(round(value)), feed.unit, feed.origin, words)
+
+
+def mean_chip(feed_per_tooth: float, width: float, diameter: float) -> float:
+    """Mean undeformed chip thickness mm of side milling: hm = 2 fz ae / (D phi) (handbooks)."""
+    return 2.0 * feed_per_tooth * width / (diameter * max(engagement_angle(width, diameter), 1e-9))
 
 
 def as_plain(values: dict[str, Derived]) -> dict[str, dict[str, object]]:

@@ -1,6 +1,15 @@
-import { Button, Select } from "@mantine/core";
+import { Button, Select, Slider } from "@mantine/core";
+import { useState } from "react";
 import type { Boundary, Height, Operation } from "../../api/types";
-import { ChoiceField, Follows, LengthField, NameField, PlainField, SwitchField } from "../../forms/fields";
+import {
+  ChoiceField,
+  Follows,
+  Labelled,
+  LengthField,
+  NameField,
+  PlainField,
+  SwitchField,
+} from "../../forms/fields";
 import { ParameterForm, sentence } from "../../forms/ParameterForm";
 import { useShared } from "../bench/context";
 import { useBench } from "../bench/store";
@@ -245,6 +254,34 @@ interface Part {
   edit: (work: (o: Operation) => void) => Promise<boolean>;
 }
 
+/** One control for all proposals of speed, feed and steps. */
+function Boldness({ value, onSave }: { value: number; onSave: (v: number) => void }) {
+  const [shown, show] = useState<number | null>(null);
+  const at = Math.round((shown ?? value) * 100);
+  return (
+    <div className="boldness">
+      <Labelled
+        label="Proposals"
+        origin={at === 50 ? "in the middle" : at < 50 ? "cautious" : "bold"}
+        why="Speed, feed, stepover and depth that are not given follow this together; what is given stays."
+      />
+      <Slider
+        size="sm"
+        step={25}
+        label={null}
+        value={at}
+        thumbLabel="Proposals from cautious to bold"
+        marks={[{ value: 0, label: "cautious" }, { value: 50 }, { value: 100, label: "bold" }]}
+        onChange={(v) => show(v / 100)}
+        onChangeEnd={(v) => {
+          show(null);
+          onSave(v / 100);
+        }}
+      />
+    </div>
+  );
+}
+
 function Feeds({ doc, edit }: Part) {
   const { state, document } = useShared();
   const { setup, operation } = useBench();
@@ -252,6 +289,7 @@ function Feeds({ doc, edit }: Part) {
   const why = (key: string) => ({ origin: derived[key]?.origin, why: derived[key]?.formula });
   return (
     <>
+      <Boldness value={doc.boldness ?? 0.5} onSave={(v) => edit((o) => void (o.boldness = v))} />
       <PlainField
         label="Spindle speed"
         suffix="1/min"

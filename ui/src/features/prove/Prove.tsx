@@ -252,7 +252,11 @@ function Loads({ operations }: { operations: ProofFacts["operations"] }) {
             value={`${l.power_max_kw!.toFixed(2)} kW`}
             why="Pc = Q kc / 60 000, kc = kc1.1 hm^−mc (Kienzle 1952)"
           />
-          <Follows label="Force, at most" value={`${l.force_max_n!.toFixed(0)} N`} why="Mean tangential force F = kc hm ap z φ / 2π" />
+          <Follows
+            label="Force, at most"
+            value={`${l.force_max_n!.toFixed(0)} N`}
+            why="Mean tangential force F = kc hm ap z φ / 2π"
+          />
           <Follows
             label="Tool bends by up to"
             value={`${l.bending_max_mm!.toFixed(3)} mm`}
