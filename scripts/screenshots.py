@@ -1,6 +1,6 @@
 """Takes the pictures of docs/screenshots from the demonstration job of a running `make demo`.
 
-Run `make demo` in one terminal, wait until the demonstration job is proved, then `make screenshots`.
+Run `make demo` in one terminal, wait until both demonstration jobs are proved, then `make screenshots`.
 """
 
 from __future__ import annotations
@@ -18,8 +18,8 @@ OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 ADDRESS = f"http://127.0.0.1:{os.environ.get('FENRIK_PORT', '8750')}"
 
 
-def shot(page: Page, name: str, station: str) -> None:
-    page.goto(f"{ADDRESS}/jobs/1/{station}")
+def shot(page: Page, name: str, job: int, station: str) -> None:
+    page.goto(f"{ADDRESS}/jobs/{job}/{station}")
     page.wait_for_timeout(4000)
     if name == "part":
         page.mouse.move(640, 400)
@@ -27,7 +27,7 @@ def shot(page: Page, name: str, station: str) -> None:
     elif name == "tools":
         page.get_by_role("cell", name="End mill 12").click()
     elif name == "plan":
-        page.get_by_text("Finish free-form top").click()
+        page.get_by_text("Finish steep walls").click()
     elif name == "replay":
         page.get_by_text("Replay", exact=True).click()
         canvas = page.get_by_role("slider", name="Moment of the program")
@@ -42,13 +42,13 @@ def shot(page: Page, name: str, station: str) -> None:
 
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
-    views = [("part", "part"), ("setups", "setups"), ("tools", "tools"), ("plan", "plan"), ("prove", "prove")]
-    views += [("replay", "prove"), ("deviation", "prove"), ("release", "release")]
+    views = [("part", 1, "part"), ("setups", 1, "setups"), ("tools", 1, "tools"), ("plan", 2, "plan")]
+    views += [(name, 2, "prove") for name in ("prove", "replay", "deviation")] + [("release", 1, "release")]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        for name, station in views:
-            shot(page, name, station)
+        for name, job, station in views:
+            shot(page, name, job, station)
         page.goto(f"{ADDRESS}/api/jobs/1/releases/bearing_bracket_top/sheet")
         page.screenshot(path=OUT / "setup_sheet.png")
         browser.close()

@@ -49,6 +49,46 @@ def test_power_by_kienzle():
     assert cd.removal_rate(5, 10, 600) == pytest.approx(30)
 
 
+def engaged(width, depth, power=100.0, feed_max=20_000.0, material="aluminium_wrought"):
+    tool = next(t for t in starting_library() if t.number == 3)
+    base = cd.Derived(1000.0, "mm/min", "from material and tool", "vf")
+    return cd.engaged_feed(base, tool, materials()[material], 5000.0, width, depth, feed_max, power), tool
+
+
+def test_thin_chips_raise_the_feed_so_that_the_largest_chip_stays():
+    """Martellotti 1941 (from memory): at ae = 20 % of D the feed for the same largest chip is 1.25 times as great, at
+    half and more it is the same; the rise is bounded."""
+    wide, tool = engaged(6.0, 2.0)
+    assert wide.value == 1000.0
+    narrow, _ = engaged(0.2 * tool.diameter, 2.0)
+    assert narrow.value == pytest.approx(1250.0)
+    per_tooth = narrow.value / (5000.0 * tool.teeth)
+    assert cd.largest_chip(per_tooth, 0.2 * tool.diameter, tool.diameter) == pytest.approx(
+        1000.0 / (5000.0 * tool.teeth)
+    )
+    assert "1.25" in narrow.formula
+    assert engaged(0.01, 2.0)[0].value == cd.MOST_THINNING * 1000.0
+
+
+def test_a_proposed_feed_stays_within_the_spindle_and_the_machine():
+    """Kienzle 1952 (from memory): the power at the held feed is the share of the spindle's that may be used."""
+    held, tool = engaged(6.0, 20.0, power=1.0, material="steel_unalloyed")
+    steel = materials()["steel_unalloyed"]
+    chip = cd.mean_chip(held.value / (5000.0 * tool.teeth), 6.0, tool.diameter)
+    power = cd.cutting_power_kw(cd.removal_rate(20.0, 6.0, held.value), chip, steel)
+    assert power == pytest.approx(cd.POWER_SHARE * 1.0, rel=0.01)
+    assert held.value < 1000.0 and "spindle" in held.formula
+    assert engaged(0.6, 2.0, feed_max=1100.0)[0].value == 1100.0
+
+
+def test_bold_and_cautious_lie_on_both_sides_of_the_middle():
+    tool, aluminium = next(t for t in starting_library() if t.number == 3), materials()["aluminium_wrought"]
+    mild, middle, bold = (cd.propose(tool, aluminium, 50, 60_000, 20_000, b) for b in (0.0, 0.5, 1.0))
+    for key in ("spindle_rpm", "feed_mm_min", "step_down", "stepover"):
+        assert mild[key].value < middle[key].value < bold[key].value
+    assert "cautious" in mild["feed_mm_min"].formula and "bold" in bold["feed_mm_min"].formula
+
+
 @pytest.mark.parametrize("tool", starting_library(), ids=lambda t: t.name)
 @pytest.mark.parametrize("material", materials().values(), ids=lambda m: m.id)
 def test_proposals_stay_within_the_machine_and_explain_themselves(tool, material):
