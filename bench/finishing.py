@@ -80,8 +80,7 @@ def rows() -> Iterator[Row]:
 
     def levels() -> None:
         areas = LevelAreas(cutter, low, high, 0.4, TOLERANCE)
-        for z in np.linspace(-7.0, 7.0, 16):
-            areas.blocked(float(z))
+        areas.blocked_at_all([float(z) for z in np.linspace(-7.0, 7.0, 16)])
 
     slow, plain = best(levels), best(lambda: cutter.tip(grid))
     yield Row(
@@ -96,6 +95,7 @@ def rows() -> Iterator[Row]:
     for z in np.linspace(-6.0, 6.0, 5):
         border = areas.blocked(float(z)).boundary
         dense = shapely.get_coordinates(shapely.segmentize(border, 0.02))[::7]
+        dense = dense[((dense > 1.0) & (dense < 99.0)).all(axis=1)]  # beyond, the open surface ends in a jump
         over = cutter.tip(dense) - z
         rise = np.tan(cutter.slope(dense))
         gouge = max(gouge, float((over / np.hypot(1.0, rise)).max()))

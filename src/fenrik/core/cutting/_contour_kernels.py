@@ -5,23 +5,30 @@ import math
 import numpy as np
 from numba import njit
 
-from fenrik.core.cutting._kernels import drop_one
+from fenrik.core.cutting._kernels import blocked_at
 
 
 @njit(cache=True, nogil=True)
-def _free_point(ax, ay, bx, by, level, tree_box, child, kinds, rows, radius, corner, accuracy):
-    """From free a towards blocked b: the last free point, within `accuracy` mm."""
+def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, radius, corner, accuracy):
+    """From free a towards blocked b: the last free point, within `accuracy` mm; `guess` is the share of the way where it
+    is looked for first."""
     low, high = 0.0, 1.0
     length = math.hypot(bx - ax, by - ay)
+    hint = -1
+    t, reach = min(0.98, max(0.02, guess)), 0.8 * accuracy / max(length, 1e-12)
     while (high - low) * length > accuracy:
-        t = 0.5 * (low + high)
-        z, _ = drop_one(
-            ax + t * (bx - ax), ay + t * (by - ay), -1e30, -1, tree_box, child, kinds, rows, radius, corner
+        blocked, found = blocked_at(
+            ax + t * (bx - ax), ay + t * (by - ay), level, hint, tree_box, child, kinds, rows, radius, corner
         )
-        if z <= level:
-            low = t
+        if blocked:
+            high, hint = t, found
+            t -= reach
         else:
-            high = t
+            low = t
+            t += reach
+        reach *= 4.0  # steps away from the guess, ever longer, until the place lies between two of them
+        if not low < t < high or (low > 0.0 and high < 1.0):
+            t = 0.5 * (low + high)
     return ax + low * (bx - ax), ay + low * (by - ay)
 
 
@@ -47,13 +54,26 @@ def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, radius
                     continue
                 bx, by = x0 + oi * step, y0 + oj * step
                 e = 2 * (j * nx + i) + side
+                share = (level - heights[j, i]) / (heights[oj, oi] - heights[j, i])
                 if here:
                     px, py = _free_point(
-                        bx, by, ax, ay, level, tree_box, child, kinds, rows, radius, corner, accuracy
+                        bx,
+                        by,
+                        ax,
+                        ay,
+                        1.0 - share,
+                        level,
+                        tree_box,
+                        child,
+                        kinds,
+                        rows,
+                        radius,
+                        corner,
+                        accuracy,
                     )
                 else:
                     px, py = _free_point(
-                        ax, ay, bx, by, level, tree_box, child, kinds, rows, radius, corner, accuracy
+                        ax, ay, bx, by, share, level, tree_box, child, kinds, rows, radius, corner, accuracy
                     )
                 points[e, 0], points[e, 1] = px, py
     edges = np.empty(4, dtype=np.int64)
@@ -108,18 +128,19 @@ def chain(links, size):
 
 @njit(cache=True, nogil=True)
 def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, kinds, rows, radius, corner):
-    """A closed loop (n, 2) with points added where a chord runs into blocked ground.
+    """A closed loop (n, 2) with points added where a chord runs into blocked ground by more than half the tolerance.
 
-    Chords are tested every `spacing` mm; a failing one gets a point pushed to the free side. `blocked_right`
-    is +1 when the blocked side lies to the right of the direction of travel.
+    Chords are tested every `spacing` mm, half the tolerance to the free side; a failing one gets a point pushed to the
+    free side in the middle of what is blocked. `blocked_right` is +1 when the blocked side lies to the right of the
+    direction of travel.
     """
     n = len(points)
     capacity = 4 * n + 64
     out = np.empty((capacity, 2))
     used = 0
+    hint = -1
     stack = np.empty((32, 2))
     for i in range(n):
-        bx, by = points[(i + 1) % n, 0], points[(i + 1) % n, 1]
         if used + 40 > capacity:
             capacity *= 2
             grown = np.empty((capacity, 2))
@@ -127,23 +148,38 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
             out = grown
         out[used, 0], out[used, 1] = points[i, 0], points[i, 1]
         used += 1
-        stack[0, 0], stack[0, 1] = bx, by
-        depth = 1
-        added = 0
+        stack[0, 0], stack[0, 1] = points[(i + 1) % n, 0], points[(i + 1) % n, 1]
+        depth, added = 1, 0
         while depth > 0:
             ax, ay = out[used - 1, 0], out[used - 1, 1]
             ex, ey = stack[depth - 1, 0], stack[depth - 1, 1]
             length = math.hypot(ex - ax, ey - ay)
             count = int(length / spacing)
-            worst, at = 0.0, -1.0
+            first, last = -1.0, -1.0
+            sx, sy = 0.0, 0.0
             if length > 4 * tolerance and added < 30 and depth < 31:
+                sx, sy = -(ey - ay) / length * blocked_right, (ex - ax) / length * blocked_right
                 for s in range(1, count + 2):
                     t = s / (count + 2)
-                    z, _ = drop_one(
-                        ax + t * (ex - ax),
-                        ay + t * (ey - ay),
-                        -1e30,
-                        -1,
+                    blocked, found = blocked_at(
+                        ax + t * (ex - ax) + 0.5 * tolerance * sx, ay + t * (ey - ay) + 0.5 * tolerance * sy,
+                        level, hint, tree_box, child, kinds, rows, radius, corner,
+                    )  # fmt: skip
+                    if blocked:
+                        hint, last = found, t
+                        if first < 0.0:
+                            first = t
+            placed = False
+            if first >= 0.0:
+                at = 0.5 * (first + last)
+                mx, my = ax + at * (ex - ax), ay + at * (ey - ay)
+                push = tolerance
+                while push < length + spacing:
+                    blocked, found = blocked_at(
+                        mx + push * sx,
+                        my + push * sy,
+                        level,
+                        hint,
                         tree_box,
                         child,
                         kinds,
@@ -151,47 +187,22 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                         radius,
                         corner,
                     )
-                    if z - level > worst:
-                        worst, at = z - level, t
-            if worst <= 1e-9 or at < 0.0:
+                    if not blocked:
+                        placed = True
+                        break
+                    hint = found
+                    push *= 2.0
+                if placed:
+                    fx, fy = _free_point(
+                        mx + push * sx, my + push * sy, mx, my, 0.5, level,
+                        tree_box, child, kinds, rows, radius, corner, tolerance * 0.25,
+                    )  # fmt: skip
+                    stack[depth, 0], stack[depth, 1] = fx, fy
+                    depth += 1
+                    added += 1
+            if not placed:
                 if depth > 1:
                     out[used, 0], out[used, 1] = ex, ey
                     used += 1
                 depth -= 1
-                continue
-            nx_, ny_ = -(ey - ay) / length * blocked_right, (ex - ax) / length * blocked_right
-            mx, my = ax + at * (ex - ax), ay + at * (ey - ay)
-            push = tolerance
-            found = False
-            while push < length + spacing:
-                z, _ = drop_one(
-                    mx + push * nx_, my + push * ny_, -1e30, -1, tree_box, child, kinds, rows, radius, corner
-                )
-                if z <= level:
-                    found = True
-                    break
-                push *= 2.0
-            if not found:
-                if depth > 1:
-                    out[used, 0], out[used, 1] = ex, ey
-                    used += 1
-                depth -= 1
-                continue
-            fx, fy = _free_point(
-                mx + push * nx_,
-                my + push * ny_,
-                mx,
-                my,
-                level,
-                tree_box,
-                child,
-                kinds,
-                rows,
-                radius,
-                corner,
-                tolerance * 0.25,
-            )
-            stack[depth, 0], stack[depth, 1] = fx, fy
-            depth += 1
-            added += 1
     return out[:used].copy()

@@ -222,6 +222,37 @@ def drop_one(x, y, start, hint, node_box, child, kinds, rows, radius, corner):
     return best, winner
 
 
+@njit(cache=True, nogil=True)
+def blocked_at(x, y, level, hint, node_box, child, kinds, rows, radius, corner):
+    """Whether the dropped cutter's tip lies above `level` at (x, y), and the primitive that says so (-1: none).
+
+    Ends at the first primitive that is high enough; `hint` is tried before all others.
+    """
+    if hint >= 0 and primitive_tip(kinds[hint], rows[hint], x, y, radius, corner) > level:
+        return True, hint
+    stack = np.empty(96, dtype=np.int32)
+    stack[0] = 0
+    depth = 1
+    while depth > 0:
+        depth -= 1
+        node = stack[depth]
+        box = node_box[node]
+        if box[4] <= level or not (box[0] <= x <= box[1] and box[2] <= y <= box[3]):
+            continue
+        left, right = child[node, 0], child[node, 1]
+        if right < 0:
+            for k in range(left, left - right):
+                if primitive_tip(kinds[k], rows[k], x, y, radius, corner) > level:
+                    return True, k
+            continue
+        if node_box[left, 4] > node_box[right, 4]:
+            stack[depth], stack[depth + 1] = right, left
+        else:
+            stack[depth], stack[depth + 1] = left, right
+        depth += 2
+    return False, -1
+
+
 @njit(cache=True, nogil=True, parallel=True)
 def drop_many(points, floor, node_box, child, kinds, rows, radius, corner):
     """Tip heights at points (n, 2), not below `floor`; neighbours in the list help each other."""

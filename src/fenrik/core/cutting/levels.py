@@ -7,6 +7,8 @@ becomes polygons. So corner radius and ball are respected, not only the radius.
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 
 import numpy as np
@@ -39,6 +41,11 @@ class LevelAreas:
         self.cutter = cutter
         self.heights = cutter.tip(grid).reshape(ny, nx) - cutter.lift
         self.domain = box(xs[0], ys[0], xs[-1], ys[-1])
+
+    def blocked_at_all(self, levels: list[float]) -> list[BaseGeometry]:
+        """As `blocked` for many levels, on as many threads as there are cores (the kernels release the lock)."""
+        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+            return list(pool.map(self.blocked, levels))
 
     def blocked(self, level: float) -> BaseGeometry:
         """Where the tip may not be at height `level` mm: a polygon or several, possibly empty."""

@@ -33,6 +33,9 @@ from fenrik.core.tooling.cutting_data import stepover_for_cusp
 
 Floats = NDArray[np.float64]
 
+AT_ONCE = 8
+"""Levels worked out together."""
+
 
 class ConstantZ(Parameters):
     """What constant-Z finishing can be told. Lengths mm."""
@@ -138,9 +141,11 @@ class _Run:
     def run(self) -> Toolpath:
         levels = self._levels()
         passes: list[list[_Pass]] = []
-        for i, level in enumerate(levels):
-            self.progress.step(0.6 * i / len(levels), f"level {i + 1} of {len(levels)} at Z {level:.2f}")
-            passes.append(self._passes(level))
+        for i in range(0, len(levels), AT_ONCE):
+            self.progress.step(0.6 * i / len(levels), f"level {i + 1} of {len(levels)} at Z {levels[i]:.2f}")
+            some = levels[i : i + AT_ONCE]
+            for level, blocked in zip(some, self.areas.blocked_at_all(some), strict=True):
+                passes.append(self._passes(level, blocked))
         total = sum(len(row) for row in passes)
         if total == 0:
             raise ComputeError(
@@ -164,10 +169,10 @@ class _Run:
         flats = [f + self.p.allowance for f in self.inputs.flats] if self.p.flat_levels else []
         return levels_between(top, bottom, self.step, flats)
 
-    def _passes(self, level: float) -> list[_Pass]:
+    def _passes(self, level: float, blocked: BaseGeometry) -> list[_Pass]:
         out: list[_Pass] = []
         border = self._borders()
-        for area in polygons(self.areas.blocked(level)):
+        for area in polygons(blocked):
             for number, ring in enumerate((area.exterior, *area.interiors)):
                 points = _blocked_right(ring, number == 0)
                 if not self.forward:
