@@ -39,7 +39,13 @@ NEEDS_CORNER = {"constant_cusp"}
 """Strategies that refuse a flat cutter."""
 
 
-def planner(part: str, strategy: str, tool: str | None = None, **operation: object) -> Planner:
+PREPARED: dict[str, Planner] = {}
+"""A planner of every part, whose readings of the model the others share."""
+
+
+def planner(
+    part: str, strategy: str, tool: str | None = None, alone: bool = False, **operation: object
+) -> Planner:
     tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
     doc = {
         "fenrik": 1,
@@ -55,7 +61,12 @@ def planner(part: str, strategy: str, tool: str | None = None, **operation: obje
             }
         ],
     }
-    return Planner(job_from_data(doc), MODELS, MemoryStore())
+    plan = Planner(job_from_data(doc), MODELS, MemoryStore())
+    if not alone:
+        first = PREPARED.setdefault(part, plan)
+        for known in ("_parts", "_meshes", "_topologies", "_outlines"):
+            setattr(plan, known, getattr(first, known))
+    return plan
 
 
 def path_of(plan: Planner, progress: Progress | None = None):
@@ -260,7 +271,7 @@ def _one(path, i):
 
 
 def test_mesh_is_read_once_for_all_paths():
-    plan = planner("plate_a.step", "level_roughing")
+    plan = planner("plate_a.step", "level_roughing", alone=True)
     path_of(plan)
     path_of(plan)
     assert plan.store.computed == {"part": 1, "mesh": 1, "track": 1, "path": 1, "timing": 1}

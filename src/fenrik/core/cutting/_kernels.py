@@ -254,6 +254,24 @@ def blocked_at(x, y, level, hint, node_box, child, kinds, rows, radius, corner):
 
 
 @njit(cache=True, nogil=True, parallel=True)
+def blocked_many(points, levels, node_box, child, kinds, rows, radius, corner):
+    """`blocked_at` for points (n, 2) with a level each (n,): (n,) bool."""
+    n = len(points)
+    out = np.zeros(n, dtype=np.bool_)
+    chunk = 256
+    for c in prange((n + chunk - 1) // chunk):
+        hint = -1
+        for i in range(c * chunk, min(n, (c + 1) * chunk)):
+            blocked, found = blocked_at(
+                points[i, 0], points[i, 1], levels[i], hint, node_box, child, kinds, rows, radius, corner
+            )
+            out[i] = blocked
+            if blocked:
+                hint = found
+    return out
+
+
+@njit(cache=True, nogil=True, parallel=True)
 def drop_many(points, floor, node_box, child, kinds, rows, radius, corner):
     """Tip heights at points (n, 2), not below `floor`; neighbours in the list help each other."""
     n = len(points)

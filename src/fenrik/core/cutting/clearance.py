@@ -54,8 +54,10 @@ class Reach:
         """For tip positions (n, 3)."""
         out = {"shank": np.zeros(len(tips)), "holder": np.zeros(len(tips))}
         for part, start, cylinder in self.bodies:
-            need = cylinder.tip(tips[:, :2]) - start - tips[:, 2]
-            out[part] = np.maximum(out[part], need)
+            low = np.flatnonzero(cylinder.blocked(tips[:, :2], tips[:, 2] + start))
+            if len(low):
+                need = cylinder.tip(tips[low, :2]) - start - tips[low, 2]
+                out[part][low] = np.maximum(out[part][low], need)
         return Lack(out["shank"], out["holder"])
 
 

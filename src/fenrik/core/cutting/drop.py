@@ -79,6 +79,11 @@ class DropCutter:
         heights = run(xy, floor - self.lift if floor > FLOOR else FLOOR, *self.tree)
         return np.asarray(heights + self.lift)
 
+    def blocked(self, points: Floats, levels: Floats) -> NDArray[np.bool_]:
+        """Whether the tip, dropped over points (n, 2), stays above levels (n,) mm: quicker than the heights."""
+        xy = np.ascontiguousarray(points, dtype=np.float64)
+        return np.asarray(k.blocked_many(xy, levels - self.lift, *self.tree))
+
     def slope(self, points: Floats, reach: float = 0.02) -> Floats:
         """Steepness (n,) rad of the surface under the cutter's contact over points (n, 2): 0 on level ground, π/2 at a
         wall. The tip's track rises as the surface does at the contact; taken over `reach` mm to both sides."""
