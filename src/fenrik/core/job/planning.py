@@ -63,6 +63,9 @@ class Planner:
         self._meshes: dict[str, TriangleMesh] = {}
         self._topologies: dict[str, Topology] = {}
         self._outlines: dict[str, BaseGeometry] = {}
+        # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
+        self._clampings: dict[int, tuple[SetupDoc, Clamped]] = {}
+        self._track_keys: dict[int, tuple[OperationDoc, str]] = {}
 
     # part ------------------------------------------------------------------------------------
 
@@ -100,6 +103,12 @@ class Planner:
 
     def clamped(self, setup: SetupDoc) -> Clamped:
         """Frame and stock of a setup. Raises DocumentError with the path in the document."""
+        known = self._clampings.get(id(setup))
+        if known is None or known[0] is not setup:
+            known = self._clampings[id(setup)] = (setup, self._clamp(setup))
+        return known[1]
+
+    def _clamp(self, setup: SetupDoc) -> Clamped:
         where = f"setups[{self.job.setups.index(setup)}]"
         stock_part = None
         if isinstance(setup.stock, SolidStock):
@@ -248,7 +257,14 @@ class Planner:
         return key_of("path", [self.track_key(setup, operation), body, operation.when_short])
 
     def track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
-        """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not."""
+        """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not. It stands on
+        the keys of all operations before it."""
+        known = self._track_keys.get(id(operation))
+        if known is None or known[0] is not operation:
+            known = self._track_keys[id(operation)] = (operation, self._keyed(setup, operation))
+        return known[1]
+
+    def _keyed(self, setup: SetupDoc, operation: OperationDoc) -> str:
         r = self.resolved(setup, operation)
         cutter = [r.tool.kind, r.tool.diameter, r.tool.corner_radius]
         doc = operation
