@@ -8,6 +8,7 @@ import pytest
 
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.machines.library import machine
 from fenrik.core.paths.toolpath import Motion
@@ -141,10 +142,26 @@ def test_the_promise_of_bounded_clearing_is_confirmed_by_the_stock():
     run = np.cumsum(length[order]) / length.sum()
     p95 = share[order][np.searchsorted(run, 0.95)]
     over = length[share > 1.10].sum() / length.sum()
-    print("p95", p95, "max", share.max(), "over 1.10", over, "length", length.sum())
     assert length.sum() > 2000
     assert p95 <= 1.05
     assert over <= 0.005
+
+
+def test_another_material_is_another_proof():
+    """The load depends on it even where speed and feed are given."""
+    planner = clearing_job()
+    data = planner.job.model_dump(mode="json")
+    data["setups"][0]["operations"][0] |= {
+        "spindle_rpm": 4000.0,
+        "feed_mm_min": 600.0,
+        "entry_feed_mm_min": 200.0,
+    }
+    keys = set()
+    for name in ("aluminium_wrought", "steel_unalloyed"):
+        data["setups"][0]["material"] = name
+        other = Planner(job_from_data(data), MODELS, MemoryStore())
+        keys.add(Prover(other).release_key(other.job.effective_releases()[0]))
+    assert len(keys) == 2
 
 
 def test_stocks_of_a_plan_share_their_tiles_and_come_back_bit_for_bit():

@@ -84,7 +84,7 @@ def _of_reachable(
     counts = np.flatnonzero(weight > 0)
     counts = counts[:: max(1, len(counts) // SPOTS)]
     spots = points[counts] - distance[counts, None] * normal[counts]
-    mine = reach(spots, normal[counts]) & (np.abs(distance[counts]) < 50 * tolerance + 1.0)
+    mine = reach(spots, normal[counts])
     total = float(weight[counts][mine].sum())
     good = float(weight[counts][mine & (np.abs(distance[counts]) <= tolerance)].sum())
     return good / total if total > 0 else 1.0
