@@ -14,12 +14,60 @@ from fenrik.core.cutting.topology import prepare
 from fenrik.core.model.reading import read_model, working_mesh
 from tests.conftest import MODELS, mesh_of
 
-CUTTERS = [Profile(3, 3), Profile(3, 1), Profile(3, 0), Profile(5, 0.5), Profile(0.7, 0.7)]
+DEG = math.pi / 180
+CUTTERS = [
+    Profile(3, 3),
+    Profile(3, 1),
+    Profile(3, 0),
+    Profile(5, 0.5),
+    Profile(0.7, 0.7),
+    Profile(4, 1, 80 * DEG, 0.0),  # tapered ball
+    Profile(4, 0.5, 75 * DEG, 1.5),  # tapered, with a corner radius
+    Profile(4, 0, 60 * DEG, 2.0),  # tapered, sharp
+    Profile(3, 0, 45 * DEG, 0.4),  # chamfer cutter with a small flat
+    Profile(3, 0, 31 * DEG, 0.0),  # drill point
+    Profile(3, 0, 45 * DEG, 0.0).grown(0.3),  # a point that leaves an allowance: tip and rim rounded
+    Profile(4, 1, 80 * DEG, 0.0).grown(-0.2),
+]
 
 
 def lift(d, profile):
+    """Height of the underside over the tip, section by section."""
     over = np.maximum(0.0, d - profile.flat)
-    return profile.corner - np.sqrt(np.maximum(0.0, profile.corner**2 - over**2))
+    arc = profile.corner - np.sqrt(np.maximum(0.0, profile.corner**2 - over**2))
+    if not profile.tapered:
+        return arc
+    phi = profile.steepness
+    start = profile.flat + profile.corner * math.sin(phi)
+    cone = profile.corner * (1 - math.cos(phi)) + math.tan(phi) * (d - start)
+    low = np.where(d <= start, arc, cone)
+    centre = profile.radius - profile.rim
+    end = centre + profile.rim * math.sin(phi)
+    if profile.rim > 0:
+        middle = (
+            profile.corner * (1 - math.cos(phi)) + math.tan(phi) * (end - start) + profile.rim * math.cos(phi)
+        )
+        low = np.where(d > end, middle - np.sqrt(np.maximum(0.0, profile.rim**2 - (d - centre) ** 2)), low)
+    return low
+
+
+def touching(steep, profile):
+    """Distance from the axis and height at which ground of a steepness (n,) rad touches: where the underside has it."""
+    d = profile.flat + profile.corner * np.sin(steep)
+    up = profile.corner * (1 - np.cos(steep))
+    if not profile.tapered:
+        return d, up
+    phi = profile.steepness
+    start = profile.flat + profile.corner * math.sin(phi)
+    centre = profile.radius - profile.rim
+    end = centre + profile.rim * math.sin(phi)
+    middle = (
+        profile.corner * (1 - math.cos(phi)) + math.tan(phi) * (end - start) + profile.rim * math.cos(phi)
+    )
+    over = steep > phi
+    return np.where(over, centre + profile.rim * np.sin(steep), d), np.where(
+        over, middle - profile.rim * np.cos(steep), up
+    )
 
 
 def brute_tip(vertices, triangles, x, y, profile):
@@ -29,11 +77,12 @@ def brute_tip(vertices, triangles, x, y, profile):
     a, b, c = (vertices[triangles[:, k]] for k in range(3))
     normal = np.cross(b - a, c - a)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
-    up = normal[:, 2] > 1e-12
-    n, a_, b_, c_ = normal[up], a[up], b[up], c[up]
+    facing = normal[:, 2] > 1e-12
+    n, a_, b_, c_ = normal[facing], a[facing], b[facing], c[facing]
     flat = np.hypot(n[:, 0], n[:, 1])
     heading = np.divide(n[:, :2], flat[:, None], out=np.zeros_like(n[:, :2]), where=flat[:, None] > 1e-12)
-    contact = np.array([x, y]) - profile.flat * heading - profile.corner * n[:, :2]
+    away, up = touching(np.arctan2(flat[:], n[:, 2]), profile)
+    contact = np.array([x, y]) - np.where(flat > 1e-12, away, 0.0)[:, None] * heading
     inside = np.ones(len(n), bool)
     for p, q in ((a_, b_), (b_, c_), (c_, a_)):
         side = (q[:, 0] - p[:, 0]) * (contact[:, 1] - p[:, 1]) - (q[:, 1] - p[:, 1]) * (
@@ -42,7 +91,7 @@ def brute_tip(vertices, triangles, x, y, profile):
         inside &= side >= -1e-12
     if inside.any():
         z = a_[:, 2] - (n[:, 0] * (contact[:, 0] - a_[:, 0]) + n[:, 1] * (contact[:, 1] - a_[:, 1])) / n[:, 2]
-        best = max(best, float((z + profile.corner * (n[:, 2] - 1))[inside].max()))
+        best = max(best, float((z - up)[inside].max()))
     p = np.concatenate([a, b, c])
     q = np.concatenate([b, c, a])
 
@@ -105,14 +154,33 @@ def test_agrees_with_brute_force_on_a_cad_mesh(profile):
 @pytest.mark.parametrize("profile", CUTTERS, ids=str)
 @pytest.mark.parametrize("slope_deg", [0, 10, 35, 60])
 def test_exact_on_a_plane(profile, slope_deg):
-    """Tip over a plane of slope a: z = x tan a + (a_flat + r sin a) tan a ... from the contact normal."""
+    """Tip over a plane of slope a: the highest of x tan a + d tan a - h(d) over the underside, from its section."""
     t = math.tan(math.radians(slope_deg))
     vertices = np.array([[-50, -50, -50 * t], [50, -50, 50 * t], [50, 50, 50 * t], [-50, 50, -50 * t]])
     body = trimesh.Trimesh(vertices, [[0, 1, 2], [0, 2, 3]], process=False)
-    a = math.radians(slope_deg)
-    expected = 2.0 * t + profile.flat * t * (slope_deg > 0) + profile.corner * (1 / math.cos(a) - 1)
+    away, up = touching(np.array([math.radians(slope_deg)]), profile)
+    expected = 2.0 * t + float(away[0] * t - up[0])
     got = DropCutter(prepare(mesh_of(body)), profile).tip(np.array([[2.0, 1.0]]))[0]
     assert got == pytest.approx(expected, abs=1e-12)
+
+
+@pytest.mark.parametrize("by", [0.2, 0.7])
+@pytest.mark.parametrize("profile", CUTTERS, ids=str)
+def test_a_grown_cutter_is_its_offset(profile, by):
+    """The section grown by shapely's buffer, with the tip put back to 0, against the profile grown by `by`."""
+    d = np.linspace(-profile.radius, profile.radius, 20_001)
+    section = shapely.Polygon(
+        [(profile.radius, 40.0), (-profile.radius, 40.0), *zip(d, lift(np.abs(d), profile), strict=True)]
+    )
+    offset = section.buffer(by, quad_segs=2000)
+    grown = profile.grown(by)
+    for at in np.linspace(0, 0.98 * (profile.radius + by), 23):
+        line = shapely.LineString([(at, -5.0), (at, 20.0)])
+        low = offset.intersection(line).bounds[1]
+        assert grown.height(at) - by == pytest.approx(low, abs=2e-4)
+    assert profile.grown(by).grown(-by).height(0.6 * profile.radius) == pytest.approx(
+        profile.height(0.6 * profile.radius), abs=1e-9
+    )
 
 
 def _error_on(make, exact, profile, points):

@@ -18,6 +18,14 @@ from tests.conftest import MODELS, make_tool, mesh_of
 LOW, HIGH = np.array([0.0, 0.0, 0.0]), np.array([40.0, 30.0, 16.0])
 BOX = 40.0 * 30.0 * 16.0
 FLAT, BALL, CORNER = make_tool("flat", 8), make_tool("ball", 6), make_tool("corner", 8, 1.5)
+SHAPED = [
+    make_tool("taper", 8, 0.5, taper_deg=15, tip_diameter=3),
+    make_tool("taper_ball", 8, 1.0, taper_deg=10),
+    make_tool("chamfer", 8, point_deg=90, tip_diameter=1),
+    make_tool("drill", 6, point_deg=118),
+    make_tool("lollipop", 8, 4.0, flute_length=7.0, shank_diameter=4),
+    make_tool("t_slot", 10, 0.5, flute_length=4, shank_diameter=5),
+]
 
 
 def cut(tool, moves, cell=0.25, rapid=False):
@@ -70,7 +78,7 @@ def manifold_tool(tool, facets=512):
     return bodies
 
 
-@pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])
+@pytest.mark.parametrize("tool", [FLAT, BALL, CORNER, *SHAPED], ids=lambda t: t.kind)
 @pytest.mark.parametrize(
     "move", [[8, 8, 9, 30, 22, 9], [8, 8, 14, 30, 22, 6], [20, 15, 15, 20, 15, 7], [10, 10, 6, 30, 12, 13]]
 )
@@ -84,9 +92,28 @@ def test_removed_volume_agrees_with_manifold3d(tool, move):
     assert stock.volume() == pytest.approx(left.volume(), abs=2e-3 * (BOX - left.volume()) + 0.05)
 
 
-@settings(max_examples=40, deadline=None)
+def depth_in(tool, d, up):
+    """Some measure of how deep points at distance d from the axis and height `up` lie in a tool; its sign is right."""
+    c, r, tip = tool.corner_radius, tool.radius, tool.tip_diameter / 2
+    if tool.kind == "lollipop":
+        head = r - np.hypot(d, up - r)
+    else:
+        flat = tip if tool.kind in ("taper", "taper_ball", "chamfer", "drill") else r - c
+        over = np.clip(d - flat, 0, None)
+        low = c - np.sqrt(np.maximum(0, c**2 - over**2))
+        if tool.kind in ("taper", "taper_ball", "chamfer", "drill"):
+            lean = math.radians(tool.taper_deg or tool.point_deg / 2)
+            start = flat + c * math.cos(lean)
+            low = np.where(d > start, c * (1 - math.sin(lean)) + (d - start) / math.tan(lean), low)
+        head = np.where(d < r, np.minimum(up - low, r - d), -1.0)
+        head = np.minimum(head, tool.flute_length - up)
+    neck = np.minimum(tool.shank_diameter / 2 - d, np.minimum(up - tool.flute_length, tool.stick_out - up))
+    return np.maximum(head, neck)
+
+
+@settings(max_examples=90, deadline=None)
 @given(
-    st.sampled_from([FLAT, BALL, CORNER]),
+    st.sampled_from([FLAT, BALL, CORNER, *SHAPED]),
     st.tuples(st.floats(5, 35), st.floats(5, 25), st.floats(4, 15)),
     st.tuples(st.floats(5, 35), st.floats(5, 25), st.floats(4, 15)),
 )
@@ -102,9 +129,7 @@ def test_every_node_agrees_with_brute_force_sweeping(tool, a, b):
         height = rng.uniform(0.1, 15.9)
         d = np.hypot(positions[:, 0] - x, positions[:, 1] - y)
         up = height - positions[:, 2]
-        over = np.clip(d - (tool.radius - tool.corner_radius), 0, None)
-        low = tool.corner_radius - np.sqrt(np.maximum(0, tool.corner_radius**2 - over**2))
-        depth = np.where(d < tool.radius, np.minimum(up - low, tool.radius - d), -1.0).max()
+        depth = depth_in(tool, d, up).max()
         if abs(depth) < 0.02:
             continue
         ends, count = z_ends[j, i], z_counts[j, i]

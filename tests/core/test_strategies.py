@@ -258,7 +258,7 @@ def test_entries_never_plunge_into_full_material():
         if path.kind[i] == 0 and b[2] <= a[2] + 1e-9:  # rapids across and down stay over everything near
             low = min(a[2], b[2])
             assert stock.top(a[:2], b[:2], tool.radius) <= low + 1e-9
-        stock.cut(_one(path, i), tool.radius, 0.0)
+        stock.cut(_one(path, i), tool.cleared)
 
 
 def _one(path, i):

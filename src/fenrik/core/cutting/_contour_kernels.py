@@ -9,7 +9,7 @@ from fenrik.core.cutting._kernels import blocked_at
 
 
 @njit(cache=True, nogil=True)
-def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, radius, corner, accuracy):
+def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, shape, accuracy):
     """From free a towards blocked b: the last free point, within `accuracy` mm; `guess` is the share of the way where it
     is looked for first."""
     low, high = 0.0, 1.0
@@ -18,7 +18,7 @@ def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, radi
     t, reach = min(0.98, max(0.02, guess)), 0.8 * accuracy / max(length, 1e-12)
     while (high - low) * length > accuracy:
         blocked, found = blocked_at(
-            ax + t * (bx - ax), ay + t * (by - ay), level, hint, tree_box, child, kinds, rows, radius, corner
+            ax + t * (bx - ax), ay + t * (by - ay), level, hint, tree_box, child, kinds, rows, shape
         )
         if blocked:
             high, hint = t, found
@@ -33,7 +33,7 @@ def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, radi
 
 
 @njit(cache=True, nogil=True)
-def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, radius, corner, accuracy):
+def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, shape, accuracy):
     """Marching squares over node heights (ny, nx): directed links between crossed grid edges.
 
     A node is blocked when its height is above `level`. Grid edge 2*(j*nx+i) runs from node (i, j) to
@@ -67,13 +67,12 @@ def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, radius
                         child,
                         kinds,
                         rows,
-                        radius,
-                        corner,
+                        shape,
                         accuracy,
                     )
                 else:
                     px, py = _free_point(
-                        ax, ay, bx, by, share, level, tree_box, child, kinds, rows, radius, corner, accuracy
+                        ax, ay, bx, by, share, level, tree_box, child, kinds, rows, shape, accuracy
                     )
                 points[e, 0], points[e, 1] = px, py
     edges = np.empty(4, dtype=np.int64)
@@ -127,7 +126,7 @@ def chain(links, size):
 
 
 @njit(cache=True, nogil=True)
-def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, kinds, rows, radius, corner):
+def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, kinds, rows, shape):
     """A closed loop (n, 2) with points added where a chord runs into blocked ground by more than half the tolerance.
 
     Chords are tested every `spacing` mm, half the tolerance to the free side; a failing one gets a point pushed to the
@@ -163,7 +162,7 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                     t = s / (count + 2)
                     blocked, found = blocked_at(
                         ax + t * (ex - ax) + 0.5 * tolerance * sx, ay + t * (ey - ay) + 0.5 * tolerance * sy,
-                        level, hint, tree_box, child, kinds, rows, radius, corner,
+                        level, hint, tree_box, child, kinds, rows, shape,
                     )  # fmt: skip
                     if blocked:
                         hint, last = found, t
@@ -184,8 +183,7 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                         child,
                         kinds,
                         rows,
-                        radius,
-                        corner,
+                        shape,
                     )
                     if not blocked:
                         placed = True
@@ -195,7 +193,7 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                 if placed:
                     fx, fy = _free_point(
                         mx + push * sx, my + push * sy, mx, my, 0.5, level,
-                        tree_box, child, kinds, rows, radius, corner, tolerance * 0.25,
+                        tree_box, child, kinds, rows, shape, tolerance * 0.25,
                     )  # fmt: skip
                     stack[depth, 0], stack[depth, 1] = fx, fy
                     depth += 1

@@ -1,8 +1,8 @@
 """Numba kernels of the drop cutter: contact with facet, edge, vertex; the tree; batches.
 
-A cutter is (radius R, corner radius r); a = R - r is the radius of its flat bottom. The tip height
-over a point at distance d from the axis is lifted by profile(d) = 0 for d <= a, else
-r - sqrt(r² - (d - a)²), for d <= R.
+A cutter is `shape` (see `fenrik.core.tooling.profile.Profile.shape`): radius, flat, corner, tangent of the cone,
+where arc and cone end, and the arc of the rim. The tip over a point at distance d from the axis is lifted by
+profile(d), which is convex: flat, arc, cone, arc of the rim.
 
 Primitive rows (12 doubles): facet  A B C | three edge functions (nx ny c) >= 0 inside
                              edge   x0 y0 z0 ux uy length slope
@@ -19,79 +19,112 @@ LOWEST = -1e30
 
 
 @njit(cache=True, inline="always")
-def profile(d, flat, corner):
+def profile(d, shape):
+    """Height of the underside over the tip at distance d from the axis."""
+    flat, corner, arc_end = shape[1], shape[2], shape[4]
     if d <= flat:
         return 0.0
-    over = d - flat
-    return corner - math.sqrt(max(0.0, corner * corner - over * over))
+    if d <= arc_end:
+        over = d - flat
+        return corner - math.sqrt(max(0.0, corner * corner - over * over))
+    if d <= shape[8]:
+        return shape[5] + shape[3] * (d - arc_end)
+    over = d - shape[6]
+    return shape[9] - math.sqrt(max(0.0, shape[7] * shape[7] - over * over))
 
 
 @njit(cache=True, nogil=True)
-def edge_tip(row, x, y, radius, corner):
-    """Tip height at which the cutter at (x, y) touches the edge from above."""
+def edge_tip(row, x, y, shape, least):
+    """Tip height at which the cutter at (x, y) touches the edge from above; any lower value when it is below `least`."""
     dx, dy = x - row[0], y - row[1]
     foot = dx * row[3] + dy * row[4]
     q = abs(dy * row[3] - dx * row[4])
+    radius, flat, corner = shape[0], shape[1], shape[2]
     if q >= radius:
         return LOWEST
     z0, length, slope = row[2], row[5], row[6]
-    flat = radius - corner
     half = math.sqrt(radius * radius - q * q)
     low, high = max(0.0, foot - half), min(length, foot + half)
-    if low > high:
+    if low > high or z0 + max(slope * low, slope * high) <= least:
         return LOWEST
+    tapered = shape[4] < radius
     if slope == 0.0:
         s = foot
-    elif corner == 0.0:
+    elif corner == 0.0 and not tapered:
         s = high if slope > 0.0 else low
-    elif flat <= 1e-12:
+    elif flat <= 1e-12 and not tapered:
         rho = math.sqrt(corner * corner - q * q)
         s = foot + slope * rho / math.sqrt(1.0 + slope * slope)
+    elif not tapered:
+        s = foot + _torus_step(q, abs(slope), flat, corner, half) * (1.0 if slope > 0.0 else -1.0)
     else:
-        s = foot + _bull_step(q, abs(slope), flat, corner, half) * (1.0 if slope > 0.0 else -1.0)
+        s = foot + min(half, _tapered_step(q, abs(slope), half, shape)) * (1.0 if slope > 0.0 else -1.0)
     s = min(high, max(low, s))
     d = math.sqrt(q * q + (s - foot) * (s - foot))
-    return z0 + slope * s - profile(min(d, radius), flat, corner)
+    return z0 + slope * s - profile(min(d, radius), shape)
 
 
 @njit(cache=True, nogil=True)
-def _bull_step(q, slope, flat, corner, half):
-    """Distance w >= 0 along the edge from its foot at which the corner torus has the edge's slope.
+def _tapered_step(q, slope, half, shape):
+    """Distance w >= 0 along the edge from its foot at which a tapered underside rises as the edge does."""
+    flat, corner, tan, arc_end, rim_start = shape[1], shape[2], shape[3], shape[4], shape[8]
+    if q < arc_end:
+        w = math.sqrt(arc_end * arc_end - q * q)
+        if tan * w >= slope * arc_end:  # before the cone begins
+            if corner == 0.0:
+                return w
+            if flat <= 1e-12:
+                return slope * math.sqrt(corner * corner - q * q) / math.sqrt(1.0 + slope * slope)
+            return _torus_step(q, slope, flat, corner, w)
+    if q < rim_start:
+        w = math.sqrt(rim_start * rim_start - q * q)
+        if tan * w >= slope * rim_start:
+            return slope * q / math.sqrt(max(1e-300, tan * tan - slope * slope))
+    if shape[7] == 0.0:
+        return half
+    return _torus_step(q, slope, shape[6], shape[7], half)
 
-    With d = flat + corner*sin(t): tan(t) * sqrt(d² - q²) / d = slope; the left side grows with t.
+
+@njit(cache=True, nogil=True)
+def _torus_step(q, slope, flat, corner, half):
+    """Distance w >= 0 along the edge from its foot at which a torus, d = flat + corner * u, has the edge's slope.
+
+    Solves f(u) = u w - slope d sqrt(1 - u²) = 0 with w² = d² - q², which grows with u, by Newton kept in a bracket;
+    the tip's height is stationary there, so a step of 1e-6 is left to its square.
     """
-    t_low = 0.0 if q <= flat else math.asin(min(1.0, (q - flat) / corner))
-    t_high = 0.5 * math.pi
-    t = max(t_low, min(math.atan(slope), 1.5))
+    low = 0.0 if q <= flat else min(1.0, (q - flat) / corner)
+    high = 1.0
+    u = slope / math.sqrt(1.0 + slope * slope)
+    if u <= low:
+        u = 0.5 * (low + high)
     for _ in range(60):
-        d = flat + corner * math.sin(t)
-        w2 = max(0.0, d * d - q * q)
-        w = math.sqrt(w2)
-        tan = math.tan(t)
-        value = tan * w / d - slope
+        d = flat + corner * u
+        w = math.sqrt(max(0.0, d * d - q * q))
+        c = math.sqrt(1.0 - u * u)
+        value = u * w - slope * d * c
         if value > 0.0:
-            t_high = t
+            high = u
         else:
-            t_low = t
-        if t_high - t_low < 1e-12:
+            low = u
+        if high - low < 1e-12:
             break
-        cos = math.cos(t)
-        rise = w / (d * cos * cos)
-        if w > 0.0:
-            rise += tan * corner * cos * (q * q) / (d * d * w)
-        following = t - value / rise if rise > 0.0 else 0.5 * (t_low + t_high)
-        if not (t_low < following < t_high):
-            following = 0.5 * (t_low + t_high)
-        if abs(following - t) < 1e-10:
-            t = following
+        rise = 0.0
+        if w > 0.0 and c > 0.0:
+            rise = w + u * d * corner / w + slope * (d * u / c - corner * c)
+        following = u - value / rise if rise > 0.0 else 0.5 * (low + high)
+        if not low < following < high:
+            following = 0.5 * (low + high)
+        done = abs(following - u) < 1e-6 * c
+        u = following
+        if done:
             break
-        t = following
-    d = flat + corner * math.sin(t)
+    d = flat + corner * u
     return min(half, math.sqrt(max(0.0, d * d - q * q)))
 
 
 @njit(cache=True, inline="always")
-def primitive_tip(kind, row, x, y, radius, corner):
+def primitive_tip(kind, row, x, y, shape, least):
+    """Tip height over one primitive; any lower value when it is below `least`."""
     if kind == FACET:
         if row[3] * x + row[4] * y + row[5] < -1e-12:
             return LOWEST
@@ -103,10 +136,10 @@ def primitive_tip(kind, row, x, y, radius, corner):
     if kind == VERTEX:
         dx, dy = x - row[0], y - row[1]
         d2 = dx * dx + dy * dy
-        if d2 >= radius * radius:
+        if d2 >= shape[0] * shape[0]:
             return LOWEST
-        return row[2] - profile(math.sqrt(d2), radius - corner, corner)
-    return edge_tip(row, x, y, radius, corner)
+        return row[2] - profile(math.sqrt(d2), shape)
+    return edge_tip(row, x, y, shape, least)
 
 
 @njit(cache=True, nogil=True)
@@ -179,14 +212,14 @@ def _select(keys, order, low, high, k):
 
 
 @njit(cache=True, nogil=True)
-def drop_one(x, y, start, hint, node_box, child, kinds, rows, radius, corner):
+def drop_one(x, y, start, hint, node_box, child, kinds, rows, shape):
     """(tip height, winning primitive) of the cutter dropped at (x, y), not below `start`.
 
     `hint` is a primitive that probably wins (the neighbour's winner); -1 for none.
     """
     best, winner = start, -1
     if hint >= 0:
-        z = primitive_tip(kinds[hint], rows[hint], x, y, radius, corner)
+        z = primitive_tip(kinds[hint], rows[hint], x, y, shape, best)
         if z > best:
             best, winner = z, hint
     stack = np.empty(96, dtype=np.int32)
@@ -200,7 +233,7 @@ def drop_one(x, y, start, hint, node_box, child, kinds, rows, radius, corner):
         left, right = child[node, 0], child[node, 1]
         if right < 0:
             for k in range(left, left - right):
-                z = primitive_tip(kinds[k], rows[k], x, y, radius, corner)
+                z = primitive_tip(kinds[k], rows[k], x, y, shape, best)
                 if z > best:
                     best, winner = z, k
             continue
@@ -223,12 +256,12 @@ def drop_one(x, y, start, hint, node_box, child, kinds, rows, radius, corner):
 
 
 @njit(cache=True, nogil=True)
-def blocked_at(x, y, level, hint, node_box, child, kinds, rows, radius, corner):
+def blocked_at(x, y, level, hint, node_box, child, kinds, rows, shape):
     """Whether the dropped cutter's tip lies above `level` at (x, y), and the primitive that says so (-1: none).
 
     Ends at the first primitive that is high enough; `hint` is tried before all others.
     """
-    if hint >= 0 and primitive_tip(kinds[hint], rows[hint], x, y, radius, corner) > level:
+    if hint >= 0 and primitive_tip(kinds[hint], rows[hint], x, y, shape, level) > level:
         return True, hint
     stack = np.empty(96, dtype=np.int32)
     stack[0] = 0
@@ -242,7 +275,7 @@ def blocked_at(x, y, level, hint, node_box, child, kinds, rows, radius, corner):
         left, right = child[node, 0], child[node, 1]
         if right < 0:
             for k in range(left, left - right):
-                if primitive_tip(kinds[k], rows[k], x, y, radius, corner) > level:
+                if primitive_tip(kinds[k], rows[k], x, y, shape, level) > level:
                     return True, k
             continue
         if node_box[left, 4] > node_box[right, 4]:
@@ -254,7 +287,7 @@ def blocked_at(x, y, level, hint, node_box, child, kinds, rows, radius, corner):
 
 
 @njit(cache=True, nogil=True, parallel=True)
-def blocked_many(points, levels, node_box, child, kinds, rows, radius, corner):
+def blocked_many(points, levels, node_box, child, kinds, rows, shape):
     """`blocked_at` for points (n, 2) with a level each (n,): (n,) bool."""
     n = len(points)
     out = np.zeros(n, dtype=np.bool_)
@@ -263,7 +296,7 @@ def blocked_many(points, levels, node_box, child, kinds, rows, radius, corner):
         hint = -1
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
             blocked, found = blocked_at(
-                points[i, 0], points[i, 1], levels[i], hint, node_box, child, kinds, rows, radius, corner
+                points[i, 0], points[i, 1], levels[i], hint, node_box, child, kinds, rows, shape
             )
             out[i] = blocked
             if blocked:
@@ -272,7 +305,7 @@ def blocked_many(points, levels, node_box, child, kinds, rows, radius, corner):
 
 
 @njit(cache=True, nogil=True, parallel=True)
-def drop_many(points, floor, node_box, child, kinds, rows, radius, corner):
+def drop_many(points, floor, node_box, child, kinds, rows, shape):
     """Tip heights at points (n, 2), not below `floor`; neighbours in the list help each other."""
     n = len(points)
     out = np.empty(n)
@@ -280,29 +313,25 @@ def drop_many(points, floor, node_box, child, kinds, rows, radius, corner):
     for c in prange((n + chunk - 1) // chunk):
         hint = -1
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
-            z, winner = drop_one(
-                points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, radius, corner
-            )
+            z, winner = drop_one(points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, shape)
             out[i] = z
             hint = winner
     return out
 
 
 @njit(cache=True, nogil=True)
-def drop_many_serial(points, floor, node_box, child, kinds, rows, radius, corner):
+def drop_many_serial(points, floor, node_box, child, kinds, rows, shape):
     """As `drop_many`, on one thread."""
     n = len(points)
     out = np.empty(n)
     hint = -1
     for i in range(n):
-        out[i], hint = drop_one(
-            points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, radius, corner
-        )
+        out[i], hint = drop_one(points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, shape)
     return out
 
 
 @njit(cache=True, nogil=True)
-def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child, kinds, rows, radius, corner):
+def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child, kinds, rows, shape):
     """Heights along a straight line as (s, z) rows, s from 0 to its length.
 
     A regular grid of `step`, then halved wherever the middle leaves the chord by more than
@@ -314,14 +343,14 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
     count = max(1, int(math.ceil(length / step)))
     capacity = 4 * count + 64
     out = np.empty((capacity, 2))
-    z, hint = drop_one(x0, y0, floor, -1, node_box, child, kinds, rows, radius, corner)
+    z, hint = drop_one(x0, y0, floor, -1, node_box, child, kinds, rows, shape)
     out[0, 0], out[0, 1] = 0.0, z
     used = 1
     stack = np.empty((64, 2))
     for k in range(count):
         s_to = length * (k + 1) / count
         z_to, hint = drop_one(
-            x0 + ux * s_to, y0 + uy * s_to, floor, hint, node_box, child, kinds, rows, radius, corner
+            x0 + ux * s_to, y0 + uy * s_to, floor, hint, node_box, child, kinds, rows, shape
         )
         stack[0, 0], stack[0, 1] = s_to, z_to
         depth = 1
@@ -340,8 +369,7 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
                     child,
                     kinds,
                     rows,
-                    radius,
-                    corner,
+                    shape,
                 )
                 rise = (z_end - z_from) / (s_end - s_from)
                 off = abs(z_mid - 0.5 * (z_from + z_end)) / math.sqrt(1.0 + rise * rise)

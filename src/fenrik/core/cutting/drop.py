@@ -8,39 +8,17 @@ vertex goes back to Hwang (1992); the boxes from normal cones are our own.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.cutting import _kernels as k
 from fenrik.core.cutting.topology import Topology
+from fenrik.core.tooling.profile import NO_CONE, Profile, Shape
+
+__all__ = ["DropCutter", "Profile"]
 
 Floats = NDArray[np.float64]
 FLOOR = -1e30
-
-
-@dataclass(frozen=True)
-class Profile:
-    """A cutter with a flat bottom and a rounded corner: `radius` R, `corner` r (0 <= r <= R), mm."""
-
-    radius: float
-    corner: float
-
-    def __post_init__(self) -> None:
-        if not (self.radius > 0 and 0 <= self.corner <= self.radius * (1 + 1e-12)):
-            raise ValueError(
-                f"expected 0 <= corner <= radius, got corner {self.corner}, radius {self.radius}"
-            )
-
-    @property
-    def flat(self) -> float:
-        """Radius of the flat bottom."""
-        return self.radius - self.corner
-
-    def grown(self, by: float) -> Profile:
-        """The cutter enlarged by `by` mm on all sides (its tip then lies `by` deeper)."""
-        return Profile(self.radius + by, self.corner + by)
 
 
 class DropCutter:
@@ -58,19 +36,19 @@ class DropCutter:
         allowance_axial: float = 0.0,
     ) -> None:
         grown = profile.grown(allowance_radial)
-        self.profile = profile
+        self.profile, self.grown = profile, grown
         self.radius, self.corner = grown.radius, min(grown.corner, grown.radius)
         self.lift = allowance_axial
-        kinds, rows, boxes, tops = _primitives(topology, self.radius, self.corner)
+        kinds, rows, boxes, tops = _primitives(topology, grown)
         self._nodes, self._child, order = k.build_tree(boxes, tops, 4)
         self._kinds = kinds[order]
         self._rows = rows[order]
         self.low, self.high = topology.low, topology.high
 
     @property
-    def tree(self) -> tuple[Floats, NDArray[np.int32], NDArray[np.int8], Floats, float, float]:
-        """What the kernels take: nodes, children, kinds, rows, radius, corner."""
-        return self._nodes, self._child, self._kinds, self._rows, self.radius, self.corner
+    def tree(self) -> tuple[Floats, NDArray[np.int32], NDArray[np.int8], Floats, Shape]:
+        """What the kernels take: nodes, children, kinds, rows, shape."""
+        return self._nodes, self._child, self._kinds, self._rows, self.grown.shape
 
     def tip(self, points: Floats, floor: float = FLOOR) -> Floats:
         """Tip heights (n,) mm over points (n, 2) in the setup frame; `floor` where nothing is hit."""
@@ -131,28 +109,38 @@ def _square_steps(samples: Floats, tolerance: float) -> Floats:
     return np.insert(samples, steep + 1, np.column_stack([corner_s, corner_z]), axis=0)
 
 
-def _primitives(
-    topology: Topology, radius: float, corner: float
-) -> tuple[NDArray[np.int8], Floats, Floats, Floats]:
-    parts = [
-        _facet_rows(topology, radius, corner),
-        _edge_rows(topology, radius, corner),
-        _vertex_rows(topology, radius, corner),
-    ]
+def _primitives(topology: Topology, profile: Profile) -> tuple[NDArray[np.int8], Floats, Floats, Floats]:
+    parts = [_facet_rows(topology, profile), _edge_rows(topology, profile), _vertex_rows(topology, profile)]
     kinds = np.concatenate([np.full(len(p[0]), i, dtype=np.int8) for i, p in enumerate(parts)])
     rows, boxes, tops = (np.concatenate([p[j] for p in parts]) for j in range(3))
     return kinds, rows, boxes, tops
 
 
-def _facet_rows(topology: Topology, radius: float, corner: float) -> tuple[Floats, Floats, Floats]:
+def contact(profile: Profile, steep: Floats) -> tuple[Floats, Floats]:
+    """Distance from the axis (n,) and height over the tip (n,) of the point of the underside that touches ground of
+    steepness `steep` (n,) rad. Ground as steep as the cone touches at the cone's end."""
+    radius, flat, corner, _, _, _, centre, rim, _, middle = profile.shape
+    below = steep < profile.steepness - 1e-12 if profile.tapered else np.ones(len(steep), dtype=np.bool_)
+    sine, cosine = np.sin(steep), np.cos(steep)
+    away = np.where(below, flat * (steep > 1e-12) + corner * sine, centre + rim * sine)
+    up = np.where(below, corner * (1.0 - cosine), middle - rim * cosine)
+    return np.minimum(away, radius), up
+
+
+def _facet_rows(topology: Topology, profile: Profile) -> tuple[Floats, Floats, Floats]:
     corners, n = topology.facets, topology.facet_normals
     across = np.hypot(n[:, 0], n[:, 1])
     heading = np.divide(n[:, :2], across[:, None], out=np.zeros((len(n), 2)), where=across[:, None] > 1e-12)
-    shift = (radius - corner) * heading + corner * n[:, :2]
+    if profile.tapered:
+        away, up = contact(profile, np.arctan2(across, n[:, 2]))
+        shift = away[:, None] * heading
+    else:  # the same without angles, which would cost digits
+        shift = profile.flat * heading + profile.corner * n[:, :2]
+        up = profile.corner * (1.0 - n[:, 2])
     moved = corners[:, :, :2] + shift[:, None, :]
     rows = np.zeros((len(n), 12))
     rows[:, 0], rows[:, 1] = -n[:, 0] / n[:, 2], -n[:, 1] / n[:, 2]
-    lift = corner * (n[:, 2] - 1.0)
+    lift = -up
     rows[:, 2] = corners[:, 0, 2] + lift - rows[:, 0] * moved[:, 0, 0] - rows[:, 1] * moved[:, 0, 1]
     for side in range(3):
         p, q = moved[:, side], moved[:, (side + 1) % 3]
@@ -166,7 +154,7 @@ def _facet_rows(topology: Topology, radius: float, corner: float) -> tuple[Float
     return rows, boxes, corners[:, :, 2].max(axis=1) + lift + 1e-9
 
 
-def _edge_rows(topology: Topology, radius: float, corner: float) -> tuple[Floats, Floats, Floats]:
+def _edge_rows(topology: Topology, profile: Profile) -> tuple[Floats, Floats, Floats]:
     ends = topology.edges
     run = ends[:, 1] - ends[:, 0]
     length = np.hypot(run[:, 0], run[:, 1])
@@ -176,7 +164,7 @@ def _edge_rows(topology: Topology, radius: float, corner: float) -> tuple[Floats
     rows[:, :3] = ends[:, 0]
     rows[:, 3:5] = run[:, :2] / length[:, None]
     rows[:, 5], rows[:, 6] = length, run[:, 2] / length
-    low, high = _arc_offsets(topology.edge_normals[level], radius - corner, corner)
+    low, high = _arc_offsets(topology.edge_normals[level], profile)
     boxes = np.stack(
         [
             ends[:, :, 0].min(1) + low[:, 0],
@@ -189,23 +177,28 @@ def _edge_rows(topology: Topology, radius: float, corner: float) -> tuple[Floats
     return rows, boxes, ends[:, :, 2].max(axis=1) + 1e-9
 
 
-def _vertex_rows(topology: Topology, radius: float, corner: float) -> tuple[Floats, Floats, Floats]:
+def _vertex_rows(topology: Topology, profile: Profile) -> tuple[Floats, Floats, Floats]:
     points, axis, spread = topology.vertices, topology.vertex_axis, topology.vertex_spread
     rows = np.zeros((len(points), 12))
     rows[:, :3] = points
     low, high = np.empty((len(points), 2)), np.empty((len(points), 2))
-    flat = radius - corner
+    radius, flat, corner = profile.radius, profile.flat, profile.corner
     tilt = np.arccos(np.clip(axis[:, 2], -1, 1))
     around = (tilt <= spread + 1e-6) | (tilt >= np.pi - spread - 1e-6)
     swing = np.where(
         around, np.pi, np.arcsin(np.clip(np.sin(spread) / np.maximum(np.sin(tilt), 1e-12), 0, 1))
     )
     heading = np.arctan2(axis[:, 1], axis[:, 0])
+    if profile.tapered:
+        near, far = _contact_range(profile, tilt - spread, tilt + spread)
     for j in range(2):
+        h_low, h_high = _cos_range(heading - j * np.pi / 2, swing)
+        if profile.tapered:
+            low[:, j], high[:, j] = _times(near, far, h_low, h_high)
+            continue
         angle = np.arccos(np.clip(axis[:, j], -1, 1))
         n_high = np.cos(np.maximum(0.0, angle - spread))
         n_low = np.cos(np.minimum(np.pi, angle + spread))
-        h_low, h_high = _cos_range(heading - j * np.pi / 2, swing)
         low[:, j], high[:, j] = flat * h_low + corner * n_low, flat * h_high + corner * n_high
     wide = spread > 1.0
     low[wide], high[wide] = -radius, radius
@@ -222,6 +215,19 @@ def _vertex_rows(topology: Topology, radius: float, corner: float) -> tuple[Floa
     return rows, boxes, points[:, 2] + 1e-9
 
 
+def _contact_range(profile: Profile, least: Floats, most: Floats) -> tuple[Floats, Floats]:
+    """Smallest and largest distance from the axis at which ground between two steepnesses rad touches."""
+    slack = 1e-6  # at the cone's own steepness the contact jumps from its beginning to its end
+    least, most = np.clip(least - slack, 0.0, NO_CONE), np.clip(most + slack, 0.0, NO_CONE)
+    near = np.where(least <= 2 * slack, 0.0, contact(profile, least)[0])
+    return near, contact(profile, most)[0]
+
+
+def _times(near: Floats, far: Floats, low: Floats, high: Floats) -> tuple[Floats, Floats]:
+    """Range of a distance near..far times a cosine low..high."""
+    return np.where(low < 0, far * low, near * low), np.where(high > 0, far * high, near * high)
+
+
 def _cos_range(middle: Floats, swing: Floats) -> tuple[Floats, Floats]:
     """Smallest and largest cosine over the angles middle ± swing."""
     wrapped = np.abs((middle + np.pi) % (2 * np.pi) - np.pi)
@@ -230,7 +236,7 @@ def _cos_range(middle: Floats, swing: Floats) -> tuple[Floats, Floats]:
     return low, high
 
 
-def _arc_offsets(normals: Floats, flat: float, corner: float) -> tuple[Floats, Floats]:
+def _arc_offsets(normals: Floats, profile: Profile) -> tuple[Floats, Floats]:
     """Box (n, 2) low and high of the tool's offset from a contact whose normal lies on the shorter
     great arc between the two normals (n, 2, 3); the whole disc where they are not given."""
     n1, n2 = normals[:, 0], normals[:, 1]
@@ -247,16 +253,30 @@ def _arc_offsets(normals: Floats, flat: float, corner: float) -> tuple[Floats, F
     whole_disc = (c1 < 1e-6) | (c2 < 1e-6) | (between > 3.0)
     swing = np.where(whole_disc, np.pi, between / 2)
     low, high = np.empty((len(n1), 2)), np.empty((len(n1), 2))
+    flat, corner = profile.flat, profile.corner
+    if profile.tapered:
+        top = _along_arc(n1, square, sweep, 2)
+        near, far = _contact_range(profile, *(np.arccos(np.clip(t, -1, 1)) for t in (top[1], top[0])))
     for j in range(2):
-        amplitude = np.hypot(n1[:, j], square[:, j])
-        peak = np.arctan2(square[:, j], n1[:, j])
-        start, end = n1[:, j], amplitude * np.cos(sweep - peak)
-        n_high = np.where((peak >= 0) & (peak <= sweep), amplitude, np.maximum(start, end))
-        trough = np.where(peak > 0, peak - np.pi, peak + np.pi)
-        n_low = np.where((trough >= 0) & (trough <= sweep), -amplitude, np.minimum(start, end))
+        if profile.tapered:
+            h_low, h_high = _cos_range(middle - j * np.pi / 2, swing)
+            low[:, j], high[:, j] = _times(near, far, h_low, h_high)
+            continue
+        n_low, n_high = _along_arc(n1, square, sweep, j)
         h_low, h_high = _cos_range(middle - j * np.pi / 2, swing)
         low[:, j], high[:, j] = flat * h_low + corner * n_low, flat * h_high + corner * n_high
-    radius = flat + corner
+    radius = profile.radius
     unknown = np.isnan(normals).any(axis=(1, 2)) | (sweep > 3.0)
     low[unknown], high[unknown] = -radius, radius
     return np.maximum(low - 1e-7, -radius), np.minimum(high + 1e-7, radius)
+
+
+def _along_arc(n1: Floats, square: Floats, sweep: Floats, j: int) -> tuple[Floats, Floats]:
+    """Smallest and largest coordinate j over the great arc from n1 (n, 3) by `sweep` (n,) towards `square` (n, 3)."""
+    amplitude = np.hypot(n1[:, j], square[:, j])
+    peak = np.arctan2(square[:, j], n1[:, j])
+    start, end = n1[:, j], amplitude * np.cos(sweep - peak)
+    high = np.where((peak >= 0) & (peak <= sweep), amplitude, np.maximum(start, end))
+    trough = np.where(peak > 0, peak - np.pi, peak + np.pi)
+    low = np.where((trough >= 0) & (trough <= sweep), -amplitude, np.minimum(start, end))
+    return low, high

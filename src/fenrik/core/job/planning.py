@@ -16,7 +16,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.topology import Topology, prepare
-from fenrik.core.errors import DocumentError, FenrikError
+from fenrik.core.errors import ComputeError, DocumentError, FenrikError
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.regions import area_of, projected
@@ -30,7 +30,7 @@ from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.base import Heights, Inputs, Parameters
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import MESH_SHARE
-from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.assembly import TITLES, Assembly
 from fenrik.core.tooling.cutting_data import Derived, engaged_feed, propose
 from fenrik.core.tooling.materials import Material, material
 
@@ -266,7 +266,7 @@ class Planner:
 
     def _keyed(self, setup: SetupDoc, operation: OperationDoc) -> str:
         r = self.resolved(setup, operation)
-        cutter = [r.tool.kind, r.tool.diameter, r.tool.corner_radius]
+        cutter = [r.tool.kind, r.tool.profile.shape, r.tool.cleared.shape]
         doc = operation
         clamped = self.clamped(setup)
         frame = [clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist()]
@@ -280,6 +280,7 @@ class Planner:
 
     def _inputs(self, setup: SetupDoc, operation: OperationDoc) -> Inputs:
         r = self.resolved(setup, operation)
+        _check_kind(r.tool, operation, self.where(setup, operation))
         clamped = self.clamped(setup)
         mesh = self.setup_mesh(setup, operation.tolerance_mm)
         topology, outline = self._topology(setup, operation.tolerance_mm)
@@ -341,7 +342,7 @@ class Planner:
             stock = HeightMap.of_box(clamped.stock_low, clamped.stock_high, cell)
         for earlier in self.before(setup, operation):
             tool = self.job.tool(earlier.tool)
-            stock.cut(self.path(setup, earlier), tool.radius, tool.corner_radius)
+            stock.cut(self.path(setup, earlier), tool.cleared)
         return stock
 
 
@@ -384,6 +385,16 @@ def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights
 def _kept_out(operation: OperationDoc, tool: Assembly, area: BaseGeometry | None) -> BaseGeometry | None:
     """Keep-out bounds the whole cutter, so the tool's middle stays a radius away."""
     return None if area is None else shapely.buffer(area, tool.radius)
+
+
+def _check_kind(tool: Assembly, operation: OperationDoc, where: str) -> None:
+    chosen = strategy(operation.strategy)
+    if tool.kind not in chosen.kinds:
+        raise ComputeError(
+            f"{chosen.title} does not work with a {TITLES[tool.kind]} (T{tool.number}).",
+            remedy=f"Choose a {' or '.join(TITLES[k] for k in chosen.kinds)}.",
+            where=where,
+        )
 
 
 def _with_excess(parameters: Parameters, excess: float) -> Parameters:

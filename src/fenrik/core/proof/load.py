@@ -52,9 +52,7 @@ class Load:
 
 def radius_at(tool: Assembly, depth: Floats) -> Floats:
     """Largest radius (m,) mm of the cutter up to `depth` (m,) mm over its tip."""
-    up = np.clip(depth, 0.0, tool.corner_radius)
-    rounded = np.sqrt(np.maximum(0.0, tool.corner_radius**2 - (tool.corner_radius - up) ** 2))
-    return np.maximum(tool.radius - tool.corner_radius + rounded, 1e-6)
+    return np.maximum(tool.profile.reached_up_to(depth), 1e-6)
 
 
 def loads(
@@ -88,7 +86,7 @@ def loads(
     volume = within(removal.volume[:, 0])
     ground, way = within(removal.area), within(level)
     cuts = (removal.volume[:, 0] > 0) & ~rapid & (ground > 0.5 * cell**2)
-    if tool.corner_radius > 0:
+    if tool.corner_radius > 0 or tool.profile.tapered:
         # a rounded corner goes over every spot several times, lower each: width at the full height of the material
         height = maximum_filter1d(removal.sides[:, 2], _pieces_in(length, half))
         ground = volume / np.maximum(height, 1e-6)

@@ -1,8 +1,8 @@
 """Which spots of the design the tools of a program can touch at all from above.
 
-A spot with outward normal n is touched when the cutter stands so that its surface has that normal there: for a cutter
-of radius R and corner radius r the tip is at p + (R - r) h + r n - r z, h the heading of n. The spot is in reach when the
-dropped cutter may go as low as that there. Undercuts are out of reach of every cutter that is dropped.
+A spot with outward normal n is touched when the cutter stands so that its underside has that steepness there, at a
+distance d from the axis and a height u over the tip: the tip is at p + d h - u z, h the heading of n. The spot is in
+reach when the dropped cutter may go as low as that there. Undercuts are out of reach of every cutter that is dropped.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.cutting.drop import DropCutter, Profile
+from fenrik.core.cutting.drop import DropCutter, contact
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.tooling.assembly import Assembly
 
@@ -25,22 +25,24 @@ def reachable(
     """Whether spots (n, 3) of the design with outward normals (n, 3) are in reach of one of the tools, within
     `tolerance` mm; setup frame."""
     out = np.zeros(len(points), dtype=np.bool_)
-    shapes = {(t.radius, t.corner_radius) for t in tools}
+    profiles = sorted({t.profile for t in tools}, key=lambda p: p.shape)
     flat = np.hypot(normals[:, 0], normals[:, 1])
     heading = np.divide(
         normals[:, :2], flat[:, None], out=np.zeros((len(points), 2)), where=flat[:, None] > 1e-9
     )
-    for radius, corner in sorted(shapes):
-        cutter = DropCutter(topology, Profile(radius, corner))
+    steep = np.arctan2(flat, np.maximum(normals[:, 2], 0.0))
+    for profile in profiles:
+        cutter = DropCutter(topology, profile)
         todo = np.flatnonzero(~out & (normals[:, 2] >= -UPRIGHT))
         p, n, h = points[todo], normals[todo], heading[todo]
+        away, up = contact(profile, steep[todo])
         # a hair off the wall, so that rounding does not put the cutter into it
-        xy = p[:, :2] + (radius - corner) * h + corner * n[:, :2] + 0.5 * tolerance * h
-        tip = p[:, 2] + corner * (n[:, 2] - 1.0)
-        level = (n[:, 2] > 1.0 - 1e-6) & (radius > corner)  # a floor is touched anywhere under the flat
+        xy = p[:, :2] + (away + 0.5 * tolerance)[:, None] * h
+        tip = p[:, 2] - up
+        level = (n[:, 2] > 1.0 - 1e-6) & (profile.flat > 0)  # a floor is touched anywhere under the flat
         got = cutter.tip(xy) <= tip + tolerance
         if level.any():
-            got[level] |= _under_the_flat(cutter, p[level], radius - corner, tolerance)
+            got[level] |= _under_the_flat(cutter, p[level], profile.flat, tolerance)
         out[todo] = got
     return out
 

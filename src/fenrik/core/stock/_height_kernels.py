@@ -7,15 +7,21 @@ from numba import njit
 
 
 @njit(cache=True, inline="always")
-def _lift(d, flat, corner):
-    if d <= flat:
+def _lift(d, shape):
+    """Height of the cutter's underside (see `Profile.shape`) over its tip at distance d from the axis."""
+    if d <= shape[1]:
         return 0.0
-    over = d - flat
-    return corner - math.sqrt(max(0.0, corner * corner - over * over))
+    if d <= shape[4]:
+        over = d - shape[1]
+        return shape[2] - math.sqrt(max(0.0, shape[2] * shape[2] - over * over))
+    if d <= shape[8]:
+        return shape[5] + shape[3] * (d - shape[4])
+    over = d - shape[6]
+    return shape[9] - math.sqrt(max(0.0, shape[7] * shape[7] - over * over))
 
 
 @njit(cache=True, nogil=True)
-def stamp(heights, x0, y0, cell, pieces, radius, corner, margin):
+def stamp(heights, x0, y0, cell, pieces, shape, margin):
     """Lowers cells under a cutter swept along straight pieces (m, 6).
 
     `margin` is added to every distance: half a cell's diagonal keeps the map on the safe (high)
@@ -23,7 +29,7 @@ def stamp(heights, x0, y0, cell, pieces, radius, corner, margin):
     below the true sweep.
     """
     ny, nx = heights.shape
-    flat = radius - corner
+    radius = shape[0]
     reach = radius - margin
     if reach <= 0.0:
         return
@@ -56,7 +62,7 @@ def stamp(heights, x0, y0, cell, pieces, radius, corner, margin):
                 ex, ey = cx - ax - t * dx, cy - ay - t * dy
                 d = math.sqrt(ex * ex + ey * ey) + margin
                 if d <= radius:
-                    z = az + t * dz + _lift(d, flat, corner)
+                    z = az + t * dz + _lift(d, shape)
                     if z < heights[j, i]:
                         heights[j, i] = z
 

@@ -396,6 +396,9 @@ def _cut_upright(
         if not rows.reaches(base, last, lowest):
             continue
         wy = v0 + j * cell - py
+        if kind == BALL and body[R0] > 0.0:  # a ball that stands free
+            rows.ball(lo, hi, o, g0, g1, u0, at, pz + body[R1], dz, px, dx, wy, dy, body[R1])
+            continue
         if is_flat:
             rows.flat_upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, body[Z0], body[TOP])
             continue

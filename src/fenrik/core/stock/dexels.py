@@ -43,15 +43,24 @@ class Removal:
 
 
 def tool_bodies(assembly: Assembly) -> Floats:
-    """Convex bodies (b, 6: kind, z0, z1, r0, r1, role) of a tool over its tip, mm."""
+    """Convex bodies (b, 6: kind, z0, z1, r0, r1, role) of a tool over its tip, mm. A ball with r0 > 0 stands free: what is
+    over its upper half stays."""
     r, c = assembly.radius, assembly.corner_radius
     rows: list[list[float]] = []
-    if assembly.kind == "ball" and assembly.flute_length >= 2 * r:
-        rows.append([BALL, 0.0, r, 0.0, r, CUTTING])
+    profile = assembly.profile
+    if assembly.kind == "lollipop":
+        rows.append([BALL, 0.0, r, r, r, CUTTING])
+    elif profile.flat < 1e-9 and c > 0 and assembly.flute_length >= 2 * c:
+        rows.append([BALL, 0.0, c, 0.0, c, CUTTING])  # under a cone it lies inside the tool
     elif c > 0:
-        rows.append([ROUND, 0.0, c, r - c, c, CUTTING])
-    if assembly.flute_length > c:
-        rows.append([FRUSTUM, c, assembly.flute_length, r, r, CUTTING])
+        rows.append([ROUND, 0.0, c, profile.flat, c, CUTTING])
+    side = c
+    if profile.tapered:
+        start = profile.cone_start
+        side = profile.height(r)
+        rows.append([FRUSTUM, profile.height(start), side, start, r, CUTTING])
+    if assembly.flute_length > side + 1e-9 and assembly.kind != "lollipop":
+        rows.append([FRUSTUM, side, assembly.flute_length, r, r, CUTTING])
     if assembly.stick_out > assembly.flute_length:
         half = assembly.shank_diameter / 2
         rows.append([FRUSTUM, assembly.flute_length, assembly.stick_out, half, half, SHANK])

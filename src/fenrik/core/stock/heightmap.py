@@ -16,6 +16,7 @@ from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.stock import _height_kernels as k
+from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
 NOTHING = -1e30
@@ -56,14 +57,14 @@ class HeightMap:
         """Half a cell's diagonal, mm."""
         return self.cell * 0.70711
 
-    def cut(self, path: Toolpath, radius: float, corner: float) -> None:
+    def cut(self, path: Toolpath, profile: Profile) -> None:
         """Takes away what the cutter certainly removes along a path (rapids included)."""
         if len(path) > 1:
-            self.cut_pieces(pieces_of(path)[0], radius, corner)
+            self.cut_pieces(pieces_of(path)[0], profile)
 
-    def cut_pieces(self, pieces: Floats, radius: float, corner: float) -> None:
+    def cut_pieces(self, pieces: Floats, profile: Profile) -> None:
         """As `cut`, for straight pieces (m, 6: start and end of the tip)."""
-        k.stamp(self.heights, self.x0, self.y0, self.cell, pieces, radius, corner, self.half_diagonal)
+        k.stamp(self.heights, self.x0, self.y0, self.cell, pieces, profile.shape, self.half_diagonal)
 
     def top(self, a: Floats | tuple[float, float], b: Floats | tuple[float, float], reach: float) -> float:
         """Highest stock within `reach` mm of the line a-b in plan view, cells counted whole."""

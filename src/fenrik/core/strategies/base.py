@@ -16,14 +16,17 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 from shapely.geometry.base import BaseGeometry
 
-from fenrik.core.cutting.drop import DropCutter, Profile
+from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.stock.heightmap import HeightMap
-from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.assembly import Assembly, Kind
 
 Floats = NDArray[np.float64]
+CLEARING: tuple[Kind, ...] = ("flat", "ball", "corner", "taper", "taper_ball")
+FORMING: tuple[Kind, ...] = (*CLEARING, "lollipop", "t_slot")
+"""Kinds of tools that clear levels, and those that follow surfaces."""
 
 
 class Parameters(BaseModel):
@@ -97,8 +100,7 @@ class Inputs:
         """The prepared cutter with these allowances; prepared once."""
         key = (radial, axial)
         if key not in self.cutters:
-            profile = Profile(self.assembly.radius, self.assembly.corner_radius)
-            self.cutters[key] = DropCutter(self.topology, profile, radial, axial)
+            self.cutters[key] = DropCutter(self.topology, self.assembly.profile, radial, axial)
         return self.cutters[key]
 
 
@@ -113,3 +115,5 @@ class Strategy:
     compute: Callable[[Inputs, Progress], Toolpath]
     proposals: Callable[[Assembly, dict[str, float]], dict[str, tuple[float, str]]]
     """From tool and cutting data: parameter -> (value, reason) for parameters left open (None)."""
+    kinds: tuple[Kind, ...] = FORMING
+    """Kinds of tools that it works with."""

@@ -22,7 +22,7 @@ from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.paths.arcs import fit_arcs
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import CLEARING, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.clearing import ENTRY, LIFT, LINK, Clearing, Stretch, field_of
 from fenrik.core.strategies.level_roughing import TOUCH_MM, levels_between
 from fenrik.core.strategies.linking import Linker
@@ -108,11 +108,13 @@ class ClearingRun:
         p: BoundedClearing = inputs.parameters
         self.inputs, self.progress, self.p = inputs, progress, p
         tool = inputs.assembly
-        self.radius, self.corner = tool.radius, tool.corner_radius
-        self.stepover = min(p.stepover or 0.2 * tool.diameter, tool.diameter)
+        self.radius = tool.radius
+        self.floor = tool.profile.floor_radius if tool.corner_radius or tool.profile.tapered else self.radius
+        across = 2.0 * self.floor if tool.profile.tapered else tool.diameter
+        self.stepover = min(p.stepover or 0.2 * across, across)
         self.step_down = p.step_down or tool.diameter
         self.step_up = p.step_up or self.step_down
-        self.wanted = engagement_angle(self.stepover, tool.diameter)
+        self.wanted = engagement_angle(self.stepover, across)
         self.side = 1 if (p.direction == "climb") == inputs.spindle_clockwise else -1
         self.stock = inputs.stock.copy()
         self.path = PathBuilder()
@@ -166,7 +168,7 @@ class ClearingRun:
         area = self._area(level)
         if area.is_empty:
             return
-        radius = max(0.5 * self.radius, self.radius - 0.3 * self.corner) if self.corner else self.radius
+        radius = self.floor
         field = field_of(area, radius, self._stock_at(level, area))
         if not field.stock.any():
             return
@@ -226,7 +228,7 @@ class ClearingRun:
                 np.column_stack([np.hypot(*np.diff(stretch.points, axis=0).T), stretch.engaged[1:]])
             )
             self._feed(stretch.points, level, Motion.FEED)
-        self.stock.cut(self.path.since(mark), self.radius, self.corner)
+        self.stock.cut(self.path.since(mark), self.inputs.assembly.cleared)
 
     def _over_cleared(self, points: Floats, level: float) -> None:
         """A link over ground that is free: lifted a little when it is longer than the cutter is wide."""
@@ -310,4 +312,5 @@ STRATEGY = Strategy(
     BoundedClearing,
     compute,
     proposals,
+    CLEARING,
 )

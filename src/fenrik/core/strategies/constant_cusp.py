@@ -201,7 +201,7 @@ class _Passes:
             self._go(track[0])
             mark = self.path.count()
             self.path.line(track, self.inputs.feed)
-            self.link.stock.cut(self.path.since(max(0, mark - 1)), tool.radius, tool.corner_radius)
+            self.link.stock.cut(self.path.since(max(0, mark - 1)), tool.cleared)
         here = self.path.position
         if here is not None:
             self.path.rapid(here[0], here[1], self.inputs.heights.clearance)

@@ -97,7 +97,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             points = points[::-1]
         _go(path, link, points[0], stepover)
         path.line(points, inputs.feed)
-        link.stock.cut(path.since(max(0, path.count() - len(points))), tool.radius, tool.corner_radius)
+        link.stock.cut(path.since(max(0, path.count() - len(points))), tool.cleared)
     here = path.position
     if here is not None:
         path.rapid(here[0], here[1], inputs.heights.clearance)

@@ -22,7 +22,7 @@ from fenrik.core.cutting.levels import LevelAreas, polygons
 from fenrik.core.paths.arcs import fit_arcs
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import CLEARING, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tooling.assembly import Assembly
 
@@ -86,8 +86,9 @@ class _Roughing:
         p: LevelRoughing = inputs.parameters
         self.inputs, self.progress, self.p = inputs, progress, p
         self.radius = inputs.assembly.radius
-        self.corner = inputs.assembly.corner_radius
-        self.stepover = p.stepover or 0.4 * inputs.assembly.diameter
+        self.profile = inputs.assembly.profile
+        across = 2.0 * self.profile.floor_radius if self.profile.tapered else inputs.assembly.diameter
+        self.stepover = min(p.stepover or 0.4 * across, across)
         self.step_down = p.step_down or 0.5 * inputs.assembly.diameter
         self.stock = inputs.stock.copy()
         self.path = PathBuilder()
@@ -185,7 +186,7 @@ class _Roughing:
 
     def _leftover_middle(self, ground: Polygon, level: float) -> None:
         """Ground too narrow for another pass inside, yet wider than the cutter's flat: a middle run."""
-        flat = self.radius - self.corner
+        flat = self.profile.flat
         centre = shapely.maximum_inscribed_circle(ground, tolerance=0.05)
         if centre.length > flat + 1e-3:
             for part in polygons(ground.buffer(-0.5 * centre.length)):
@@ -210,7 +211,7 @@ class _Roughing:
         if not self.forward:
             ring = ring[::-1]
         dense = np.asarray(LineString(ring).segmentize(self.spacing).coords)
-        reach = self.radius - self.corner * 0.3 - self.stock.half_diagonal * 1.5
+        reach = self.profile.floor_radius - self.stock.half_diagonal * 1.5
         busy = self.stock.top_at(dense, max(reach, 0.3 * self.radius)) > level + TOUCH_MM
         busy[-1] = busy[0] = busy[0] or busy[-1]
         if not busy.any():
@@ -377,7 +378,7 @@ class _Roughing:
         return max(0, self.path.count() - 1)
 
     def _stamp_since(self, mark: int) -> None:
-        self.stock.cut(self.path.since(mark), self.radius, self.corner)
+        self.stock.cut(self.path.since(mark), self.inputs.assembly.cleared)
 
 
 def _oriented(ring: BaseGeometry, ground: Polygon) -> Floats:
@@ -434,4 +435,5 @@ STRATEGY = Strategy(
     LevelRoughing,
     compute,
     proposals,
+    CLEARING,
 )

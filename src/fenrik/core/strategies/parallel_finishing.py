@@ -90,7 +90,7 @@ def stepover_of(p: ParallelFinishing, assembly: Assembly) -> float:
         return p.stepover
     if assembly.corner_radius <= 0:
         return 0.5 * assembly.diameter
-    flat = assembly.diameter - 2 * assembly.corner_radius
+    flat = 2.0 * assembly.profile.flat
     return float(min(0.9 * assembly.diameter, flat * 0.9 + stepover_for_cusp(assembly.corner_radius, p.cusp)))
 
 
@@ -132,7 +132,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
 
     near = region.buffer(0.1 * stepover)
     shapely.prepare(near)
-    done, radius, corner = 0, inputs.assembly.radius, inputs.assembly.corner_radius
+    done = 0
     for chain in _chains(lines, p.style == "to_and_fro", p.link_share * stepover):
         for start, end in chain:
             progress.step(done / len(lines), f"pass {done + 1} of {len(lines)}")
@@ -143,7 +143,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
                 _approach(path, link, track, points[0], near, reach, p.style == "to_and_fro")
                 mark = path.count()
                 path.line(points, inputs.feed)
-                link.stock.cut(path.since(max(0, mark - 1)), radius, corner)
+                link.stock.cut(path.since(max(0, mark - 1)), inputs.assembly.cleared)
     if path.position is None:
         raise ComputeError(
             f"No part of the surface within the borders is flatter than {p.flat_to_deg:g}°.",

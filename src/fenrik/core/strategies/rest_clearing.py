@@ -18,7 +18,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.paths.toolpath import Motion, Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Strategy, fact
+from fenrik.core.strategies.base import CLEARING, Inputs, Strategy, fact
 from fenrik.core.strategies.bounded_clearing import BoundedClearing, ClearingRun
 from fenrik.core.tooling.assembly import Assembly
 
@@ -108,4 +108,5 @@ STRATEGY = Strategy(
     RestClearing,
     compute,
     proposals,
+    CLEARING,
 )

@@ -2,12 +2,29 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-Kind = Literal["flat", "ball", "corner"]
+from fenrik.core.tooling.profile import Profile
+
+Kind = Literal["flat", "ball", "corner", "taper", "taper_ball", "chamfer", "drill", "lollipop", "t_slot"]
 Length = Annotated[float, Field(gt=0, le=2000)]
+CONED = ("taper", "taper_ball", "chamfer", "drill")
+UNDERCUTTING = ("lollipop", "t_slot")
+"""Kinds whose shank is a neck over a wider head."""
+TITLES = {
+    "flat": "flat end mill",
+    "ball": "ball end mill",
+    "corner": "corner-radius end mill",
+    "taper": "tapered end mill",
+    "taper_ball": "tapered ball end mill",
+    "chamfer": "chamfer cutter",
+    "drill": "drill",
+    "lollipop": "lollipop cutter",
+    "t_slot": "T-slot cutter",
+}
 
 
 class HolderSegment(BaseModel):
@@ -23,8 +40,10 @@ class HolderSegment(BaseModel):
 class Assembly(BaseModel):
     """A milling tool ready to run. All lengths mm.
 
-    `stick_out` is the distance from the tip to the holder's face, `flute_length` how far up from
-    the tip it cuts, `reach` beyond that belongs to the shank.
+    `diameter` is the greatest cutting diameter, `stick_out` the distance from the tip to the holder's face,
+    `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered cutter the
+    sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point has the
+    included angle `point_deg`; `tip_diameter` is the flat at the tip of both.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -36,6 +55,15 @@ class Assembly(BaseModel):
     corner_radius: Annotated[
         float, Field(ge=0, le=1000, description="0 for flat, half the diameter for ball.")
     ] = 0.0
+    taper_deg: Annotated[
+        float, Field(ge=0, lt=90, description="Angle between axis and side of a tapered cutter.")
+    ] = 0.0
+    point_deg: Annotated[
+        float, Field(ge=0, lt=180, description="Included angle of the point of a chamfer cutter or drill.")
+    ] = 0.0
+    tip_diameter: Annotated[
+        float, Field(ge=0, le=1000, description="Flat at the tip of a tapered or chamfer cutter.")
+    ] = 0.0
     flute_length: Length
     teeth: Annotated[int, Field(ge=1, le=40)] = 3
     shank_diameter: Length
@@ -45,33 +73,83 @@ class Assembly(BaseModel):
 
     @model_validator(mode="after")
     def _consistent(self) -> Assembly:
-        half = self.diameter / 2
-        if self.kind == "flat" and self.corner_radius != 0:
-            raise ValueError(
-                f"corner_radius is {self.corner_radius} on a flat end mill; set it to 0 or the kind to 'corner'"
-            )
-        if self.kind == "ball" and abs(self.corner_radius - half) > 1e-9:
-            raise ValueError(
-                f"corner_radius is {self.corner_radius} on a ball end mill; it must be half the diameter, {half}"
-            )
-        if self.kind == "corner" and not 0 < self.corner_radius < half:
-            raise ValueError(
-                f"corner_radius is {self.corner_radius}; between 0 and half the diameter, {half}, is needed"
-            )
+        self._check_corner()
+        self._check_point()
         if self.flute_length > self.stick_out:
             raise ValueError(
                 f"flute_length {self.flute_length} is longer than the stick_out {self.stick_out}"
             )
-        if self.flute_length < self.corner_radius:
+        if self.flute_length < self.profile.height(self.radius) - 1e-9:
             raise ValueError(
-                f"flute_length {self.flute_length} is shorter than the corner radius {self.corner_radius}"
+                f"flute_length {self.flute_length} is shorter than the tip, which reaches its diameter"
+                f" {self.profile.height(self.radius):.3f} mm up (corner_radius, taper_deg or point_deg)"
+            )
+        if self.kind in UNDERCUTTING and self.shank_diameter >= self.diameter:
+            raise ValueError(
+                f"shank_diameter {self.shank_diameter} is no neck under a head of {self.diameter}; make it smaller"
             )
         return self
 
+    def _check_corner(self) -> None:
+        half, corner = self.diameter / 2, self.corner_radius
+        if self.kind in ("flat", "chamfer", "drill") and corner != 0:
+            raise ValueError(
+                f"corner_radius is {corner} on a {TITLES[self.kind]}; set it to 0"
+                + (" or the kind to 'corner'" if self.kind == "flat" else "")
+            )
+        if self.kind in ("ball", "lollipop") and abs(corner - half) > 1e-9:
+            raise ValueError(
+                f"corner_radius is {corner} on a {TITLES[self.kind]}; it must be half the diameter, {half}"
+            )
+        if self.kind == "corner" and not 0 < corner < half:
+            raise ValueError(f"corner_radius is {corner}; between 0 and half the diameter, {half}, is needed")
+        if self.kind == "taper_ball" and not 0 < corner < half:
+            raise ValueError(f"corner_radius is {corner}; a tapered ball needs one between 0 and {half}")
+        if self.kind == "t_slot" and corner >= half:
+            raise ValueError(f"corner_radius is {corner}; less than half the diameter, {half}, is needed")
+
+    def _check_point(self) -> None:
+        leans, points = self.kind in ("taper", "taper_ball"), self.kind in ("chamfer", "drill")
+        for name, value, wanted in (
+            ("taper_deg", self.taper_deg, leans),
+            ("point_deg", self.point_deg, points),
+        ):
+            if wanted and value <= 0:
+                raise ValueError(f"{name} is {value} on a {TITLES[self.kind]}; it needs an angle over 0")
+            if not wanted and value != 0:
+                raise ValueError(f"{name} is {value} on a {TITLES[self.kind]}; set it to 0")
+        if self.tip_diameter and self.kind not in ("taper", "chamfer"):
+            raise ValueError(f"tip_diameter is {self.tip_diameter} on a {TITLES[self.kind]}; set it to 0")
+        if self.kind in CONED:
+            room = self.tip_diameter / 2 + self.corner_radius * math.sin(self._steepness)
+            if room >= self.diameter / 2:
+                raise ValueError(
+                    f"tip_diameter {self.tip_diameter} and corner_radius {self.corner_radius} leave no cone"
+                    f" under a diameter of {self.diameter}; make them smaller"
+                )
+
+    @property
+    def _steepness(self) -> float:
+        return math.radians(90.0 - (self.taper_deg or self.point_deg / 2))
+
     @property
     def radius(self) -> float:
-        """Cutting radius, mm."""
+        """Greatest cutting radius, mm."""
         return self.diameter / 2
+
+    @property
+    def profile(self) -> Profile:
+        """The underside, as seen from above."""
+        if self.kind in CONED:
+            return Profile(self.radius, self.corner_radius, self._steepness, self.tip_diameter / 2)
+        return Profile(self.radius, self.corner_radius)
+
+    @property
+    def cleared(self) -> Profile:
+        """The part of the underside over which the tool surely leaves nothing: all of it, but under a neck only that."""
+        if self.kind in UNDERCUTTING:
+            return Profile(self.shank_diameter / 2, 0.0)
+        return self.profile
 
     @property
     def gauge_length(self) -> float:
@@ -86,6 +164,9 @@ class Assembly(BaseModel):
             "kind": self.kind,
             "diameter": self.diameter,
             "corner_radius": self.corner_radius,
+            "taper_deg": self.taper_deg,
+            "point_deg": self.point_deg,
+            "tip_diameter": self.tip_diameter,
             "flute_length": self.flute_length,
             "shank_diameter": self.shank_diameter,
             "stick_out": self.stick_out,
