@@ -156,6 +156,18 @@ def test_contact_of_holder_and_rapid_is_seen_and_grazing_is_not():
     assert again.overlap.max() == 0.0
 
 
+@pytest.mark.parametrize("tool", [FLAT, CORNER], ids=["flat", "corner"])
+def test_nothing_stays_in_the_joint_of_two_bodies(tool):
+    """Rows of rays exactly at the height where flutes and shank, or corner and side, meet on a level move."""
+    stock = Stock.of_box(LOW, np.array([40.0, 30.0, 40.0]), 0.5)
+    for joint in (tool.corner_radius, tool.flute_length):
+        tip = 0.25 + 0.5 * round((8.0 - 0.25) / 0.5) - (joint % 0.5)
+        move = np.array([[10.0, 15, tip, 30, 15, tip]])
+        stock.cut(move, tool_bodies(tool), np.array([False]))
+        again = stock.cut(np.array([[30.0, 15, tip, 30, 15, tip + 40]]), tool_bodies(tool), np.array([True]))
+        assert again.volume.sum() == 0.0
+
+
 @pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])
 def test_surface_is_closed_and_its_points_are_exact(tool):
     stock, _ = cut(tool, [[8, 8, 9, 30, 22, 9], [30, 22, 9, 10, 24, 6]])

@@ -16,13 +16,23 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.model.reading import read_model, working_mesh
+from fenrik.core.paths.toolpath import Motion
 from fenrik.core.progress import Progress
+from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.core.strategies.level_roughing import levels_between
 from fenrik.core.strategies.registry import strategies
+from fenrik.core.tolerances import CONTACT_MM
+from fenrik.core.tooling.assembly import TITLES
 from tests.conftest import MODELS, make_tool
 
 TOOLS = {"flat": make_tool("flat", 8), "ball": make_tool("ball", 6), "corner": make_tool("corner", 8, 1.0)}
+SHAPED = {
+    "taper": make_tool("taper", 8, 0.5, taper_deg=10, tip_diameter=5),
+    "taper_ball": make_tool("taper_ball", 8, 3.0, taper_deg=8),
+    "lollipop": make_tool("lollipop", 8, 4.0, flute_length=7.4, shank_diameter=4.0),
+    "t_slot": make_tool("t_slot", 10, 0.0, flute_length=5.0, shank_diameter=5.0),
+}
 PARTS = ["plate_a.step", "pillow_block.step", "bearing_bracket.step"]
 FAST = {
     "level_roughing": {"step_down": 5.0},
@@ -51,7 +61,7 @@ def planner(
         "fenrik": 1,
         "name": "contract",
         "part": {"file": part},
-        "tools": [TOOLS[tool].model_dump()],
+        "tools": [(TOOLS | SHAPED)[tool].model_dump()],
         "setups": [
             {
                 "name": "Top",
@@ -89,18 +99,32 @@ def deepest_cut(plan: Planner, path, tool) -> float:
     tips = tips[tips[:, 2] < surface[:, 2].max()]
     tree = cKDTree(tips[:, :2])
     worst = 0.0
-    r, c = tool.radius, tool.corner_radius
+    r, head = tool.radius, tool.flute_length if tool.kind in ("lollipop", "t_slot") else 1e9
+    away = np.unique(np.concatenate([np.linspace(0.0, r, 2001), r - np.geomspace(1e-9, 0.1, 500)]))
+    lift = np.array([tool.profile.height(d) for d in away])
+    skin = cKDTree(np.column_stack([away, lift]))
     for point, near in zip(surface, tree.query_ball_point(surface[:, :2], r), strict=True):
         if not near:
             continue
         t = tips[near]
         d, up = np.hypot(*(t[:, :2] - point[:2]).T), point[2] - t[:, 2]
-        inside = np.minimum(up, r - d)
-        corner = (d > r - c) & (up < c)
-        rounded = c - np.hypot(d - (r - c), c - up)
-        depth = np.where(corner, rounded, inside)
-        worst = max(worst, float(depth.max()))
+        over = up - np.interp(d, away, lift)
+        depth = np.minimum(np.minimum(over, r - d), head - up)
+        deep = depth > worst
+        if deep.any():  # square to the skin, not upright
+            square = skin.query(np.column_stack([d, up])[deep])[0]
+            worst = max(worst, float(np.minimum(square, depth[deep]).max()))
     return worst
+
+
+def rapid_in_stock(plan: Planner, path, tool) -> float:
+    """The greatest overlap mm of the cutter with the stock, in interval dexels, while it moves at rapid."""
+    clamped = plan.clamped(plan.job.setups[0])
+    stock = Stock.of_box(clamped.stock_low, clamped.stock_high, 0.8)
+    pieces, owner = pieces_of(path, 0.002)
+    rapid = path.kind[owner + 1] == Motion.RAPID
+    assert rapid.any()
+    return float(stock.cut(pieces, tool_bodies(tool), rapid).overlap[:, 0].max())
 
 
 @pytest.mark.parametrize("part", PARTS)
@@ -115,6 +139,22 @@ def test_no_overcut_on_exact_surface_points(strategy, tool, part):
     path = path_of(plan)
     assert len(path) > (20 if strategy == "inner_corners" else 50)
     assert deepest_cut(plan, path, TOOLS[tool]) <= 0.01
+    assert rapid_in_stock(plan, path, TOOLS[tool]) <= CONTACT_MM
+
+
+@pytest.mark.parametrize("tool", SHAPED)
+@pytest.mark.parametrize("strategy", strategies())
+def test_tapered_and_undercutting_tools_keep_the_contract_or_are_refused_by_name(strategy, tool):
+    plan = planner("pillow_block.step", strategy, tool)
+    if SHAPED[tool].kind not in strategies()[strategy].kinds or (
+        tool == "t_slot" and strategy in NEEDS_CORNER
+    ):
+        with pytest.raises(ComputeError, match=TITLES[tool] if tool != "t_slot" else "T1|T-slot|flat"):
+            path_of(plan)
+        return
+    path = path_of(plan)
+    assert deepest_cut(plan, path, SHAPED[tool]) <= 0.01
+    assert rapid_in_stock(plan, path, SHAPED[tool]) <= CONTACT_MM
 
 
 @pytest.mark.parametrize("strategy", strategies())

@@ -43,6 +43,7 @@ def library() -> dict[str, Any]:
                 "id": s.id,
                 "title": s.title,
                 "summary": s.summary,
+                "kinds": s.kinds,
                 "parameters": s.parameters.model_json_schema(),
             }
             for s in strategies().values()

@@ -564,8 +564,10 @@ export interface components {
      * Assembly
      * @description A milling tool ready to run. All lengths mm.
      *
-     *     `stick_out` is the distance from the tip to the holder's face, `flute_length` how far up from
-     *     the tip it cuts, `reach` beyond that belongs to the shank.
+     *     `diameter` is the greatest cutting diameter, `stick_out` the distance from the tip to the holder's face,
+     *     `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered cutter the
+     *     sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point has the
+     *     included angle `point_deg`; `tip_diameter` is the flat at the tip of both.
      */
     Assembly: {
       /**
@@ -579,7 +581,7 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: "flat" | "ball" | "corner";
+      kind: "flat" | "ball" | "corner" | "taper" | "taper_ball" | "chamfer" | "drill" | "lollipop" | "t_slot";
       /** Diameter */
       diameter: number;
       /**
@@ -588,6 +590,24 @@ export interface components {
        * @default 0
        */
       corner_radius: number;
+      /**
+       * Taper Deg
+       * @description Angle between axis and side of a tapered cutter.
+       * @default 0
+       */
+      taper_deg: number;
+      /**
+       * Point Deg
+       * @description Included angle of the point of a chamfer cutter or drill.
+       * @default 0
+       */
+      point_deg: number;
+      /**
+       * Tip Diameter
+       * @description Flat at the tip of a tapered or chamfer cutter.
+       * @default 0
+       */
+      tip_diameter: number;
       /** Flute Length */
       flute_length: number;
       /**
@@ -605,6 +625,23 @@ export interface components {
        * @enum {string}
        */
       cutter_material: "carbide" | "hss";
+      /**
+       * Coating
+       * @description Class of coating: none, a metal nitride, or diamond and the like.
+       * @default uncoated
+       * @enum {string}
+       */
+      coating: "uncoated" | "nitride" | "carbon";
+      /**
+       * Rpm Max
+       * @description Greatest speed that the tool bears, 1/min.
+       */
+      rpm_max?: number | null;
+      /**
+       * Feed Per Tooth Max
+       * @description Greatest feed per tooth that the tool bears, mm.
+       */
+      feed_per_tooth_max?: number | null;
       /** Holder */
       holder: components["schemas"]["HolderSegment"][];
     };

@@ -11,14 +11,20 @@ export interface HolderSegment {
 export interface Tool {
   number: number;
   name: string;
-  kind: "flat" | "ball" | "corner";
+  kind: "flat" | "ball" | "corner" | "taper" | "taper_ball" | "chamfer" | "drill" | "lollipop" | "t_slot";
   diameter: number;
   corner_radius: number;
+  taper_deg: number;
+  point_deg: number;
+  tip_diameter: number;
   flute_length: number;
   teeth: number;
   shank_diameter: number;
   stick_out: number;
   cutter_material: "carbide" | "hss";
+  coating: "uncoated" | "nitride" | "carbon";
+  rpm_max: number | null;
+  feed_per_tooth_max: number | null;
   holder: HolderSegment[];
 }
 
@@ -251,6 +257,7 @@ export interface StrategyInfo {
   id: string;
   title: string;
   summary: string;
+  kinds: Tool["kind"][];
   parameters: { properties: Record<string, ParameterSchema> };
 }
 

@@ -4,6 +4,7 @@ import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
 import type { Blob } from "../api/binary";
 import type { Tool, Vec3 } from "../api/types";
 import { AXES, DARK, deviationColour, KINDS, LIGHT } from "./colours";
+import { section } from "./cutter";
 import type { HeightField } from "./heightfield";
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast;
@@ -453,15 +454,7 @@ export class BenchScene {
       });
       group.add(new THREE.Mesh(geometry, material));
     };
-    const r = tool.diameter / 2;
-    const c = tool.corner_radius;
-    const profile: [number, number][] = [[0, 0]];
-    for (let i = 0; i <= 12; i++) {
-      const a = (Math.PI / 2) * (i / 12);
-      profile.push([r - c + c * Math.sin(a), c - c * Math.cos(a)]);
-    }
-    profile.push([r, tool.flute_length], [0, tool.flute_length]);
-    lathe(profile, 0xd9a441);
+    lathe(section(tool), 0xd9a441);
     const half = tool.shank_diameter / 2;
     if (tool.stick_out > tool.flute_length) {
       lathe([[half, tool.flute_length], [half, tool.stick_out]], 0xc9ced3); // prettier-ignore

@@ -17,7 +17,7 @@ const field = () =>
     0,
     new Float32Array(41 * 21).fill(8),
     motion,
-    new Map([[1, { radius: 2, corner: 0 }]]),
+    new Map([[1, { radius: 2, rise: new Float32Array(9) }]]),
   );
 
 test("a slot is cut to its depth and width and nothing else", () => {

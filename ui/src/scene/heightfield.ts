@@ -1,12 +1,9 @@
+import type { CutterShape } from "./cutter";
+
 /**
  * Three-axis removal replayed in the browser: a height field with keyframes, so that any moment is
  * reached from the nearest one before it. For the eye only; the server's surfaces are what counts.
  */
-
-export interface CutterShape {
-  radius: number;
-  corner: number;
-}
 
 export interface Motion {
   pieces: Float32Array;
@@ -95,8 +92,8 @@ export class HeightField {
     const o = index * 6;
     const shape = this.shapes.get(this.motion.tool[index]);
     if (!shape) return;
-    const { radius, corner } = shape;
-    const flat = radius - corner;
+    const { radius, rise } = shape;
+    const scale = (rise.length - 1) / radius;
     const ax = p[o];
     const ay = p[o + 1];
     const az = p[o + 2];
@@ -123,10 +120,9 @@ export class HeightField {
         const d2 = ex * ex + ey * ey;
         if (d2 > radius * radius) continue;
         let z = az + t * dz;
-        if (corner > 0) {
-          const over = Math.sqrt(d2) - flat;
-          if (over > 0) z += corner - Math.sqrt(Math.max(0, corner * corner - over * over));
-        }
+        const at = Math.sqrt(d2) * scale;
+        const below = Math.min(rise.length - 2, Math.floor(at));
+        z += rise[below] + (at - below) * (rise[below + 1] - rise[below]);
         if (z < heights[k]) heights[k] = Math.max(z, this.bottom);
       }
     }

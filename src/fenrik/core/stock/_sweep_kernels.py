@@ -158,7 +158,7 @@ def level(kind, z0, z1, r0, r1, pa, da, wb, db, wz, dz):
     """Ray along a horizontal axis a: wb is its offset in the other one and wz its height over the start
     tip; the tip moves by (da, db, dz). Interval along a."""
     if dz == 0.0:
-        if wz <= z0 or wz >= z1:
+        if wz < z0 or wz >= z1 or (wz == z0 and z0 == 0.0):
             return 1.0, 0.0
         return _stadium(pa, da, wb, db, body_radius(kind, z0, z1, r0, r1, wz), 0.0, 1.0)
     # the stretch of the move in which the ray's height lies within the body

@@ -308,8 +308,8 @@ def _cut_level(
             ta, tb = max(0.0, ta), min(1.0, tb)
             if ta >= tb:
                 continue
-        elif wz <= body[Z0] or wz >= body[Z1]:
-            continue
+        elif wz < body[Z0] or wz >= body[Z1] or (wz == body[Z0] and body[Z0] == 0.0):
+            continue  # a row in the joint of two bodies belongs to the upper one, one at the tip stays
         if is_cylinder:
             if ta > 0.0 or tb < 1.0:  # a row that sees only a stretch of the move
                 rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, ta, tb)

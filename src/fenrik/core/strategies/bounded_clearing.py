@@ -119,7 +119,7 @@ class ClearingRun:
         self.stock = inputs.stock.copy()
         self.path = PathBuilder()
         self.link_feed = p.link_feed or inputs.feed
-        self.link = Linker(self.path, self.stock, inputs.heights, self.radius, inputs.feed, inputs.entry_feed)
+        self.link = Linker.of(inputs, self.path, self.stock)
         self.slope = math.tan(math.radians(p.ramp_deg))
         self.tolerance = min(0.05, max(inputs.tolerance, 0.1 * p.allowance_radial))
         margin = 2.2 * self.radius + 2.0
@@ -145,9 +145,7 @@ class ClearingRun:
             part.step(0.0, words)
             self.path.level = number + 1
             self._level(level, part, words)
-        here = self.path.position
-        if here is not None:
-            self.path.rapid(here[0], here[1], inputs.heights.clearance)
+        self.link.away()
         self._note_load()
         return self.path.build()
 

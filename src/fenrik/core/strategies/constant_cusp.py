@@ -187,9 +187,7 @@ class _Passes:
         self.tolerance = inputs.tolerance * PATH_SHARE
         self.scan = min(0.5, max(0.05, math.sqrt(2.0 * tool.corner_radius * self.tolerance)))
         self.path = PathBuilder()
-        self.link = Linker(
-            self.path, inputs.stock.copy(), inputs.heights, tool.radius, inputs.feed, inputs.entry_feed
-        )
+        self.link = Linker.of(inputs, self.path, inputs.stock.copy())
 
     def run(self, lines: list[Floats], progress: Progress) -> Toolpath:
         tool = self.inputs.assembly
@@ -202,9 +200,7 @@ class _Passes:
             mark = self.path.count()
             self.path.line(track, self.inputs.feed)
             self.link.stock.cut(self.path.since(max(0, mark - 1)), tool.cleared)
-        here = self.path.position
-        if here is not None:
-            self.path.rapid(here[0], here[1], self.inputs.heights.clearance)
+        self.link.away()
         return self.path.build()
 
     def _track(self, line: Floats) -> Floats:

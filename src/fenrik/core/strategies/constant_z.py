@@ -132,9 +132,7 @@ class _Run:
             0.5 * self.tolerance,
         )
         self.path = PathBuilder()
-        self.link = Linker(
-            self.path, inputs.stock.copy(), inputs.heights, tool.radius, inputs.feed, inputs.entry_feed
-        )
+        self.link = Linker.of(inputs, self.path, inputs.stock.copy())
         self.step = step_of(p, tool)
         self.forward = (p.direction == "climb") == inputs.spindle_clockwise
 
@@ -158,9 +156,7 @@ class _Run:
                 self.progress.step(0.6 + 0.4 * done / total, f"pass {done + 1} of {total}")
                 done += 1
                 self._cut(one, i > 0)
-        here = self.path.position
-        if here is not None:
-            self.path.rapid(here[0], here[1], self.inputs.heights.clearance)
+        self.link.away()
         return self.path.build()
 
     def _levels(self) -> list[float]:

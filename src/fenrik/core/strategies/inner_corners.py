@@ -80,7 +80,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     stepover = p.stepover or _stepover(tool)
     passes = [line for corner in _in_order(lines) for line in _beside(corner, p.beside, stepover)]
     path = PathBuilder()
-    link = Linker(path, inputs.stock.copy(), inputs.heights, tool.radius, inputs.feed, inputs.entry_feed)
+    link = Linker.of(inputs, path, inputs.stock.copy())
     tolerance = inputs.tolerance * PATH_SHARE
     scan = min(0.5, max(0.05, math.sqrt(2.0 * max(tool.corner_radius, 0.2) * tolerance)))
     for number, line in enumerate(passes):
@@ -98,9 +98,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
         _go(path, link, points[0], stepover)
         path.line(points, inputs.feed)
         link.stock.cut(path.since(max(0, path.count() - len(points))), tool.cleared)
-    here = path.position
-    if here is not None:
-        path.rapid(here[0], here[1], inputs.heights.clearance)
+    link.away()
     return path.build()
 
 

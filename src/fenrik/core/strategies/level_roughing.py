@@ -93,7 +93,7 @@ class _Roughing:
         self.stock = inputs.stock.copy()
         self.path = PathBuilder()
         self.narrow: list[dict[str, Any]] = []
-        self.link = Linker(self.path, self.stock, inputs.heights, self.radius, inputs.feed, inputs.entry_feed)
+        self.link = Linker.of(inputs, self.path, self.stock)
         self.slope = math.tan(math.radians(p.ramp_deg))
         # clockwise spindle: climb keeps the wall on the right; shapely's oriented free ground has it there
         self.forward = (p.direction == "climb") == inputs.spindle_clockwise
@@ -119,9 +119,7 @@ class _Roughing:
             )
             self.path.level = number + 1
             self._level(level)
-        here = self.path.position
-        if here is not None:
-            self.path.rapid(here[0], here[1], inputs.heights.clearance)
+        self.link.away()
         self.path.notes = self.narrow
         return self.path.build()
 

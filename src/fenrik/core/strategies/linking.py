@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from fenrik.core.paths.toolpath import Motion, PathBuilder
 from fenrik.core.stock.heightmap import HeightMap
-from fenrik.core.strategies.base import Heights
+from fenrik.core.strategies.base import Heights, Inputs
+from fenrik.core.tooling.assembly import UNDERCUTTING
 
 Floats = NDArray[np.float64]
 AIR_MM = 0.5
@@ -31,6 +32,31 @@ class Linker:
     radius: float
     feed: float
     entry_feed: float
+    undercuts: bool = False
+    """Whether the cutter is wider than its neck, so that there may be stock over it."""
+
+    @staticmethod
+    def of(inputs: Inputs, path: PathBuilder, stock: HeightMap) -> Linker:
+        """The linker of an operation."""
+        tool = inputs.assembly
+        undercuts = tool.kind in UNDERCUTTING
+        return Linker(path, stock, inputs.heights, tool.radius, inputs.feed, inputs.entry_feed, undercuts)
+
+    def up(self, z: float) -> None:
+        """Straight up to z: at rapid, but at feed while a head wider than its neck may still meet stock."""
+        here = self.path.position
+        if here is None or z <= here[2]:
+            return
+        x, y = here[0], here[1]
+        if self.undercuts:
+            top = float(self.stock.top((x, y), (x, y), self.radius))
+            if top > here[2]:
+                self.path.feed(x, y, min(z, top + AIR_MM), self.feed, Motion.LINK)
+        self.path.rapid(x, y, z)
+
+    def away(self) -> None:
+        """Up to the clearance height, at the end."""
+        self.up(self.heights.clearance)
 
     def over(self, x: float, y: float) -> None:
         """From wherever the tip is to above (x, y), at rapid, clear of the stock on the way."""
@@ -40,7 +66,7 @@ class Linker:
             return
         top = max(self.stock.top(here[:2], (x, y), self.radius) + self.heights.feed, self.heights.retract)
         height = min(max(top, here[2]), max(self.heights.clearance, here[2]))
-        self.path.rapid(here[0], here[1], height)
+        self.up(height)
         self.path.rapid(x, y, height)
 
     def down(self, x: float, y: float, z: float) -> None:

@@ -117,9 +117,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     corner = max(inputs.assembly.corner_radius, 0.2)
     scan = min(max(0.02, math.sqrt(2.0 * corner * tolerance)), stepover, 0.5)
     path = PathBuilder()
-    link = Linker(
-        path, inputs.stock.copy(), inputs.heights, inputs.assembly.radius, inputs.feed, inputs.entry_feed
-    )
+    link = Linker.of(inputs, path, inputs.stock.copy())
 
     def track(a: Floats, b: Floats) -> Floats:
         return cutter.along(a, b, scan, tolerance, inputs.heights.bottom)
@@ -149,9 +147,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             f"No part of the surface within the borders is flatter than {p.flat_to_deg:g}°.",
             remedy="Raise 'flat to', or enlarge the keep-in area.",
         )
-    here = path.position
-    if here is not None:
-        path.rapid(here[0], here[1], inputs.heights.clearance)
+    link.away()
     return path.build()
 
 

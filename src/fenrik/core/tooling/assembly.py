@@ -69,6 +69,16 @@ class Assembly(BaseModel):
     shank_diameter: Length
     stick_out: Length
     cutter_material: Literal["carbide", "hss"] = "carbide"
+    coating: Annotated[
+        Literal["uncoated", "nitride", "carbon"],
+        Field(description="Class of coating: none, a metal nitride, or diamond and the like."),
+    ] = "uncoated"
+    rpm_max: Annotated[
+        float | None, Field(gt=0, le=200000, description="Greatest speed that the tool bears, 1/min.")
+    ] = None
+    feed_per_tooth_max: Annotated[
+        float | None, Field(gt=0, le=10, description="Greatest feed per tooth that the tool bears, mm.")
+    ] = None
     holder: Annotated[list[HolderSegment], Field(min_length=1, max_length=12)]
 
     @model_validator(mode="after")
@@ -171,5 +181,6 @@ class Assembly(BaseModel):
             "shank_diameter": self.shank_diameter,
             "stick_out": self.stick_out,
             "teeth": self.teeth,
+            "coating": self.coating,
             "holder": [s.model_dump() for s in self.holder],
         }

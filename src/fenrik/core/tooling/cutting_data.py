@@ -75,6 +75,9 @@ def cutting_power_kw(rate_cm3_min: float, chip: float, material: Material) -> fl
     return float(rate_cm3_min * material.kc11 * chip ** (-material.mc) / 60_000.0)
 
 
+COATED = {"uncoated": 1.0, "nitride": 1.2, "carbon": 1.2}
+"""Cutting speed with a coating against none (common practice, no source); carbon only in group N, where it lasts."""
+
 BOLDEST = 0.3
 """How far the boldest and the most cautious proposals lie from the middle (common practice, no source)."""
 POWER_SHARE = 0.8
@@ -99,21 +102,30 @@ def propose(
     hss = assembly.cutter_material == "hss"
     bold = 1.0 + BOLDEST * (2.0 * boldness - 1.0)
     nerve = "" if boldness == 0.5 else f", times {bold:.2f} for {_nerve(boldness)}"
-    vc = material.vc * (HSS_SHARE if hss else 1.0) * (0.5 + 0.5 * bold)
+    coated = COATED[assembly.coating]
+    if assembly.coating == "carbon" and material.group != "N":
+        coated = 1.0
+    vc = material.vc * (HSS_SHARE if hss else 1.0) * coated * (0.5 + 0.5 * bold)
+    if assembly.rpm_max is not None:
+        rpm_max = min(rpm_max, assembly.rpm_max)
     origin = "from material and tool"
     wanted = spindle_rpm(vc, assembly.diameter)
     rpm = float(round(min(rpm_max, max(rpm_min, wanted)), -1))
-    limited = (
-        "" if rpm_min <= wanted <= rpm_max else f", held to the machine's {rpm_min:.0f} to {rpm_max:.0f}"
-    )
+    limits = "the tool's" if rpm_max == assembly.rpm_max and wanted > rpm_max else "the machine's"
+    limited = "" if rpm_min <= wanted <= rpm_max else f", held to {limits} {rpm_min:.0f} to {rpm_max:.0f}"
     slender = min(1.0, 4.0 * assembly.diameter / assembly.stick_out)
     fz = material.fz_share * assembly.diameter * slender * bold
+    if assembly.feed_per_tooth_max is not None:
+        fz = min(fz, assembly.feed_per_tooth_max)
     feed_wanted = table_feed(rpm, assembly.teeth, fz)
     feed = float(round(min(feed_max, feed_wanted)))
     down = min(assembly.flute_length, material.step_down_share * assembly.diameter * slender * bold)
-    if assembly.kind == "ball":
+    if assembly.kind in ("ball", "lollipop"):
         down = min(down, assembly.radius)
-    kind = f"{material.name}, {'high-speed steel' if hss else 'carbide'} ({material.source})"
+    if assembly.kind == "taper_ball":
+        down = min(down, assembly.corner_radius)
+    coat = f", {assembly.coating} coating × {coated:g}" if coated != 1.0 else ""
+    kind = f"{material.name}, {'high-speed steel' if hss else 'carbide'}{coat} ({material.source})"
     return {
         "spindle_rpm": Derived(
             rpm,

@@ -2,23 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.units import format_length
 
 
 def outline(assembly: Assembly) -> list[tuple[str, list[tuple[float, float]]]]:
     """Half sections (role, [(radius, height over the tip)]) of cutter, shank and holder, mm."""
-    import math
-
-    r, c = assembly.radius, assembly.corner_radius
-    cutter = [(0.0, 0.0), (r - c, 0.0)]
-    cutter += (
-        [(r - c + c * math.sin(a), c - c * math.cos(a)) for a in (math.pi / 2 * i / 16 for i in range(1, 17))]
-        if c
-        else []
-    )
-    cutter += [(r, assembly.flute_length), (0.0, assembly.flute_length)]
-    parts = [("cutter", cutter)]
+    parts = [("cutter", _cutter(assembly))]
     half = assembly.shank_diameter / 2
     if assembly.stick_out > assembly.flute_length:
         low, high = assembly.flute_length, assembly.stick_out
@@ -30,6 +22,20 @@ def outline(assembly: Assembly) -> list[tuple[str, list[tuple[float, float]]]]:
         parts.append(("holder", [(0.0, at), (low_r, at), (high_r, top), (0.0, top)]))
         at = top
     return parts
+
+
+def _cutter(assembly: Assembly) -> list[tuple[float, float]]:
+    r, top = assembly.radius, assembly.flute_length
+    if assembly.kind == "lollipop":
+        neck = math.asin(min(1.0, assembly.shank_diameter / assembly.diameter))
+        angles = [(math.pi - neck) * i / 40 for i in range(41)]
+        return [(r * math.sin(a), r - r * math.cos(a)) for a in angles] + [(0.0, 2 * r)]
+    profile = assembly.profile
+    arc = [
+        (profile.flat + profile.corner * math.sin(a), profile.corner * (1.0 - math.cos(a)))
+        for a in (profile.steepness * i / 16 for i in range(17))
+    ]
+    return [(0.0, 0.0), *arc, (r, profile.height(r)), (r, top), (0.0, top)]
 
 
 _FILL = {"cutter": "#d9a441", "shank": "#c9ced3", "holder": "#9aa5ae"}
@@ -77,9 +83,14 @@ def tool_svg(assembly: Assembly, unit: str = "mm", height_px: int = 360) -> str:
         f' h{2 * half:.1f}" stroke="#26323a" fill="none" stroke-width="0.8"/>'
         f'<text x="{middle:.1f}" y="{base + 28}" text-anchor="middle" fill="currentColor">Ø{length(assembly.diameter)}</text>'
     )
-    if assembly.corner_radius > 0:
+    words = [f"R{length(assembly.corner_radius)}"] if assembly.corner_radius > 0 else []
+    if assembly.tip_diameter > 0:
+        words.append(f"tip Ø{length(assembly.tip_diameter)}")
+    if assembly.profile.tapered:
+        words.append(f"{assembly.taper_deg or assembly.point_deg:g}°")
+    for i, word in enumerate(words):
         out.append(
-            f'<text x="{middle + half + 10:.1f}" y="{base - 2:.1f}" fill="currentColor">R{length(assembly.corner_radius)}</text>'
+            f'<text x="{middle + half + 10:.1f}" y="{base - 2 - 14 * i:.1f}" fill="currentColor">{word}</text>'
         )
     out.append("</svg>")
     return "".join(out)

@@ -1,3 +1,4 @@
+import { clearedShape } from "../../scene/cutter";
 import { SegmentedControl, useMantineColorScheme } from "@mantine/core";
 import { useEffect, useRef, useState } from "react";
 import { useBlob, useProof } from "../../api/hooks";
@@ -179,9 +180,7 @@ function useProofView(scene: BenchScene | null) {
       endsAt: motion.data.arrays.ends_at as Float32Array,
       tool: motion.data.arrays.tool as Int32Array,
     };
-    const shapes = new Map(
-      document.tools.map((t) => [t.number, { radius: t.diameter / 2, corner: t.corner_radius }]),
-    );
+    const shapes = new Map(document.tools.map((t) => [t.number, clearedShape(t)]));
     const { min, max } = setup.stock;
     const cell = Math.max(max[0] - min[0], max[1] - min[1]) / 300;
     // a rim of empty ground around it draws the sides of the stock

@@ -54,9 +54,11 @@ export function PlanSheet() {
     let name = info.title;
     for (let n = 2; taken.has(name); n++) name = `${info.title} ${n}`;
     const index = document.setups.indexOf(chosen);
-    const ball = document.tools.find((t) => t.kind === "ball");
-    const flat = document.tools.find((t) => t.kind !== "ball");
-    const tool = (strategy.includes("finishing") ? (ball ?? flat) : (flat ?? ball))!;
+    const fitting = document.tools.filter((t) => info.kinds.includes(t.kind));
+    const ball = fitting.find((t) => t.kind === "ball" || t.kind === "taper_ball");
+    const flat = fitting.find((t) => t.kind === "flat" || t.kind === "corner");
+    const wanted = strategy.includes("finishing") ? (ball ?? flat) : (flat ?? ball);
+    const tool = wanted ?? fitting[0] ?? document.tools[0];
     editing.edit((d) => void d.setups[index].operations.push(fresh(name, strategy, tool.number)));
     set({ setup: index, operation: chosen.operations.length });
   };
@@ -184,7 +186,9 @@ export function PlanCard() {
       <ChoiceField
         label="Tool"
         value={String(doc.tool)}
-        data={document.tools.map((t) => ({ value: String(t.number), label: `T${t.number} ${t.name}` }))}
+        data={document.tools
+          .filter((t) => t.number === doc.tool || strategy.kinds.includes(t.kind))
+          .map((t) => ({ value: String(t.number), label: `T${t.number} ${t.name}` }))}
         onSave={(v) => edit((o) => void (o.tool = Number(v)))}
       />
       <h3>Decide</h3>

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { request } from "../../api/client";
 import type { Tool } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, shownLength } from "../../forms/fields";
+import { undercuts } from "../../scene/cutter";
 import { useShared } from "../bench/context";
 import { useBench } from "../bench/store";
 
@@ -11,7 +12,34 @@ const KINDS = [
   { value: "flat", label: "Flat end mill" },
   { value: "corner", label: "Corner-radius end mill" },
   { value: "ball", label: "Ball end mill" },
+  { value: "taper", label: "Tapered end mill" },
+  { value: "taper_ball", label: "Tapered ball end mill" },
+  { value: "chamfer", label: "Chamfer cutter" },
+  { value: "drill", label: "Drill" },
+  { value: "lollipop", label: "Lollipop cutter" },
+  { value: "t_slot", label: "T-slot cutter" },
 ];
+
+/** A tool of another kind, with dimensions that its kind can have. */
+function ofKind(t: Tool, kind: Tool["kind"]) {
+  const tapered = kind === "taper" || kind === "taper_ball";
+  t.kind = kind;
+  t.corner_radius =
+    kind === "ball" || kind === "lollipop"
+      ? t.diameter / 2
+      : kind === "corner" || kind === "taper_ball"
+        ? t.diameter / 8
+        : 0;
+  t.tip_diameter = kind === "taper" ? t.diameter / 2 : 0;
+  t.taper_deg = tapered ? 10 : 0;
+  t.point_deg = kind === "chamfer" ? 90 : kind === "drill" ? 118 : 0;
+  if (kind === "lollipop" || kind === "t_slot") {
+    t.shank_diameter = Math.min(t.shank_diameter, t.diameter / 2);
+    t.flute_length = kind === "lollipop" ? t.diameter * 0.93 : t.diameter / 3;
+  }
+  t.flute_length = Math.max(t.flute_length, tapered ? t.diameter * 2.5 : 0);
+  t.stick_out = Math.max(t.stick_out, t.flute_length);
+}
 
 /** The tools of the job, and the library to take more from. */
 export function ToolSheet() {
@@ -119,6 +147,14 @@ export function ToolCard() {
       onSave={(v) => v !== null && edit((t) => void (t[key] = v))}
     />
   );
+  const angle = (key: "taper_deg" | "point_deg", label: string) => (
+    <PlainField
+      label={label}
+      suffix="°"
+      value={tool[key]}
+      onSave={(v) => v !== null && edit((t) => void (t[key] = v))}
+    />
+  );
   return (
     <>
       <h2>
@@ -153,12 +189,7 @@ export function ToolCard() {
         label="Kind"
         value={tool.kind}
         data={KINDS}
-        onSave={(v) =>
-          edit((t) => {
-            t.kind = v as Tool["kind"];
-            t.corner_radius = v === "flat" ? 0 : v === "ball" ? t.diameter / 2 : t.diameter / 8;
-          })
-        }
+        onSave={(v) => edit((t) => ofKind(t, v as Tool["kind"]))}
       />
       <div className="two">
         <LengthField
@@ -169,11 +200,11 @@ export function ToolCard() {
             v !== null &&
             edit((t) => {
               t.diameter = v;
-              if (t.kind === "ball") t.corner_radius = v / 2;
+              if (t.kind === "ball" || t.kind === "lollipop") t.corner_radius = v / 2;
             })
           }
         />
-        {tool.kind === "corner" ? (
+        {["corner", "taper", "taper_ball", "t_slot"].includes(tool.kind) ? (
           <LengthField
             label="Corner radius"
             units={document.units}
@@ -183,9 +214,19 @@ export function ToolCard() {
         ) : (
           <span />
         )}
-        {length("flute_length", "Flute length")}
+        {tool.kind === "taper" || tool.kind === "taper_ball" ? angle("taper_deg", "Side from axis") : null}
+        {tool.kind === "chamfer" || tool.kind === "drill" ? angle("point_deg", "Point, included") : null}
+        {tool.kind === "taper" || tool.kind === "chamfer" ? (
+          <LengthField
+            label="Flat at the tip, Ø"
+            units={document.units}
+            value={tool.tip_diameter}
+            onSave={(v) => v !== null && edit((t) => void (t.tip_diameter = v))}
+          />
+        ) : null}
+        {length("flute_length", undercuts(tool) ? "Head length" : "Flute length")}
         {length("stick_out", "Stick-out")}
-        {length("shank_diameter", "Shank diameter")}
+        {length("shank_diameter", undercuts(tool) ? "Neck diameter" : "Shank diameter")}
         <ChoiceField
           label="Cutter of"
           value={tool.cutter_material}
@@ -194,6 +235,30 @@ export function ToolCard() {
             { value: "hss", label: "high-speed steel" },
           ]}
           onSave={(v) => edit((t) => void (t.cutter_material = v as Tool["cutter_material"]))}
+        />
+        <ChoiceField
+          label="Coating"
+          value={tool.coating}
+          data={[
+            { value: "uncoated", label: "none" },
+            { value: "nitride", label: "metal nitride" },
+            { value: "carbon", label: "diamond and the like" },
+          ]}
+          onSave={(v) => edit((t) => void (t.coating = v as Tool["coating"]))}
+        />
+        <PlainField
+          label="Speed at most"
+          suffix="1/min"
+          placeholder="the machine's"
+          value={tool.rpm_max}
+          onSave={(v) => edit((t) => void (t.rpm_max = v))}
+        />
+        <PlainField
+          label="Feed per tooth at most"
+          suffix="mm"
+          placeholder="as proposed"
+          value={tool.feed_per_tooth_max}
+          onSave={(v) => edit((t) => void (t.feed_per_tooth_max = v))}
         />
       </div>
       <h3>Holder, from the cutter upward</h3>
