@@ -4,6 +4,7 @@ height-map kernel of the same paths and cells. Finishing starts, as in a shop, f
 from __future__ import annotations
 
 import itertools
+import time
 from collections.abc import Iterator
 
 import numba
@@ -81,10 +82,22 @@ def rows() -> Iterator[Row]:
         def heights(work: np.ndarray, pieces=pieces, cutter=cutter) -> None:
             h.stamp(work, 0.0, 0.0, CELL, pieces, cutter.profile.shape, 0.0)
 
+        def unmeasured(work: Stock, pieces=pieces, bodies=bodies, rapid=rapid) -> None:
+            work.cut(pieces, bodies, rapid, measured=False)
+
         numba.set_num_threads(1)
-        one, plain = best_on(dexels, stock.copy), best_on(heights, field.copy)
+        cpu, plain, bare = (
+            best_on(work, given.copy, 5, time.process_time)
+            for work, given in ((dexels, stock), (heights, field), (unmeasured, stock))
+        )
+        one = best_on(dexels, stock.copy, 5)
         numba.set_num_threads(threads)
-        both = best_on(dexels, stock.copy)
+        both = best_on(dexels, stock.copy, 5)
         what = f"removal, {name}, {len(pieces)} moves"
-        yield Row(f"{what}, 1 thread", f"{one:.2f} s", f"{plain:.2f} s height map", one / plain, most=4.0)
+        yield Row(
+            f"{what}, 1 thread, CPU", f"{cpu:.2f} s", f"{plain:.2f} s height map", cpu / plain, most=4.0
+        )
         yield Row(f"{what}, {threads} threads", f"{both:.2f} s", f"{one:.2f} s one", one / both, least=1.6)
+        yield Row(
+            "the same with load and events", f"{cpu:.2f} s", f"{bare:.2f} s without", cpu / bare, most=1.2
+        )

@@ -40,13 +40,19 @@ def best(work: Callable[[], object], repeats: int = 3) -> float:
     return best_on(lambda _: work(), lambda: None, repeats)
 
 
-def best_on(work: Callable[[T], object], fresh: Callable[[], T], repeats: int = 3) -> float:
-    """As `best` for work that changes what it is given: each run gets a fresh one, which is not timed."""
+def best_on(
+    work: Callable[[T], object],
+    fresh: Callable[[], T],
+    repeats: int = 3,
+    clock: Callable[[], float] = time.perf_counter,
+) -> float:
+    """As `best` for work that changes what it is given: each run gets a fresh one, which is not timed. With
+    `time.process_time` as the clock it is processor time."""
     times = []
     for turn in range(repeats + 1):
         given = fresh()
-        started = time.perf_counter()
+        started = clock()
         work(given)
         if turn > 0:
-            times.append(time.perf_counter() - started)
+            times.append(clock() - started)
     return min(times)

@@ -15,6 +15,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.clearance import kept_clear
+from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.errors import ComputeError, DocumentError, FenrikError
 from fenrik.core.job.artefacts import Store, key_of
@@ -33,6 +34,7 @@ from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.assembly import TITLES, Assembly
 from fenrik.core.tooling.cutting_data import Derived, engaged_feed, propose
 from fenrik.core.tooling.materials import Material, material
+from fenrik.core.tooling.profile import Profile
 
 ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
 
@@ -62,6 +64,7 @@ class Planner:
         self._parts: dict[str, PartModel] = {}
         self._meshes: dict[str, TriangleMesh] = {}
         self._topologies: dict[str, Topology] = {}
+        self._cutters: dict[tuple[int, Profile], dict[tuple[float, float], DropCutter]] = {}
         self._outlines: dict[str, BaseGeometry] = {}
         # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
         self._clampings: dict[int, tuple[SetupDoc, Clamped]] = {}
@@ -289,6 +292,7 @@ class Planner:
         excess = max(0.0, mesh.deviation - operation.tolerance_mm * MESH_SHARE)
         return Inputs(
             topology=topology,
+            cutters=self._cutters.setdefault((id(topology), r.tool.profile), {}),
             assembly=r.tool,
             parameters=_with_excess(r.parameters, excess),
             stock=self.stock_before(setup, operation),

@@ -2,15 +2,15 @@
 
 Rays of one direction lie tile by tile, SIDE x SIDE together; ray r = tile * SIDE² + row * SIDE + column.
 Per tile: `places`, where its ends start, and `widths`, the room for ends per ray. Per ray: `counts` of
-intervals, `ends` (start, end, start, end ...) float32 with `tags` of the piece that made an end, the outermost ends `first` and `last`, and one void (`void_low`, `void_high`), the
-one made last: most rays that a move passes are told by these alone to have nothing to lose.
+intervals, `ends` (start, end, start, end ...) float32 with `tags` of the piece that made an end, the outermost ends
+`first` and `last`, and one void (`void_low`, `void_high`), the one made last: most rays that a move passes are told by
+these alone to have nothing to lose. Per row of a tile the outermost ends of all its rays, `row_first` and `row_last`.
 Lattice axes of direction d: u, v are the other two in ascending order.
 """
 
 import math
 
 import numpy as np
-from numba import prange
 
 from fenrik.core.stock import _row_kernels as rows
 from fenrik.core.stock._jit import njit
@@ -25,6 +25,8 @@ SLIVER = np.float32(1e-4)
 TRACE = np.float32(0.01)
 """Rays that lose less (mm) do not count for the width of a cut."""
 FAR = np.float32(1e30)
+MANY = 5
+"""From so many rays of a row on, it is quicker to look whether all are shortened alike."""
 NIL, ONE, TWO = np.uint64(0), np.uint64(1), np.uint64(2)
 KIND, Z0, Z1, R0, R1, ROLE, TOP, SKIP = range(8)
 """Columns of a body: those of a body row, the height (mm over the tip) up to which a ray along Z is cut by
@@ -125,6 +127,61 @@ def _remove(r, o, low, high, tag, width, counts, ends, tags, first, last, void_l
 
 
 @njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
+def _shorten(
+    lo, hi, o, j, mask, total, base, ends_at, room, counts, ends, tags, first, last, void_low, void_high, row, row_first,
+    row_last, tag, across, out,
+):  # fmt: skip
+    """Shortens the marked rays, all at once, where each is one interval that loses one of its ends: what most cuts
+    are. `out` as in `_carve`. False, and nothing done, where some ray is not like that."""
+    alike = np.int32(0)
+    for i in range(np.uint64(SIDE)):
+        r = base + i
+        above = (hi[o + i] >= last[r]) & (lo[o + i] - first[r] > SLIVER)
+        below = (lo[o + i] <= first[r]) & (last[r] - hi[o + i] > SLIVER)
+        alike += np.int32((counts[r] == 1) & (above | below) & (mask[i] != 0))
+    if alike != total:
+        return False
+    measuring = out[8] > 0.0
+    removed, longest, met = np.float32(0.0), np.float32(0.0), np.float32(0.0)
+    least, most, top, low, high = FAR, -FAR, -FAR, FAR, -FAR
+    slope, start = np.float32(across[0]), np.float32(across[1] * j + across[2])
+    for i in range(np.uint64(SIDE)):
+        r = base + i
+        cut = mask[i] != 0
+        a, b, begin, end = lo[o + i], hi[o + i], first[r], last[r]
+        above = b >= end
+        if measuring:
+            lost = (end - a if above else b - begin) if cut else np.float32(0.0)
+            counted = lost > TRACE
+            aside = slope * np.float32(i) + start
+            removed += lost
+            longest = max(longest, lost)
+            met += np.float32(1.0) if counted else np.float32(0.0)
+            least = min(least, aside if counted else FAR)
+            most = max(most, aside if counted else -FAR)
+            top = max(top, end if counted else -FAR)
+        begin = b if cut & (not above) else begin
+        end = a if cut & above else end
+        first[r], last[r] = begin, end
+        low, high = min(low, begin), max(high, end)
+        void_low[r] = (a if above else -FAR) if cut else void_low[r]
+        void_high[r] = (FAR if above else b) if cut else void_high[r]
+    for i in range(np.uint64(SIDE)):
+        if mask[i]:
+            above = last[base + i] == lo[o + i]
+            e = ends_at + i * room + (ONE if above else NIL)
+            ends[e], tags[e] = (lo[o + i] if above else hi[o + i]), tag
+    row_first[row], row_last[row] = low, high
+    out[0] += removed
+    out[1] = max(out[1], longest)
+    if met > 0.0:
+        out[2] += met
+        out[3], out[4] = min(out[3], least), max(out[4], most)
+        out[5] = max(out[5], top - across[3])
+    return True
+
+
+@njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
 def _carve(
     lo,
     hi,
@@ -143,6 +200,8 @@ def _carve(
     last,
     void_low,
     void_high,
+    row_first,
+    row_last,
     tag,
     across,
     out,
@@ -151,10 +210,13 @@ def _carve(
 
     out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and
     the range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how high over
-    across[3] their material reached. False: no room.
+    across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8] whether to measure at all.
+    False: no room.
     """
     room = np.uint64(width)
     for j in range(j0, j1 + 1):
+        if row_last[tile * SIDE + j] <= out[6] or row_first[tile * SIDE + j] >= out[7]:
+            continue
         o = np.uint64(j * stride)
         base, ends_at = np.uint64(tile * TILE + j * SIDE), np.uint64(place + j * SIDE * width)
         total = np.int32(0)
@@ -171,6 +233,11 @@ def _carve(
             total += np.int32(hit)
         if total == 0:
             continue
+        if total >= MANY and _shorten(
+            lo, hi, o, j, mask, total, base, ends_at, room, counts, ends, tags, first, last, void_low, void_high,
+            tile * SIDE + j, row_first, row_last, tag, across, out,
+        ):  # fmt: skip
+            continue
         n = np.uint64(0)
         for i in range(np.uint64(SIDE)):  # the numbers of the marked rays, without a branch
             marked[n] = i
@@ -183,6 +250,8 @@ def _carve(
             )  # fmt: skip
             if removed < 0.0:
                 return False
+            if out[8] == 0.0:
+                continue
             out[0] += removed
             out[1] = max(out[1], removed)
             if removed > TRACE:
@@ -190,6 +259,10 @@ def _carve(
                 out[2] += 1.0
                 out[3], out[4] = min(out[3], aside), max(out[4], aside)
                 out[5] = max(out[5], lo[o + i] + removed - across[3])
+        low, high = FAR, -FAR
+        for i in range(np.uint64(SIDE)):
+            low, high = min(low, first[base + i]), max(high, last[base + i])
+        row_first[tile * SIDE + j], row_last[tile * SIDE + j] = low, high
     return True
 
 
@@ -257,6 +330,8 @@ def _cut_level(
     last,
     void_low,
     void_high,
+    row_first,
+    row_last,
     origin,
     cell,
     piece,
@@ -288,6 +363,8 @@ def _cut_level(
     i1 = min(SIDE - 1, int(math.floor((max(pu, pu + du) + wide - u0) / cell)))
     if j0 > j1 or i0 > i1:
         return True
+    reach_low, reach_high = np.float32(min(pa, pa + da) - wide), np.float32(max(pa, pa + da) + wide)
+    out[6], out[7] = reach_low, reach_high
     whole0, whole1 = SIDE, -1  # rows that see the whole move
     g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
     if is_cylinder:
@@ -295,6 +372,8 @@ def _cut_level(
     else:
         rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
     for j in range(j0, j1 + 1):
+        if row_last[tile * SIDE + j] <= reach_low or row_first[tile * SIDE + j] >= reach_high:
+            continue
         wz = v0 + j * cell - pz
         o = np.uint64(j * SIDE)
         if is_ball:
@@ -315,7 +394,7 @@ def _cut_level(
                 rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, ta, tb)
                 if not _carve(
                     lo, hi, 0, j, j, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
-                    tag, across, out,
+                    row_first, row_last, tag, across, out,
                 ):  # fmt: skip
                     return False
             else:
@@ -334,7 +413,7 @@ def _cut_level(
         j0, j1 = whole0, whole1
     return _carve(
         lo, hi, 0 if is_cylinder else SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last,
-        void_low, void_high, tag, across, out,
+        void_low, void_high, row_first, row_last, tag, across, out,
     )  # fmt: skip
 
 
@@ -351,6 +430,8 @@ def _cut_upright(
     last,
     void_low,
     void_high,
+    row_first,
+    row_last,
     origin,
     cell,
     piece,
@@ -391,9 +472,10 @@ def _cut_upright(
     g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
     rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
     lowest = np.float32(min(pz, pz + dz) + body[Z0])
+    out[6], out[7] = lowest, np.float32(max(pz, pz + dz) + body[TOP])
     for j in range(j0, j1 + 1):
         base, o = np.uint64(tile * TILE + j * SIDE), np.uint64(j * SIDE)
-        if not rows.reaches(base, last, lowest):
+        if row_last[tile * SIDE + j] <= lowest:
             continue
         wy = v0 + j * cell - py
         if kind == BALL and body[R0] > 0.0:  # a ball that stands free
@@ -412,7 +494,8 @@ def _cut_upright(
         if _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
             _exact_upright(mask, lo, hi, j * SIDE, u0, at, body, px, dx, wy, dy, pz, dz)
     return _carve(
-        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high, tag, across, out,
+        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
+        row_first, row_last, tag, across, out,
     )  # fmt: skip
 
 
@@ -477,50 +560,59 @@ def bin_pieces(direction, nu_tiles, nv_tiles, spans, origin, cell, pieces, bodie
 
 
 @njit(cache=True, nogil=True)
+def _keep(out, found, e):
+    """Adds what an entry did; one that ran out of room comes twice."""
+    found[e, 0] += out[0]
+    found[e, 1] = max(found[e, 1], out[1])
+    if out[2] > 0.0:
+        fresh = found[e, 2] == 0.0
+        found[e, 2] += out[2]
+        found[e, 3] = out[3] if fresh else min(found[e, 3], out[3])
+        found[e, 4] = out[4] if fresh else max(found[e, 4], out[4])
+        found[e, 5] = max(found[e, 5], out[5])
+
+
+@njit(cache=True, nogil=True)
 def _cut_tile(
-    direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, found
+    direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, found, measured
 ):
     """All entries begin..end on one tile; found (entries, 6) as `out` of `_carve`. Returns the entry that had no room, or end."""
-    places, widths, counts, ends, tags, first, last, void_low, void_high = rays
+    places, widths, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
     place, width = places[tile], widths[tile]
     lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
     mask = np.zeros(SIDE, dtype=np.uint8)
     marked = np.zeros(SIDE + 1, dtype=np.uint64)
-    out, across = np.zeros(6), np.zeros(4)
+    out, across = np.zeros(9), np.zeros(4)
+    out[8] = 1.0 if measured else 0.0
     at = (np.arange(SIDE) * cell).astype(np.float32)
     for e in range(begin, end):
         p, b = entries[e] // len(bodies), entries[e] % len(bodies)
-        out[:], across[:] = 0.0, 0.0
+        out[:8], across[:] = 0.0, 0.0
         out[3], out[4] = FAR, -FAR
         if direction == 2:
             fits = _cut_upright(
-                tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high,
+                tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high, row_first, row_last,
                 origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
             )  # fmt: skip
         else:
             fits = _cut_level(
-                direction, tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high,
+                direction, tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high, row_first, row_last,
                 origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
             )  # fmt: skip
-        found[e, 0] += out[0]
-        found[e, 1] = max(found[e, 1], out[1])
-        if out[2] > 0.0:
-            fresh = found[e, 2] == 0.0
-            found[e, 2] += out[2]
-            found[e, 3] = out[3] if fresh else min(found[e, 3], out[3])
-            found[e, 4] = out[4] if fresh else max(found[e, 4], out[4])
-            found[e, 5] = max(found[e, 5], out[5])
         if not fits:
+            _keep(out, found, e)
             return e
+        if measured:
+            _keep(out, found, e)
     return end
 
 
-@njit(cache=True, nogil=True, parallel=True)
-def cut_tiles(
+@njit(cache=True, nogil=True)
+def cut_tile(
     direction,
-    order,
-    nu_tiles,
+    tile,
     rays,
+    nu_tiles,
     origin,
     cell,
     pieces,
@@ -528,20 +620,16 @@ def cut_tiles(
     offsets,
     entries,
     start,
-    tag0,
     found,
-    workers,
+    tag0,
+    measured,
 ):
-    """The tiles `order` (most work first), dealt out to `workers`. Within a tile the entries come in order, so
-    the result does not depend on their number. `start` (tiles,) tells where each goes on; a tile that ran
-    out of room stops before its end."""
-    for w in prange(workers):
-        for k in range(w, len(order), workers):
-            t = order[k]
-            start[t] = _cut_tile(
-                direction, t, nu_tiles, rays, origin, cell, pieces, bodies, entries, start[t], offsets[t + 1], tag0,
-                found,
-            )  # fmt: skip
+    """One tile. Its entries come in order, so the result does not depend on which worker does which tile. start (tiles,)
+    tells where it goes on; a tile that ran out of room stops before its end."""
+    start[tile] = _cut_tile(
+        direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, start[tile], offsets[tile + 1], tag0,
+        found, measured,
+    )  # fmt: skip
 
 
 @njit(cache=True, nogil=True)
@@ -561,13 +649,16 @@ def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out
 
 
 @njit(cache=True, nogil=True)
-def fill(places, widths, counts, ends, first, last, void_low, void_high):
+def fill(places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last):
     """Sets what is known of every ray from its intervals."""
     for t in range(len(places)):
         for c in range(TILE):
             renew(
                 t * TILE + c, places[t] + c * widths[t], counts, ends, first, last, void_low, void_high, -FAR
             )
+        for j in range(SIDE):
+            row = slice(t * TILE + j * SIDE, t * TILE + (j + 1) * SIDE)
+            row_first[t * SIDE + j], row_last[t * SIDE + j] = first[row].min(), last[row].max()
 
 
 @njit(cache=True, nogil=True)

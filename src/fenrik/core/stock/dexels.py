@@ -8,7 +8,12 @@ are binned to tiles of rays; within a tile they come in order, tiles are shared 
 
 from __future__ import annotations
 
+from collections import deque
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cache
+from typing import TypeVar
 
 import numba
 import numpy as np
@@ -22,8 +27,29 @@ from fenrik.core.stock.rays import Rays
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
+Result = TypeVar("Result")
 CUTTING, SHANK, HOLDER = 0, 1, 2
 CHUNK = 50_000
+COST = (1.0, 0.8, 2.0)
+"""What an entry of each direction costs, about; for sharing out the work."""
+SMALL = 500.0
+"""Less work than this is not worth sharing."""
+
+
+Binned = tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]]
+"""Per direction: offsets (tiles + 1,) into the entries, entries, where each tile goes on, and what each entry found."""
+
+
+@cache
+def _workers(count: int) -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(count, "stock")
+
+
+def _each(work: Callable[[int], Result], count: int, workers: int) -> list[Result]:
+    """The results of work(0), work(1) ..., on so many threads."""
+    if workers == 1:
+        return [work(i) for i in range(count)]
+    return list(_workers(workers).map(work, range(count)))
 
 
 @dataclass(frozen=True)
@@ -130,8 +156,11 @@ class Stock:
         a, b, c = (r.length() * self.cell**2 for r in self.rays)
         return a, b, c
 
-    def cut(self, pieces: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int = 0) -> Removal:
-        """Takes away what `bodies` sweep along straight `pieces` (m, 6); ends get tags tag0 + piece."""
+    def cut(
+        self, pieces: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int = 0, measured: bool = True
+    ) -> Removal:
+        """Takes away what `bodies` sweep along straight `pieces` (m, 6); ends get tags tag0 + piece.
+        Without `measured` the result is empty (for comparing what the measuring costs)."""
         total = np.zeros((len(pieces), 3))
         overlap = np.zeros((len(pieces), 3))
         depth, area = np.zeros(len(pieces)), np.zeros(len(pieces))
@@ -139,7 +168,9 @@ class Stock:
         for a in range(0, len(pieces), CHUNK):
             span = slice(a, a + CHUNK)
             part = np.ascontiguousarray(pieces[span])
-            volume, deepest = self._cut_chunk(part, stacked(bodies), tag0 + a, area[span], sides[span])
+            volume, deepest = self._cut_chunk(
+                part, stacked(bodies), tag0 + a, area[span], sides[span], measured
+            )
             total[span] = volume.mean(axis=0) * self.cell**2
             seen = np.where(deepest > 0, deepest, np.inf).min(axis=0)
             overlap[span] = np.where(np.isfinite(seen), seen, 0.0)
@@ -148,41 +179,78 @@ class Stock:
         return Removal(total, overlap, depth, area * self.cell**2, sides)
 
     def _cut_chunk(
-        self, pieces: Floats, bodies: Floats, tag0: int, rays_met: Floats, sides: Floats
+        self, pieces: Floats, bodies: Floats, tag0: int, rays_met: Floats, sides: Floats, measured: bool
     ) -> tuple[Floats, Floats]:
         """Removed length and longest removal (3 directions, m, 3 roles); adds to `rays_met` and `sides`."""
         volume = np.zeros((3, len(pieces), 3))
         longest = np.zeros((3, len(pieces), 3))
         roles = bodies[:, 5].astype(np.int64)
-        for d, rays in enumerate(self.rays):
-            nu_tiles, nv_tiles = rays.tiles
+        grid = [rays.tiles[0] for rays in self.rays]
+        workers = numba.get_num_threads()
+
+        def bin_for(d: int) -> Binned:
+            rays = self.rays[d]
             offsets, entries = k.bin_pieces(
-                d, nu_tiles, nv_tiles, rays.spans(), self.origin, self.cell, pieces, bodies
+                d, *rays.tiles, rays.spans(), self.origin, self.cell, pieces, bodies
             )
-            found = np.zeros((len(entries), 6))
-            start = offsets[:-1].copy()
-            while True:
-                left = offsets[1:] - start
-                order = np.argsort(-left, kind="stable")[: int((left > 0).sum())]
-                if not len(order):
-                    break
-                k.cut_tiles(
-                    d, order, nu_tiles, rays.arrays, self.origin, self.cell, pieces, bodies, offsets,
-                    entries, start, tag0, found, numba.get_num_threads(),
-                )  # fmt: skip
+            found = np.zeros((len(entries), 6), dtype=np.float32)
+            return offsets, entries, offsets[:-1].copy(), found
+
+        binned = _each(bin_for, 3, workers if len(pieces) > SMALL else 1)
+        while len(tasks := _open_tasks(binned)):
+            costs = np.array([COST[d] * (binned[d][0][t + 1] - binned[d][2][t]) for d, t in tasks])
+            queue = deque(tasks[np.argsort(-costs, kind="stable")].tolist())  # the dearest first
+
+            def work(_: int, queue: deque[list[int]] = queue) -> None:
+                while queue:
+                    try:
+                        d, t = queue.popleft()
+                    except IndexError:
+                        return
+                    k.cut_tile(
+                        d,
+                        t,
+                        self.rays[d].arrays,
+                        grid[d],
+                        self.origin,
+                        self.cell,
+                        pieces,
+                        bodies,
+                        *binned[d],
+                        tag0,
+                        measured,
+                    )
+
+            _each(work, workers, workers if costs.sum() > SMALL else 1)
+            for rays, (offsets, _, start, _) in zip(self.rays, binned, strict=True):
                 full = np.flatnonzero(start < offsets[1:])
                 if len(full):
                     rays.grow(full)
-            if d < 2:
-                met, across = np.zeros(len(pieces)), np.zeros((len(pieces), 3))
-            else:
+
+        if not measured:
+            return volume, longest
+
+        def gather_for(d: int) -> None:
+            _, entries, _, found = binned[d]
+            met, across = np.zeros(len(pieces)), np.zeros((len(pieces), 3))
+            if d == 2:
                 met, across = rays_met, sides
             k.gather(entries, len(bodies), roles, found, volume[d], longest[d], met, across)
+
+        _each(gather_for, 3, workers if len(pieces) > SMALL else 1)
         return volume, longest
 
     def top(self) -> Floats:
         """Highest material over every column (ny, nx), NaN where there is none."""
         return self.rays[2].outermost().astype(np.float64)
+
+
+def _open_tasks(
+    binned: list[Binned],
+) -> NDArray[np.int64]:
+    """Tiles with something left to do (n, 2: direction, tile)."""
+    open_tiles = [np.flatnonzero(start < offsets[1:]) for offsets, _, start, _ in binned]
+    return np.concatenate([np.column_stack([np.full(len(t), d), t]) for d, t in enumerate(open_tiles)])
 
 
 def stacked(bodies: Floats) -> Floats:

@@ -14,10 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.binary import pack, unpack
-from fenrik.core.stock import _tile_kernels as k
 from fenrik.core.stock._tile_kernels import TILE
 from fenrik.core.stock.dexels import Stock
-from fenrik.core.stock.rays import Rays
+from fenrik.core.stock.rays import Rays, unlearnt
 
 
 @dataclass(frozen=True)
@@ -142,7 +141,6 @@ def _rays(nu: int, nv: int, records: tuple[Record, ...]) -> Rays:
         span = slice(int(places[t]), int(places[t + 1]))
         ends[span].reshape(TILE, room)[used] = record.ends
         tags[span].reshape(TILE, room)[used] = record.tags
-    known = [np.empty(len(counts), dtype=np.float32) for _ in range(4)]
-    rays = Rays(nu, nv, places[:-1].astype(np.int64), widths, counts, ends, tags, *known)
-    k.fill(*rays.arrays[:4], *rays.arrays[5:])
+    rays = Rays(nu, nv, places[:-1].astype(np.int64), widths, counts, ends, tags, *unlearnt(len(records)))
+    rays.learn()
     return rays

@@ -15,6 +15,12 @@ Singles = NDArray[np.float32]
 Ints = NDArray[np.int32]
 
 
+def unlearnt(tiles: int) -> list[Singles]:
+    """Room for what is known of the rays and rows of so many tiles."""
+    sizes = [TILE, TILE, TILE, TILE, SIDE, SIDE]
+    return [np.empty(tiles * size, dtype=np.float32) for size in sizes]
+
+
 @dataclass
 class Rays:
     """nu x nv rays in tiles of SIDE x SIDE (see `_tile_kernels` for the arrays)."""
@@ -30,6 +36,8 @@ class Rays:
     last: Singles
     void_low: Singles
     void_high: Singles
+    row_first: Singles
+    row_last: Singles
 
     @property
     def tiles(self) -> tuple[int, int]:
@@ -41,7 +49,7 @@ class Rays:
         """The arrays as the kernels take them."""
         return (
             self.places, self.widths, self.counts, self.ends, self.tags,
-            self.first, self.last, self.void_low, self.void_high,
+            self.first, self.last, self.void_low, self.void_high, self.row_first, self.row_last,
         )  # fmt: skip
 
     @staticmethod
@@ -56,8 +64,16 @@ class Rays:
         count = np.ascontiguousarray(number).reshape(-1)
         widths = np.full(tu * tv, width, dtype=np.int64)
         places = np.arange(tu * tv, dtype=np.int64) * (TILE * width)
-        known = [np.empty(len(count), dtype=np.float32) for _ in range(4)]
-        rays = Rays(nu, nv, places, widths, count, flat, np.full(len(flat), -1, dtype=np.int32), *known)
+        rays = Rays(
+            nu,
+            nv,
+            places,
+            widths,
+            count,
+            flat,
+            np.full(len(flat), -1, dtype=np.int32),
+            *unlearnt(len(places)),
+        )
         rays.learn()
         return rays
 
