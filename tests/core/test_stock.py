@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.reading import read_model, working_mesh
+from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock, tool_bodies
-from fenrik.core.stock.surface import surface
+from fenrik.core.stock.surface import all_places, bricks, joined, surface
 from tests.conftest import MODELS, make_tool, mesh_of
 
 LOW, HIGH = np.array([0.0, 0.0, 0.0]), np.array([40.0, 30.0, 16.0])
@@ -166,6 +167,85 @@ def test_nothing_stays_in_the_joint_of_two_bodies(tool):
         stock.cut(move, tool_bodies(tool), np.array([False]))
         again = stock.cut(np.array([[30.0, 15, tip, 30, 15, tip + 40]]), tool_bodies(tool), np.array([True]))
         assert again.volume.sum() == 0.0
+
+
+def cut_with_cuts(strokes, cell=0.25, low=LOW, high=HIGH):
+    """A stock cut by (tool, moves) one after the other, and what its tags stand for."""
+    stock, cuts, tag = Stock.of_box(low, high, cell), Cuts(), 0
+    for tool, moves in strokes:
+        pieces = np.array(moves, dtype=float)
+        stock.cut(pieces, tool_bodies(tool), np.zeros(len(pieces), dtype=bool), tag)
+        cuts.add(pieces, tool_bodies(tool))
+        tag += len(pieces)
+    return stock, cuts
+
+
+def swept_distance(strokes, points, steps=4001):
+    """Distance of points from the skin of what strokes leave of the block: the box less every sweep, from positions
+    along the moves (brute force; near the skin, away from where two surfaces meet)."""
+    inside = np.minimum(points - LOW, HIGH - points).min(axis=1)
+    for tool, moves in strokes:
+        for move in np.array(moves, dtype=float):
+            tips = move[:3] + np.linspace(0, 1, steps)[:, None] * (move[3:] - move[:3])
+            for n, p in enumerate(points):
+                d, up = np.hypot(*(p[:2] - tips[:, :2]).T), p[2] - tips[:, 2]
+                inside[n] = min(inside[n], outside(tool, d, up).min())
+    return np.abs(inside)
+
+
+def outside(tool, d, up):
+    """Signed distance from a flat, ball or corner-radius mill, negative inside."""
+    r, c = tool.radius, tool.corner_radius
+    over, low = d - (r - c), c - up
+    if c > 0:
+        corner = np.where((over > 0) & (low > 0), np.hypot(over, low) - c, np.maximum(d - r, -up))
+        return corner
+    return np.where((d > r) & (up < 0), np.hypot(d - r, up), np.maximum(d - r, -up))
+
+
+STROKES = [
+    (FLAT, [[-6, 15, 9.1, 20, 15, 9.1], [20, 15, 9.1, 24, 36, 9.1]]),
+    (CORNER, [[30, -5, 6.3, 33, 20, 6.3]]),
+    (BALL, [[5, 4, 11, 36, 6, 8]]),
+]
+
+
+def test_sharp_edges_stay_sharp_and_vertices_lie_on_the_true_surface():
+    """p99 of the vertices' distance from the true skin is under 0.05 cell, and next to none is further off."""
+    stock, cuts = cut_with_cuts(STROKES)
+    skin = surface(stock, cuts)
+    pick = np.random.default_rng(5).choice(len(skin.vertices), 3000, replace=False)
+    off = swept_distance(STROKES, skin.vertices[pick])
+    assert np.quantile(off, 0.99) <= 0.05 * stock.cell
+    assert off.max() < 0.6 * stock.cell
+    # the upper edge of the slot along Y = 11, exactly where floor of the block and wall meet
+    edge = skin.vertices[
+        (np.abs(skin.vertices[:, 1] - 11.0) < 0.12)
+        & (np.abs(skin.vertices[:, 2] - 16.0) < 0.12)
+        & (skin.vertices[:, 0] > 1)
+        & (skin.vertices[:, 0] < 15)
+    ]
+    assert len(edge) > 50
+    assert np.abs(edge[:, 1] - 11.0).max() < 1e-4
+    assert np.abs(edge[:, 2] - 16.0).max() < 1e-4
+    blunt = surface(stock)
+    off = swept_distance(STROKES, blunt.vertices[pick[pick < len(blunt.vertices)]])
+    assert np.quantile(off, 0.99) > 0.05 * stock.cell  # the check can fail
+
+
+def test_rebuilt_in_part_is_rebuilt_whole_bit_for_bit():
+    high = np.array([60.0, 50.0, 20.0])
+    first, cuts = cut_with_cuts(STROKES[:2], low=LOW, high=high)
+    before = bricks(first, cuts, all_places(first.shape))
+    move = np.array([[8.0, 40, 12, 14, 42, 12]])
+    first.cut(move, tool_bodies(BALL), np.array([False]), sum(len(p) for p in cuts.parts))
+    cuts.add(move, tool_bodies(BALL))
+    whole = bricks(first, cuts, all_places(first.shape))
+    changed = {p for p in whole if not whole[p].same(before[p])}
+    assert 0 < len(changed) < len(whole) / 2
+    part = before | bricks(first, cuts, changed)
+    a, b = joined(part, first.shape), joined(whole, first.shape)
+    assert np.array_equal(a.vertices, b.vertices) and np.array_equal(a.quads, b.quads)
 
 
 @pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])

@@ -370,7 +370,6 @@ export class BenchScene {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(vertices, 3));
     geometry.setIndex(new THREE.BufferAttribute(index, 1));
-    geometry.computeVertexNormals();
     const deviation = scale ? (blob.arrays.deviation as Float32Array | undefined) : undefined;
     if (deviation && scale) {
       const colours = new Float32Array(vertices.length);
@@ -383,6 +382,7 @@ export class BenchScene {
     const material = new THREE.MeshStandardMaterial({
       color: deviation ? 0xffffff : this.colours.stock,
       vertexColors: !!deviation,
+      flatShading: true, // edges are where the surface says, not smoothed away
       roughness: 0.7,
       metalness: deviation ? 0 : 0.15,
     });

@@ -239,6 +239,7 @@ class Prover:
             area,
             band,
             lambda p, n: reachable(p, n, topology, used, 0.5 * band),
+            cut.cuts,
         )
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.proof.finding import Finding
+from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.surface import StockSurface, surface
 
@@ -39,7 +40,12 @@ Reach = Callable[[Floats, Floats], NDArray[np.bool_]]
 
 
 def measure(
-    stock: Stock, design: DistanceField, area: float, tolerance: float, reach: Reach | None = None
+    stock: Stock,
+    design: DistanceField,
+    area: float,
+    tolerance: float,
+    reach: Reach | None = None,
+    cuts: Cuts | None = None,
 ) -> Deviation:
     """Deviation of every exact point of the stock's surface; `area` mm² is the design's, `tolerance` mm
     the half band of "on size".
@@ -47,9 +53,9 @@ def measure(
     The share on size is the area of the stock's surface within the band over the design's area; a
     point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
     only the direction in which the normal is longest counts. `reach` tells of spots of the design and their normals
-    whether a tool can touch them.
+    whether a tool can touch them; `cuts` are what the stock's tags stand for.
     """
-    skin = surface(stock)
+    skin = surface(stock, cuts)
     distance, faces, normal = design.signed(skin.points)
     along = np.abs(np.take_along_axis(normal, skin.axes[:, None].astype(np.int64), axis=1))[:, 0]
     dominant = along >= np.abs(normal).max(axis=1) - 1e-9

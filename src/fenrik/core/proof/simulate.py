@@ -19,6 +19,7 @@ from fenrik.core.machines.motion import MotionTable
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.load import Load, loads, summary
+from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import HOLDER, SHANK, Removal, Stock, tool_bodies
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.stock.surface import surface
@@ -88,10 +89,11 @@ class Keep(Protocol):
 
 @dataclass(frozen=True)
 class Simulated:
-    """The result of cutting: the `last` stock, what every step did, `move_of_tag` (pieces,) the move behind a tag,
+    """The result of cutting: the `last` stock with the `cuts` that its tags stand for, what every step did, `move_of_tag` (pieces,) the move behind a tag,
     removed `volume` (n,) mm³ per move, `traces` (n,) of the load by name, and findings."""
 
     last: Stock
+    cuts: Cuts
     steps: list[StepCut]
     move_of_tag: NDArray[np.int32]
     volume: Floats
@@ -114,6 +116,7 @@ def simulate(
     """Cuts a copy of `stock` with the motion. `step_of` (n,) gives each move's operation in `names`, `clock` and `times`
     (n,) s the beginning and the length of every move."""
     snapshot = Snapshot.of(stock)
+    cuts = Cuts()
     work: Stock | None = None
     steps: list[StepCut] = []
     owners: list[NDArray[np.int32]] = []
@@ -123,6 +126,9 @@ def simulate(
     tag0 = 0
     for step, name in enumerate(names):
         rows = np.flatnonzero(step_of == step)
+        strokes = strokes_of(_rows(motion, rows), tools)
+        for stroke in strokes:
+            cuts.add(stroke.pieces, tool_bodies(stroke.tool))
         kept = keep.get(step) if keep is not None else None
         if kept is not None:
             cut, work = StepCut.from_bytes(kept[0]), None
@@ -130,7 +136,7 @@ def simulate(
         else:
             work = work if work is not None else snapshot.stock()
             part = progress.part(step / len(names), (step + 1) / len(names))
-            cut = _cut_step(_rows(motion, rows), tools, work, times[rows], name, material, tag0, part)
+            cut = _cut_step(_rows(motion, rows), strokes, work, times[rows], name, material, tag0, part, cuts)
             before, snapshot = snapshot, Snapshot.of(work, snapshot)
             if keep is not None:
                 keep.put(step, cut.to_bytes(), snapshot.changes(before))
@@ -143,7 +149,28 @@ def simulate(
         findings += [_placed(f, rows, motion, clock) for f in cut.findings]
     move_of_tag = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
     last = work if work is not None else snapshot.stock()
-    return Simulated(last, steps, move_of_tag, volume, traces, findings)
+    return Simulated(last, cuts, steps, move_of_tag, volume, traces, findings)
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """What one tool does in an operation: straight `pieces` (m, 6) and the row (m,) of the moves each belongs to."""
+
+    tool: Assembly
+    pieces: Floats
+    row: NDArray[np.int64]
+
+
+def strokes_of(motion: MotionTable, tools: dict[int, Assembly]) -> list[Stroke]:
+    """The moves of an operation by tool, in the order in which their tags are given; unknown tools cut nothing."""
+    out = []
+    for number in np.unique(motion.tool):
+        tool = tools.get(int(number))
+        if tool is not None:
+            mine = np.flatnonzero(motion.tool == number)
+            pieces, owner = _rows(motion, mine).straightened(ARC_MM)
+            out.append(Stroke(tool, pieces, mine[owner]))
+    return out
 
 
 def _rows(motion: MotionTable, rows: NDArray[np.int64]) -> MotionTable:
@@ -157,13 +184,14 @@ def _placed(finding: Finding, rows: NDArray[np.int64], motion: MotionTable, cloc
 
 def _cut_step(
     motion: MotionTable,
-    tools: dict[int, Assembly],
+    strokes: list[Stroke],
     work: Stock,
     times: Floats,
     name: str,
     material: Material,
     tag0: int,
     progress: Progress,
+    cuts: Cuts,
 ) -> StepCut:
     """One operation's moves out of `work`."""
     owners: list[NDArray[np.int32]] = []
@@ -171,13 +199,8 @@ def _cut_step(
     traces = {key: np.zeros(len(motion), dtype=np.float32) for key in TRACES}
     findings: list[Finding] = []
     facts: dict[str, Any] = {}
-    for number in np.unique(motion.tool):
-        tool = tools.get(int(number))
-        if tool is None:
-            continue
-        mine = np.flatnonzero(motion.tool == number)
-        pieces, owner = _rows(motion, mine).straightened(ARC_MM)
-        row = mine[owner]
+    for stroke in strokes:
+        tool, pieces, row = stroke.tool, stroke.pieces, stroke.row
         removal = _cut_pieces(
             work,
             pieces,
@@ -204,7 +227,7 @@ def _cut_step(
         facts = _load_facts(pieces, row, load, times)
         owners.append(row.astype(np.int32))
     progress.step(0.92, f"building the surface after '{name}'")
-    skin = surface(work)
+    skin = surface(work, cuts)
     owner_all = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
     return StepCut(owner_all, volume, traces, facts, findings, skin.vertices.astype(np.float32), skin.quads)
 

@@ -100,8 +100,11 @@ def tool_bodies(assembly: Assembly) -> Floats:
 class Stock:
     """Material on a lattice: `origin` (3,) lower corner, `cell` mm, `shape` (nx, ny, nz) nodes."""
 
-    def __init__(self, origin: Floats, cell: float, shape: tuple[int, int, int], rays: list[Rays]) -> None:
+    def __init__(
+        self, origin: Floats, cell: float, shape: tuple[int, int, int], rays: list[Rays], is_box: bool = True
+    ) -> None:
         self.origin, self.cell, self.shape, self.rays = origin, cell, shape, rays
+        self.is_box = is_box  # delivered with faces square to the axes
 
     @staticmethod
     def lattice(low: Floats, high: Floats, cell: float) -> tuple[int, int, int]:
@@ -141,11 +144,11 @@ class Stock:
                 )
                 capacity *= 2
             rays.append(Rays.of_dense(ends, counts))
-        return Stock(np.array(low, dtype=np.float64), cell, shape, rays)
+        return Stock(np.array(low, dtype=np.float64), cell, shape, rays, is_box=False)
 
     def copy(self) -> Stock:
         """An independent copy."""
-        return Stock(self.origin, self.cell, self.shape, [r.copy() for r in self.rays])
+        return Stock(self.origin, self.cell, self.shape, [r.copy() for r in self.rays], self.is_box)
 
     def volume(self) -> float:
         """Volume mm³, the mean of the three directions."""

@@ -50,6 +50,7 @@ class Snapshot:
     shape: tuple[int, int, int]
     sizes: tuple[tuple[int, int], ...]
     records: tuple[tuple[Record, ...], ...]
+    is_box: bool = True
 
     @staticmethod
     def of(stock: Stock, before: Snapshot | None = None) -> Snapshot:
@@ -63,12 +64,12 @@ class Snapshot:
                 rows.append(old if old is not None and old.same(record) else record)
             directions.append(tuple(rows))
         sizes = tuple((r.nu, r.nv) for r in stock.rays)
-        return Snapshot(stock.origin, stock.cell, stock.shape, sizes, tuple(directions))
+        return Snapshot(stock.origin, stock.cell, stock.shape, sizes, tuple(directions), stock.is_box)
 
     def stock(self) -> Stock:
         """The stock, ready to be cut."""
         rays = [_rays(*size, records) for size, records in zip(self.sizes, self.records, strict=True)]
-        return Stock(self.origin.copy(), self.cell, self.shape, rays)
+        return Stock(self.origin.copy(), self.cell, self.shape, rays, self.is_box)
 
     def size(self, shared: set[int] | None = None) -> int:
         """Bytes of the records, without those whose ids are in `shared`, to which all are added."""
@@ -108,7 +109,7 @@ class Snapshot:
                     narrow, arrays[f"ends{d}"][span].copy(), arrays[f"tags{d}"][span].copy()
                 )
             directions.append(tuple(rows))
-        return Snapshot(self.origin, self.cell, self.shape, self.sizes, tuple(directions))
+        return Snapshot(self.origin, self.cell, self.shape, self.sizes, tuple(directions), self.is_box)
 
 
 def _joined(parts: list[NDArray[Any]], kind: Any) -> NDArray[Any]:

@@ -1,21 +1,46 @@
-"""The stock's surface for display and measuring: surface nets over the dexels.
+"""The stock's surface for display and measuring: dual contouring of the dexels, brick by brick, sharp edges kept.
 
-After Gibson (1998): one vertex per mixed cell, here at the mean of the exact crossings of its edges,
-so flat faces are exact, curved ones err by cell²/(8 R), sharp edges are broken by at most a cell.
-The crossings themselves are exact points of the stock and carry the piece of motion that cut them.
+One vertex per mixed cell where the planes at its edges' crossings meet best (Ju, Losasso, Schaefer, Warren 2002); the
+crossings are exact points of the stock, their directions come from the piece of motion and the tool that cut them.
+Flat faces and edges between them are exact, curved ones err by cell² / (8 R). Where a direction is not known (stock
+delivered as a solid) the vertex is the crossings' mean, and edges are broken by at most a cell.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cache
+from itertools import product
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.stock import _surface_kernels as k
+from fenrik.core.stock import _brick_kernels as k
+from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
 
 Floats = NDArray[np.float64]
+Place = tuple[int, int, int]
+
+
+@dataclass(frozen=True)
+class Brick:
+    """The surface in 32 x 32 x 32 cells: the mixed `cells` (n,) with their `vertices` (n, 3) mm, and `quads` (m, 4) of
+    cells, outward, with their exact `points` (m, 3), lattice `axes` (m,) and `tags` (m,)."""
+
+    cells: NDArray[np.int32]
+    vertices: Floats
+    quads: NDArray[np.int32]
+    points: Floats
+    axes: NDArray[np.int8]
+    tags: NDArray[np.int32]
+
+    def same(self, other: Brick) -> bool:
+        """Whether two bricks are equal bit for bit."""
+        return all(np.array_equal(getattr(self, f), getattr(other, f)) for f in Brick.__dataclass_fields__)
 
 
 @dataclass(frozen=True)
@@ -38,16 +63,71 @@ class StockSurface:
         """Values given per quad (m,) as means per vertex (n,)."""
         total, count = np.zeros(len(self.vertices)), np.zeros(len(self.vertices))
         for side in range(4):
-            np.add.at(total, self.quads[:, side], values)
-            np.add.at(count, self.quads[:, side], 1.0)
+            total += np.bincount(self.quads[:, side], values, len(total))
+            count += np.bincount(self.quads[:, side], minlength=len(count))
         return total / np.maximum(count, 1.0)
 
 
-def surface(stock: Stock) -> StockSurface:
-    """The closed surface of a stock."""
-    (ex, tx, cx), (ey, ty, cy), (ez, tz, cz) = (rays.dense() for rays in stock.rays)
-    flags = k.inside_flags(ez, cz, stock.origin[2], stock.cell, stock.shape[2])
-    vertices, quads, points, axes, tags = k.nets(
-        flags, ex, tx, cx, ey, ty, cy, ez, tz, cz, stock.origin, stock.cell
+@cache
+def _workers(count: int) -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(count, "surface")
+
+
+def brick_grid(shape: tuple[int, int, int]) -> tuple[int, int, int]:
+    """Numbers of bricks that hold the (n + 1) cells along each axis."""
+    nx, ny, nz = (-(-(n + 1) // k.BRICK) for n in shape)
+    return nx, ny, nz
+
+
+def bricks(stock: Stock, cuts: Cuts, places: Iterable[Place]) -> dict[Place, Brick]:
+    """The bricks at some places of a stock whose tags are those of `cuts`."""
+    pieces, owner, sets, sizes = cuts.table()
+    rays = [r.arrays[:5] for r in stock.rays]
+    tiles_u = tuple(r.tiles[0] for r in stock.rays)
+
+    def build(place: Place) -> Brick:
+        return Brick(
+            *k.brick(
+                place,
+                *rays,
+                tiles_u,
+                stock.shape,
+                stock.origin,
+                stock.cell,
+                pieces,
+                owner,
+                sets,
+                sizes,
+                stock.is_box,
+            )
+        )
+
+    wanted = list(places)
+    threads = numba.get_num_threads()
+    run: Callable[..., Iterable[Brick]] = map if threads == 1 or len(wanted) < 2 else _workers(threads).map
+    return dict(zip(wanted, run(build, wanted), strict=True))
+
+
+def joined(parts: Mapping[Place, Brick], shape: tuple[int, int, int]) -> StockSurface:
+    """One surface from all bricks of a stock, in the order of their places."""
+    ordered = [parts[place] for place in sorted(parts)]
+    cells = np.concatenate([b.cells for b in ordered])
+    quads = np.concatenate([b.quads for b in ordered])
+    total = int(np.prod(np.array(shape, dtype=np.int64) + 1))
+    return StockSurface(
+        np.concatenate([b.vertices for b in ordered]),
+        k.renumber(cells, quads, total),
+        np.concatenate([b.points for b in ordered]),
+        np.concatenate([b.axes for b in ordered]),
+        np.concatenate([b.tags for b in ordered]),
     )
-    return StockSurface(vertices, quads, points, axes, tags)
+
+
+def all_places(shape: tuple[int, int, int]) -> list[Place]:
+    """Every brick's place."""
+    return list(product(*(range(n) for n in brick_grid(shape))))
+
+
+def surface(stock: Stock, cuts: Cuts | None = None) -> StockSurface:
+    """The closed surface of a stock; without `cuts` edges are not kept sharp."""
+    return joined(bricks(stock, cuts or Cuts(), all_places(stock.shape)), stock.shape)
