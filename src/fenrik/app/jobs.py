@@ -14,6 +14,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from fenrik.app.ports import Queue
+from fenrik.app.recent import Recent
 from fenrik.app.store import DatabaseStore
 from fenrik.app.tables import BlobRow, FileRow, JobRow, RevisionRow, RunRow, now
 from fenrik.core.errors import Conflict, DocumentError, InputError, NotFound
@@ -23,6 +24,7 @@ from fenrik.core.job.reading import job_data, job_from_data
 from fenrik.core.model.child import read_in_child
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.model.reading import MAX_BYTES
+from fenrik.core.proof.replay import Replay
 
 TARGETS = ("part", "plan", "prove")
 OPEN_STATES = ("queued", "running")
@@ -34,6 +36,7 @@ class Jobs:
     def __init__(self, engine: Engine, queue: Queue) -> None:
         self.engine, self.queue = engine, queue
         self.store = DatabaseStore(engine)
+        self.replays: Recent[Replay] = Recent(2)
 
     # documents -------------------------------------------------------------------------------
 

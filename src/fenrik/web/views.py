@@ -15,9 +15,11 @@ from fenrik.core.binary import pack
 from fenrik.core.errors import NotFound
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.proving import Proof, Prover
+from fenrik.core.job.replaying import replay_of
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.proof.replay import Replay
 from fenrik.core.proof.simulate import TRACES
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.web.deps import Service, binary
@@ -122,6 +124,20 @@ def proof_stock(jobs: Service, key: str, step: int) -> Response:
     if f"vertices{step + 1}" not in proof.arrays:
         arrays["deviation"] = proof.arrays["deviation"]
     return binary(pack({"cell_mm": proof.facts["cell_mm"]}, arrays))
+
+
+@router.get("/proofs/{key}/at/{moment}")
+def stock_at(jobs: Service, key: str, moment: float) -> Response:
+    """The stock's surface at a moment s of the program, as the proof cut it."""
+    replay = jobs.replays.get(key, lambda: _replay(jobs, key))
+    skin = replay.surface(moment)
+    arrays = {"vertices": skin.vertices.astype(np.float32), "quads": skin.quads}
+    return binary(pack({"moment": moment}, arrays))
+
+
+def _replay(jobs: Jobs, key: str) -> Replay:
+    proof = _proof(jobs, key)
+    return replay_of(proof.facts, proof.arrays, jobs.store)
 
 
 @router.get("/jobs/{job_id}/releases/{name}/program")

@@ -42,8 +42,8 @@ async function faultOf(answer: Response): Promise<ServerFault> {
   return new ServerFault({ code: "http", what, remedy: "", where: "" }, what);
 }
 
-export async function requestBlob(path: string): Promise<Blob> {
-  const answer = await fetch(`/api${path}`);
+export async function requestBlob(path: string, signal?: AbortSignal): Promise<Blob> {
+  const answer = await fetch(`/api${path}`, { signal });
   if (!answer.ok) throw await faultOf(answer);
   return unpack(await answer.arrayBuffer());
 }

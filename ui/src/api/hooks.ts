@@ -44,6 +44,16 @@ export const useBlob = (path: string | null) =>
     gcTime: 60_000,
   });
 
+/** The stock's surface at a moment s of a proved program. Large, so it is not kept for long. */
+export const useStockAt = (key: string | undefined, moment: number | null) =>
+  useQuery({
+    queryKey: ["stock-at", key, moment],
+    queryFn: ({ signal }) => requestBlob(`/proofs/${key}/at/${moment}`, signal),
+    enabled: !!key && moment !== null,
+    staleTime: Infinity,
+    gcTime: 3_000,
+  });
+
 export const useProof = (key: string | undefined) =>
   useQuery({
     queryKey: ["proof", key],

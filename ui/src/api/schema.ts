@@ -496,6 +496,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/proofs/{key}/at/{moment}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Stock At
+     * @description The stock's surface at a moment s of the program, as the proof cut it.
+     */
+    get: operations["stock_at_api_proofs__key__at__moment__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/releases/{name}/program": {
     parameters: {
       query?: never;
@@ -1625,6 +1645,38 @@ export interface operations {
       path: {
         key: string;
         step: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  stock_at_api_proofs__key__at__moment__get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+        moment: number;
       };
       cookie?: never;
     };

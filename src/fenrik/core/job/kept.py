@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.setups.setup import Clamped
+from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
 
@@ -39,7 +40,9 @@ class KeptCuts:
             if mesh is None
             else hashlib.sha256(mesh.vertices.tobytes() + mesh.triangles.tobytes()).hexdigest()
         )
-        last = key_of("raw", [cell, clamped.stock_low.tolist(), clamped.stock_high.tolist(), shape])
+        self.raw = last = key_of(
+            "raw", [cell, clamped.stock_low.tolist(), clamped.stock_high.tolist(), shape]
+        )
         for step, name in enumerate(names):
             rows = np.flatnonzero(step_of == step)
             digest = hashlib.sha256()
@@ -49,6 +52,11 @@ class KeptCuts:
             used = [tools[int(n)].facts() for n in np.unique(motion.tool[rows]) if int(n) in tools]
             last = key_of("cut", [last, digest.hexdigest(), name, used, material.model_dump()])
             self.keys.append(last)
+
+    def put_raw(self, snapshot: Snapshot) -> None:
+        """Keeps the stock before the first operation, where it is more than a box."""
+        if not snapshot.is_box:
+            self.store.put(self.raw, "stock", snapshot.changes(None))
 
     def get(self, step: int) -> tuple[bytes, bytes] | None:
         """The step's cut and its changes to the stock, or None."""

@@ -16,6 +16,7 @@ from fenrik.core.job.artefacts import key_of
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.kept import KeptCuts
 from fenrik.core.job.planning import Planner
+from fenrik.core.job.replaying import whole_motion
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
@@ -33,6 +34,7 @@ from fenrik.core.proof.reach import reachable
 from fenrik.core.proof.simulate import Simulated, simulate
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock
+from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tolerances import MESH_SHARE
 
 Floats = NDArray[np.float64]
@@ -221,6 +223,7 @@ class Prover:
         progress.step(0.02, "cutting the stock")
         keep = KeptCuts(planner.store, clamped, cell, motion, step_of, names, times, tools, material)
         stock = raw_stock(clamped, cell)
+        keep.put_raw(Snapshot.of(stock))
         cut = simulate(
             motion, step_of, names, tools, stock, begin, times, material, progress.part(0.02, 0.75), keep
         )
@@ -261,12 +264,21 @@ class Prover:
             "stock_volume_mm3": stock.volume(),
             "removed_mm3": float(cut.volume.sum()),
             "operations": self._operation_facts(posted, times, cut),
+            "replay": {
+                "low": clamped.stock_low.tolist(),
+                "high": clamped.stock_high.tolist(),
+                "is_box": stock.is_box,
+                "raw": keep.raw,
+                "cuts": keep.keys,
+                "tools": {str(n): t.model_dump() for n, t in tools.items()},
+            },
             "deviation": deviation.facts,
             "findings": sorted(
                 (f.as_dict() for f in located), key=lambda f: (order[f["severity"]], f["time_s"])
             ),
         }
-        arrays = _motion_arrays(motion, step_of, begin, times, cut.traces)
+        arrays = _motion_arrays(motion, step_of, begin, times, cut.traces) | whole_motion(motion)
+        arrays |= {"move_step": step_of, "move_begin": begin, "move_time": times}
         for i, done in enumerate(cut.steps):
             last = i == len(cut.steps) - 1
             arrays[f"vertices{i}"] = deviation.surface.vertices.astype(np.float32) if last else done.vertices

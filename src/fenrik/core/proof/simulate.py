@@ -21,7 +21,7 @@ from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.load import Load, loads, summary
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import HOLDER, SHANK, Removal, Stock, tool_bodies
-from fenrik.core.stock.keeping import Snapshot
+from fenrik.core.stock.keeping import LiveStock, Snapshot
 from fenrik.core.stock.surface import surface
 from fenrik.core.tolerances import CONTACT_MM
 from fenrik.core.tooling.assembly import Assembly
@@ -117,7 +117,7 @@ def simulate(
     (n,) s the beginning and the length of every move."""
     snapshot = Snapshot.of(stock)
     cuts = Cuts()
-    work: Stock | None = None
+    live: LiveStock | None = None
     steps: list[StepCut] = []
     owners: list[NDArray[np.int32]] = []
     volume = np.zeros(len(motion))
@@ -131,13 +131,15 @@ def simulate(
             cuts.add(stroke.pieces, tool_bodies(stroke.tool))
         kept = keep.get(step) if keep is not None else None
         if kept is not None:
-            cut, work = StepCut.from_bytes(kept[0]), None
+            cut, live = StepCut.from_bytes(kept[0]), None
             snapshot = snapshot.changed(kept[1])
         else:
-            work = work if work is not None else snapshot.stock()
+            live = live if live is not None else LiveStock(snapshot)
             part = progress.part(step / len(names), (step + 1) / len(names))
-            cut = _cut_step(_rows(motion, rows), strokes, work, times[rows], name, material, tag0, part, cuts)
-            before, snapshot = snapshot, Snapshot.of(work, snapshot)
+            cut = _cut_step(
+                _rows(motion, rows), strokes, live.stock, times[rows], name, material, tag0, part, cuts
+            )
+            before, snapshot = snapshot, live.snapshot()
             if keep is not None:
                 keep.put(step, cut.to_bytes(), snapshot.changes(before))
         steps.append(cut)
@@ -148,7 +150,7 @@ def simulate(
             traces[key][rows] = values
         findings += [_placed(f, rows, motion, clock) for f in cut.findings]
     move_of_tag = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
-    last = work if work is not None else snapshot.stock()
+    last = live.stock if live is not None else snapshot.stock()
     return Simulated(last, cuts, steps, move_of_tag, volume, traces, findings)
 
 

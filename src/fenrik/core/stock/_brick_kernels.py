@@ -298,13 +298,63 @@ def _diagonal(m, vectors):
 
 
 @njit(cache=True, nogil=True)
-def renumber(cells, quads, total):
-    """Quads by cell numbers as quads by the places of their cells in `cells`; `total` is the number of all cells."""
-    place = np.full(total, -1, dtype=np.int32)
+def renumber(cells, quads, place):
+    """Quads by cell numbers as quads by the places of their cells in `cells`; `place` is room for all cells, of which
+    only what is written here is read."""
     for n in range(len(cells)):
         place[cells[n]] = n
     out = np.empty_like(quads)
     for m in range(len(quads)):
         for k in range(4):
             out[m, k] = place[quads[m, k]]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _mixed_in(h, value):
+    """One step of a 64-bit hash (the mixing of splitmix64, Steele et al. 2014)."""
+    h = (h ^ np.uint64(value)) * np.uint64(0x9E3779B97F4A7C15)
+    h ^= h >> np.uint64(30)
+    h *= np.uint64(0xBF58476D1CE4E5B9)
+    return h ^ (h >> np.uint64(27))
+
+
+@njit(cache=True, nogil=True)
+def brick_names(places, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell):
+    """A hash (n,) of all that each brick's surface depends on: the ends and tags within reach of its cells, and where
+    there is material. Bricks that lie wholly in air or in material all have the names 0 and 1."""
+    out = np.empty(len(places), dtype=np.uint64)
+    for n in range(len(places)):
+        h, ends_met, inside_met, rays_met = np.uint64(n + 2), 0, 0, 0
+        for a in range(3):
+            u, v = (1, 2) if a == 0 else ((0, 2) if a == 1 else (0, 1))
+            rays = grid_x if a == 0 else (grid_y if a == 1 else grid_z)
+            places_at, widths, counts, tags = rays[0], rays[1], rays[2], rays[4]
+            ends, bits = rays[3], rays[3].view(np.uint32)
+            low = origin[a] + (places[n, a] * BRICK - 0.5) * cell - 1e-3
+            high = low + (BRICK + 1) * cell + 2e-3
+            for j in range(NODES):
+                nv = places[n, v] * BRICK - 1 + j
+                for i in range(NODES):
+                    nu = places[n, u] * BRICK - 1 + i
+                    rays_met += 1
+                    if nu < 0 or nv < 0 or nu >= shape[u] or nv >= shape[v]:
+                        continue
+                    tile = (nv // SIDE) * tiles_u[a] + nu // SIDE
+                    c = (nv % SIDE) * SIDE + nu % SIDE
+                    o = places_at[tile] + c * widths[tile]
+                    for e in range(2 * counts[tile * TILE + c]):
+                        if ends[o + e] < low:
+                            continue
+                        if ends[o + e] > high:
+                            inside_met += e % 2
+                            break
+                        ends_met += 1
+                        h = _mixed_in(h, np.uint64(j * NODES + i + 4096 * a + 16384 * (e % 2)))
+                        h = _mixed_in(
+                            h, np.uint64(bits[o + e]) | (np.uint64(np.uint32(tags[o + e])) << np.uint64(32))
+                        )
+        if ends_met == 0:
+            h = np.uint64(1) if inside_met > 0 else np.uint64(0)
+        out[n] = h
     return out

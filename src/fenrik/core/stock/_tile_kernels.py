@@ -649,16 +649,20 @@ def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out
 
 
 @njit(cache=True, nogil=True)
+def fill_tile(t, places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last):
+    """Sets what is known of the rays of one tile from their intervals."""
+    for c in range(TILE):
+        renew(t * TILE + c, places[t] + c * widths[t], counts, ends, first, last, void_low, void_high, -FAR)
+    for j in range(SIDE):
+        row = slice(t * TILE + j * SIDE, t * TILE + (j + 1) * SIDE)
+        row_first[t * SIDE + j], row_last[t * SIDE + j] = first[row].min(), last[row].max()
+
+
+@njit(cache=True, nogil=True)
 def fill(places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last):
     """Sets what is known of every ray from its intervals."""
     for t in range(len(places)):
-        for c in range(TILE):
-            renew(
-                t * TILE + c, places[t] + c * widths[t], counts, ends, first, last, void_low, void_high, -FAR
-            )
-        for j in range(SIDE):
-            row = slice(t * TILE + j * SIDE, t * TILE + (j + 1) * SIDE)
-            row_first[t * SIDE + j], row_last[t * SIDE + j] = first[row].min(), last[row].max()
+        fill_tile(t, places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last)
 
 
 @njit(cache=True, nogil=True)
@@ -671,3 +675,30 @@ def lengths(places, widths, counts, ends):
             for q in range(counts[t * TILE + c]):
                 total += ends[o + 2 * q + 1] - ends[o + 2 * q]
     return total
+
+
+@njit(cache=True, nogil=True)
+def close_tile(counts, ends, tags, place, room):
+    """The ends and tags of one tile's rays (counts (TILE,)) without the room between them."""
+    total = 0
+    for c in range(TILE):
+        total += 2 * counts[c]
+    out_ends, out_tags = np.empty(total, dtype=np.float32), np.empty(total, dtype=np.int32)
+    n = 0
+    for c in range(TILE):
+        o = place + c * room
+        for e in range(2 * counts[c]):
+            out_ends[n], out_tags[n] = ends[o + e], tags[o + e]
+            n += 1
+    return out_ends, out_tags
+
+
+@njit(cache=True, nogil=True)
+def open_tile(counts, packed_ends, packed_tags, ends, tags, place, room):
+    """The inverse of `close_tile`: into ends and tags from `place` on, `room` for every ray."""
+    n = 0
+    for c in range(TILE):
+        o = place + c * room
+        for e in range(2 * counts[c]):
+            ends[o + e], tags[o + e] = packed_ends[n], packed_tags[n]
+            n += 1

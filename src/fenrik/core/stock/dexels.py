@@ -105,6 +105,8 @@ class Stock:
     ) -> None:
         self.origin, self.cell, self.shape, self.rays = origin, cell, shape, rays
         self.is_box = is_box  # delivered with faces square to the axes
+        self.touched = [np.zeros(len(r.places), dtype=np.bool_) for r in rays]
+        """Per direction, the tiles that a cut may have changed since this was last cleared."""
 
     @staticmethod
     def lattice(low: Floats, high: Floats, cell: float) -> tuple[int, int, int]:
@@ -200,6 +202,8 @@ class Stock:
             return offsets, entries, offsets[:-1].copy(), found
 
         binned = _each(bin_for, 3, workers if len(pieces) > SMALL else 1)
+        for touched, (offsets, *_) in zip(self.touched, binned, strict=True):
+            touched |= offsets[1:] > offsets[:-1]
         while len(tasks := _open_tasks(binned)):
             costs = np.array([COST[d] * (binned[d][0][t + 1] - binned[d][2][t]) for d, t in tasks])
             queue = deque(tasks[np.argsort(-costs, kind="stable")].tolist())  # the dearest first

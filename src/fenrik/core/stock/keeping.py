@@ -7,13 +7,16 @@ store is the changed records only; a chain of them from the raw stock on gives t
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import hashlib
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.binary import pack, unpack
+from fenrik.core.stock import _tile_kernels as k
 from fenrik.core.stock._tile_kernels import TILE
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.rays import Rays, unlearnt
@@ -26,6 +29,14 @@ class Record:
     counts: NDArray[Any]
     ends: NDArray[np.float32]
     tags: NDArray[np.int32]
+
+    @cached_property
+    def digest(self) -> bytes:
+        """A hash of the content."""
+        h = hashlib.blake2b(self.counts.tobytes(), digest_size=8)
+        h.update(self.ends.tobytes())
+        h.update(self.tags.tobytes())
+        return h.digest()
 
     def same(self, other: Record) -> bool:
         """Whether the tiles are equal bit for bit."""
@@ -54,14 +65,18 @@ class Snapshot:
 
     @staticmethod
     def of(stock: Stock, before: Snapshot | None = None) -> Snapshot:
-        """The stock now; records equal to those of `before` are shared with it."""
+        """The stock now; records equal to those of `before` are shared with it. The tiles in which it differs from
+        `before` must be among those that the stock calls touched."""
         directions = []
         for d, rays in enumerate(stock.rays):
-            rows = []
-            for t in range(len(rays.places)):
+            if before is None:
+                directions.append(tuple(_record(rays, t) for t in range(len(rays.places))))
+                continue
+            rows = list(before.records[d])
+            for t in np.flatnonzero(stock.touched[d]).tolist():
                 record = _record(rays, t)
-                old = before.records[d][t] if before is not None else None
-                rows.append(old if old is not None and old.same(record) else record)
+                if not rows[t].same(record):
+                    rows[t] = record
             directions.append(tuple(rows))
         sizes = tuple((r.nu, r.nv) for r in stock.rays)
         return Snapshot(stock.origin, stock.cell, stock.shape, sizes, tuple(directions), stock.is_box)
@@ -70,6 +85,10 @@ class Snapshot:
         """The stock, ready to be cut."""
         rays = [_rays(*size, records) for size, records in zip(self.sizes, self.records, strict=True)]
         return Stock(self.origin.copy(), self.cell, self.shape, rays, self.is_box)
+
+    def delivered_as_solid(self) -> Snapshot:
+        """The same, not delivered as a box."""
+        return replace(self, is_box=False)
 
     def size(self, shared: set[int] | None = None) -> int:
         """Bytes of the records, without those whose ids are in `shared`, to which all are added."""
@@ -82,11 +101,11 @@ class Snapshot:
                     total += record.size
         return total
 
-    def changes(self, before: Snapshot) -> bytes:
-        """The records that `before` does not share, as one blob."""
+    def changes(self, before: Snapshot | None) -> bytes:
+        """The records that `before` does not share, as one blob; all of them without one."""
         arrays: dict[str, NDArray[Any]] = {}
         for d, direction in enumerate(self.records):
-            changed = [t for t, r in enumerate(direction) if r is not before.records[d][t]]
+            changed = [t for t, r in enumerate(direction) if before is None or r is not before.records[d][t]]
             records = [direction[t] for t in changed]
             arrays[f"tiles{d}"] = np.array(changed, dtype=np.int32)
             arrays[f"counts{d}"] = _joined([r.counts.astype(np.int32) for r in records], np.int32)
@@ -112,6 +131,43 @@ class Snapshot:
         return Snapshot(self.origin, self.cell, self.shape, self.sizes, tuple(directions), self.is_box)
 
 
+class LiveStock:
+    """A stock that is cut and put back to snapshots of itself; only what differs is copied."""
+
+    def __init__(self, snapshot: Snapshot) -> None:
+        self.stock, self._base = snapshot.stock(), snapshot
+
+    def go_to(self, snapshot: Snapshot) -> None:
+        """Puts the stock back to a snapshot of the same lattice."""
+        for d, rays in enumerate(self.stock.rays):
+            touched, wanted = self.stock.touched[d], snapshot.records[d]
+            other = [
+                t for t, (a, b) in enumerate(zip(self._base.records[d], wanted, strict=True)) if a is not b
+            ]
+            touched[other] = True
+            for t in np.flatnonzero(touched).tolist():
+                _put(rays, t, wanted[t])
+            touched[:] = False
+        self._base = snapshot
+
+    def snapshot(self) -> Snapshot:
+        """The stock as it is now."""
+        self._base = Snapshot.of(self.stock, self._base)
+        for touched in self.stock.touched:
+            touched[:] = False
+        return self._base
+
+
+def _put(rays: Rays, tile: int, record: Record) -> None:
+    counts = record.counts.astype(np.int32)
+    rays.counts[tile * TILE : (tile + 1) * TILE] = counts
+    while rays.widths[tile] < 2 * counts.max(initial=0):
+        rays.grow(np.array([tile]))
+    place, room = rays.places[tile], rays.widths[tile]
+    k.open_tile(counts, record.ends, record.tags, rays.ends, rays.tags, place, room)
+    k.fill_tile(tile, *rays.arrays[:4], *rays.arrays[5:])
+
+
 def _joined(parts: list[NDArray[Any]], kind: Any) -> NDArray[Any]:
     return np.concatenate(parts).astype(kind) if parts else np.zeros(0, dtype=kind)
 
@@ -122,12 +178,8 @@ def _narrow(counts: NDArray[np.int32]) -> NDArray[Any]:
 
 def _record(rays: Rays, tile: int) -> Record:
     counts = rays.counts[tile * TILE : (tile + 1) * TILE]
-    place, room = int(rays.places[tile]), int(rays.widths[tile])
-    used = np.arange(room)[None, :] < 2 * counts[:, None]
-    span = slice(place, place + TILE * room)
-    return Record(
-        _narrow(counts), rays.ends[span].reshape(TILE, room)[used], rays.tags[span].reshape(TILE, room)[used]
-    )
+    ends, tags = k.close_tile(counts, rays.ends, rays.tags, rays.places[tile], rays.widths[tile])
+    return Record(_narrow(counts), ends, tags)
 
 
 def _rays(nu: int, nv: int, records: tuple[Record, ...]) -> Rays:
@@ -137,11 +189,8 @@ def _rays(nu: int, nv: int, records: tuple[Record, ...]) -> Rays:
     ends = np.zeros(int(places[-1]), dtype=np.float32)
     tags = np.full(int(places[-1]), -1, dtype=np.int32)
     for t, record in enumerate(records):
-        room = int(widths[t])
-        used = np.arange(room)[None, :] < 2 * record.counts.astype(np.int32)[:, None]
-        span = slice(int(places[t]), int(places[t + 1]))
-        ends[span].reshape(TILE, room)[used] = record.ends
-        tags[span].reshape(TILE, room)[used] = record.tags
+        own = counts[t * TILE : (t + 1) * TILE]
+        k.open_tile(own, record.ends, record.tags, ends, tags, places[t], widths[t])
     rays = Rays(nu, nv, places[:-1].astype(np.int64), widths, counts, ends, tags, *unlearnt(len(records)))
     rays.learn()
     return rays

@@ -108,15 +108,33 @@ def bricks(stock: Stock, cuts: Cuts, places: Iterable[Place]) -> dict[Place, Bri
     return dict(zip(wanted, run(build, wanted), strict=True))
 
 
-def joined(parts: Mapping[Place, Brick], shape: tuple[int, int, int]) -> StockSurface:
+def names(stock: Stock, places: list[Place]) -> NDArray[np.uint64]:
+    """A hash (n,) of all that the surface in each brick depends on, the cuts' table apart."""
+    rays = [r.arrays[:5] for r in stock.rays]
+    tiles_u = tuple(r.tiles[0] for r in stock.rays)
+    shares = np.array_split(np.array(places, dtype=np.int64).reshape(-1, 3), numba.get_num_threads())
+
+    def name(share: NDArray[np.int64]) -> NDArray[np.uint64]:
+        return np.asarray(k.brick_names(share, *rays, tiles_u, stock.shape, stock.origin, stock.cell))
+
+    return np.concatenate(list(_workers(numba.get_num_threads()).map(name, shares)))
+
+
+def room_for_cells(shape: tuple[int, int, int]) -> NDArray[np.int32]:
+    """Room that `joined` needs, for those who call it often."""
+    return np.empty(int(np.prod(np.array(shape, dtype=np.int64) + 1)), dtype=np.int32)
+
+
+def joined(
+    parts: Mapping[Place, Brick], shape: tuple[int, int, int], room: NDArray[np.int32] | None = None
+) -> StockSurface:
     """One surface from all bricks of a stock, in the order of their places."""
     ordered = [parts[place] for place in sorted(parts)]
     cells = np.concatenate([b.cells for b in ordered])
     quads = np.concatenate([b.quads for b in ordered])
-    total = int(np.prod(np.array(shape, dtype=np.int64) + 1))
     return StockSurface(
         np.concatenate([b.vertices for b in ordered]),
-        k.renumber(cells, quads, total),
+        k.renumber(cells, quads, room if room is not None else room_for_cells(shape)),
         np.concatenate([b.points for b in ordered]),
         np.concatenate([b.axes for b in ordered]),
         np.concatenate([b.tags for b in ordered]),
@@ -125,7 +143,7 @@ def joined(parts: Mapping[Place, Brick], shape: tuple[int, int, int]) -> StockSu
 
 def all_places(shape: tuple[int, int, int]) -> list[Place]:
     """Every brick's place."""
-    return list(product(*(range(n) for n in brick_grid(shape))))
+    return [(i, j, k) for i, j, k in product(*(range(n) for n in brick_grid(shape)))]
 
 
 def surface(stock: Stock, cuts: Cuts | None = None) -> StockSurface:

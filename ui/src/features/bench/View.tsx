@@ -1,9 +1,9 @@
-import { clearedShape } from "../../scene/cutter";
 import { SegmentedControl, useMantineColorScheme } from "@mantine/core";
 import { useEffect, useRef, useState } from "react";
-import { useBlob, useProof } from "../../api/hooks";
+import { useBlob, useProof, useStockAt } from "../../api/hooks";
 import type { Vec3 } from "../../api/types";
 import { BenchScene } from "../../scene/BenchScene";
+import { clearedShape } from "../../scene/cutter";
 import { HeightField, poseAt, type Motion } from "../../scene/heightfield";
 import { DeviationLegend, PathLegend } from "./Legends";
 import { Offer } from "./Offer";
@@ -150,9 +150,19 @@ function usePath(scene: BenchScene | null) {
   useEffect(() => scene?.setPath(key && blob.data ? blob.data : null), [scene, key, blob.data]);
 }
 
+/** A value once it has stayed the same for a while; null before. */
+function useSettled(value: number | null): number | null {
+  const [settled, setSettled] = useState<number | null>(null);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(value), 120);
+    return () => clearTimeout(timer);
+  }, [value]);
+  return settled === value ? settled : null;
+}
+
 function useProofView(scene: BenchScene | null) {
   const { state, station, document } = useShared();
-  const { shown, time, step, release, place } = useBench();
+  const { shown, time, playing, step, release, place } = useBench();
   const chosen = state?.releases[release];
   const key = station === "prove" && chosen?.state === "ready" ? chosen.key : undefined;
   const facts = useProof(key);
@@ -161,13 +171,20 @@ function useProofView(scene: BenchScene | null) {
   const at = shown === "deviation" ? last : (step ?? last);
   const stock = useBlob(key && facts.data && shown !== "replay" ? `/proofs/${key}/stock/${at}` : null);
   const scale = shown === "deviation" ? document.proof.tolerance_mm * 10 : null;
+  const moment = useSettled(
+    shown === "replay" && key && playing === 0 ? Math.round(time * 1000) / 1000 : null,
+  );
+  const fine = useStockAt(key, moment);
+  const isFine = shown === "replay" && moment !== null && Math.abs(moment - time) < 0.002 && !!fine.data;
+  const skin = shown === "replay" ? (isFine ? fine.data : null) : stock.data;
   useEffect(() => {
     if (!scene) return;
-    scene.setStock(key && shown !== "replay" && stock.data ? stock.data : null, scale);
+    scene.setStock(key && skin ? skin : null, scale);
+    scene.show("field", !isFine);
     scene.show("part", !key);
     scene.show("hover", !key);
     scene.show("picked", !key);
-  }, [scene, key, shown, stock.data, scale]);
+  }, [scene, key, skin, isFine, scale]);
 
   const fieldRef = useRef<HeightField | null>(null);
   const setup = state?.setups.find((s) => s.name === facts.data?.setup);
