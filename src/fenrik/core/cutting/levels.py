@@ -62,7 +62,7 @@ class LevelAreas:
             loop = points[order[a:b]]
             if len(loop) < 3:
                 continue
-            loop = c.refine(loop, inner, self.step / 5, self.tolerance, -1.0, *tree)
+            loop = c.refine(loop, inner, self.step / 3, self.tolerance, -1.0, *tree)
             ring = LinearRing(loop)
             if ring.length > 0:
                 rings.append(ring)
