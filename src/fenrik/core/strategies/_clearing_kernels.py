@@ -22,18 +22,18 @@ TRIES = 10
 """Headings looked at to either side of straight on."""
 
 
-@njit(cache=True, nogil=True)
-def room_of(segments, nx, ny, x0, y0, h, band):
-    """Signed distance (ny, nx) of cells to the border `segments` (m, 4: x, y, x, y) of an area, positive inside,
-    exact up to `band` mm and held to it beyond."""
-    out = np.full((ny, nx), band, dtype=np.float32)
+@njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
+def room_of(segments, nx, ny, x0, y0, h, band, out, first, last):
+    """Signed distance of cells to the border `segments` (m, 4: x, y, x, y) of an area, positive inside, exact up to `band`
+    mm and held to it beyond, into the rows first..last of out (ny, nx)."""
+    out[first:last] = band
     crossed = np.zeros((ny, nx + 1), dtype=np.uint8)
     for m in range(len(segments)):
         ax, ay, bx, by = segments[m]
         dx, dy = bx - ax, by - ay
         long2 = max(dx * dx + dy * dy, 1e-300)
-        j0 = max(0, int((min(ay, by) - band - y0) / h))
-        j1 = min(ny - 1, int((max(ay, by) + band - y0) / h))
+        j0 = max(first, int((min(ay, by) - band - y0) / h))
+        j1 = min(last - 1, int((max(ay, by) + band - y0) / h))
         i0 = max(0, int((min(ax, bx) - band - x0) / h))
         i1 = min(nx - 1, int((max(ax, bx) + band - x0) / h))
         for j in range(j0, j1 + 1):
@@ -48,16 +48,15 @@ def room_of(segments, nx, ny, x0, y0, h, band):
             if (ay <= py) != (by <= py):  # a row's middle line goes through here
                 i = int(math.ceil((ax + (py - ay) / dy * dx - x0) / h - 0.5))
                 crossed[j, min(nx, max(0, i))] ^= 1
-    for j in range(ny):
+    for j in range(first, last):
         inside = 0
         for i in range(nx):
             inside ^= crossed[j, i]
             if inside == 0:
                 out[j, i] = -out[j, i]
-    return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def engagement(stock, x0, y0, h, radius, x, y, c, s):
     """Angle rad of the leading half circle about (x, y), heading (c, s), that lies in stock.
 
@@ -70,15 +69,16 @@ def engagement(stock, x0, y0, h, radius, x, y, c, s):
     off = (turn - first) * PITCH
     co, so = r * math.cos(off), r * math.sin(off)
     first %= AROUND
-    count = 0
-    for k in range(first, first + STEPS):
-        i = np.uint64(fx + co * RING_X[k] - so * RING_Y[k])
-        j = np.uint64(fy + so * RING_X[k] + co * RING_Y[k])
-        count += stock[j, i]
+    count = np.int32(0)
+    # through int32, for which there is an instruction, and unsigned, so that no index is looked at twice
+    for k in range(np.uint64(first), np.uint64(first + STEPS)):
+        i = np.int32(fx + co * RING_X[k] - so * RING_Y[k])
+        j = np.int32(fy + so * RING_X[k] + co * RING_Y[k])
+        count += np.int32(stock[np.uint64(j), np.uint64(i)])
     return count * PITCH
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def touches(stock, x0, y0, h, radius, x, y):
     """Whether a disc holds any stock: every cell whose middle lies in it is looked at."""
     ny, nx = stock.shape
@@ -89,13 +89,16 @@ def touches(stock, x0, y0, h, radius, x, y):
         if half2 <= 0.0:
             continue
         half = math.sqrt(half2)
-        for i in range(max(0, int(math.ceil(fx - half))), min(nx - 1, int(math.floor(fx + half))) + 1):
-            if stock[j, i]:
+        for i in range(
+            np.uint64(max(0, int(math.ceil(fx - half)))),
+            np.uint64(min(nx - 1, int(math.floor(fx + half))) + 1),
+        ):
+            if stock[np.uint64(j), i]:
                 return True
     return False
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _touches_on(stock, x0, y0, h, radius, x, y, px, py):
     """As `touches`, where the disc at (px, py) is known to hold none."""
     ny, nx = stock.shape
@@ -124,7 +127,7 @@ def _touches_on(stock, x0, y0, h, radius, x, y, px, py):
     return False
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def stamp(stock, x0, y0, h, radius, x, y, undo, used):
     """Clears the cells whose middles lie in the disc; their numbers go to `undo` from `used` on. Returns the
     new `used`."""
@@ -147,7 +150,7 @@ def stamp(stock, x0, y0, h, radius, x, y, undo, used):
     return used
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def stamp_on(stock, x0, y0, h, radius, x, y, px, py, undo, used):
     """As `stamp`, where the disc has just been stamped at (px, py): only cells beyond that are looked at."""
     ny, nx = stock.shape
@@ -181,7 +184,7 @@ def stamp_on(stock, x0, y0, h, radius, x, y, px, py, undo, used):
     return used
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _room(room, x0, y0, h, x, y):
     """Room at a point, between the middles of the cells around it."""
     ny, nx = room.shape
@@ -195,7 +198,7 @@ def _room(room, x0, y0, h, x, y):
     return low * (1 - v) + high * v
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look, sharpest, before):
     """Heading, as an angle to the present one, at whose look-ahead the engagement is the target; `before` is the
     one taken last. 9.0 where no heading is allowed.
@@ -233,7 +236,7 @@ def _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look
     return turn
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def walk(
     stock,
     room,
@@ -317,7 +320,7 @@ def walk(
     return kept + 1, cells
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def restore(stock, undo, first, last, value=1):
     """Puts the cells first..last of `undo` back, or, with 0, takes them away again."""
     nx = stock.shape[1]
@@ -325,17 +328,18 @@ def restore(stock, undo, first, last, value=1):
         stock[undo[k] // nx, undo[k] % nx] = value
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def nearest_stock(stock, x0, y0, h, radius, reach, x, y):
     """Direction (c, s) to stock within `reach` over the circle, found on rings from near to far; (0, 0): none."""
     ny, nx = stock.shape
     rings = max(1, int(math.ceil(reach / h)))
+    fx, fy = (x - x0) / h, (y - y0) / h
     for q in range(1, rings + 1):
-        r = radius + reach * q / rings
+        r = (radius + reach * q / rings) / h
         sx, sy, count = 0.0, 0.0, 0
         for k in range(0, AROUND, 2):
-            i, j = int((x + r * RING_X[k] - x0) / h), int((y + r * RING_Y[k] - y0) / h)
-            if 0 <= i < nx and 0 <= j < ny and stock[j, i]:
+            i, j = np.int32(fx + r * RING_X[k]), np.int32(fy + r * RING_Y[k])
+            if 0 <= i < nx and 0 <= j < ny and stock[np.uint64(j), np.uint64(i)]:
                 sx, sy, count = sx + RING_X[k], sy + RING_Y[k], count + 1
         if count:
             length = math.hypot(sx, sy)
@@ -344,7 +348,7 @@ def nearest_stock(stock, x0, y0, h, radius, reach, x, y):
     return 0.0, 0.0
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
     """Slides the free disc along the border of the stock from (x, y) against the heading that a pass would take,
     until a wall, a gap or the beginning. out (n, 2) are the places, the first (x, y). Returns their number."""
@@ -372,7 +376,7 @@ def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
     return n
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _is_clear(stock, room, x0, y0, h, radius, grid, i, j, known):
     """Whether the disc stands free on a node. Stock only ever gets less, so what was free stays so: `known` 0
     open, 1 free, 2 free and far from stock, 3 never allowed, 4 touching stock, 5 free beside stock that it has no
@@ -392,7 +396,7 @@ def _is_clear(stock, room, x0, y0, h, radius, grid, i, j, known):
     return True
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def reopen(failed, spent, known, x0, y0, h, grid, way, reach):
     """Forgets what was found out about nodes within `reach` mm of the points of `way` and may no longer hold."""
     my, mx = known.shape
@@ -408,7 +412,7 @@ def reopen(failed, spent, known, x0, y0, h, grid, way, reach):
                     known[j, i] = 1
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def begin_search(stock, room, x0, y0, h, radius, grid, px, py, everywhere, known, parents, queue, ends):
     """Starts the breadth-first search of `next_start` from (px, py), or from all free ground. `ends` (2,) are
     the head and the tail of `queue`, parents (my, mx) is filled for the way back."""
@@ -435,7 +439,7 @@ def begin_search(stock, room, x0, y0, h, radius, grid, px, py, everywhere, known
     ends[0], ends[1] = 0, tail
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def next_start(stock, room, x0, y0, h, radius, grid, failed, everywhere, known, parents, queue, ends):
     """Goes on breadth-first over the ground where the disc touches nothing, on every `grid`-th cell, to the
     nearest place beside stock that has not `failed` (my, mx). Returns its number or -1."""
@@ -470,7 +474,7 @@ def next_start(stock, room, x0, y0, h, radius, grid, failed, everywhere, known, 
     return -1
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def mark(nodes, x0, y0, h, grid, way, reach, value):
     """Sets the nodes within `reach` mm of the points of `way` (n, >= 2)."""
     my, mx = nodes.shape
@@ -483,7 +487,7 @@ def mark(nodes, x0, y0, h, grid, way, reach, value):
                     nodes[j, i] = value
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def passable(stock, room, x0, y0, h, radius, ax, ay, bx, by):
     """Whether the disc may go straight from a to b without touching stock."""
     if touches(stock, x0, y0, h, radius, ax, ay):
@@ -498,7 +502,7 @@ def passable(stock, room, x0, y0, h, radius, ax, ay, bx, by):
     return True
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def measure(stock, x0, y0, h, radius, points, step):
     """Engagement along a polyline (n, 2) that cuts `stock`, a sample every `step` mm: (m,)."""
     undo = np.empty(0, dtype=np.int64)

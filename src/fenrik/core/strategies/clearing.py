@@ -10,7 +10,9 @@ to a radius; the borders of the area are not: distances to them are exact.
 from __future__ import annotations
 
 import math
+import os
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from dataclasses import field as made
 from itertools import pairwise
@@ -78,10 +80,26 @@ def field_of(
     x0, y0 = low_x - margin, low_y - margin
     nx, ny = int((high_x - low_x + 2 * margin) / h) + 1, int((high_y - low_y + 2 * margin) / h) + 1
     segments = np.concatenate([np.hstack([c[:-1], c[1:]]) for c in _rings(area)])
-    room = k.room_of(segments, nx, ny, x0, y0, h, radius)
+    room = _room(segments, nx, ny, x0, y0, h, radius)
     gx, gy = np.meshgrid(x0 + (np.arange(nx) + 0.5) * h, y0 + (np.arange(ny) + 0.5) * h)
     stock = (stock_at(gx, gy) & (room > 1.5 * h - radius)).astype(np.uint8)
     return LevelField(stock, room, x0, y0, h)
+
+
+def _room(
+    segments: Floats, nx: int, ny: int, x0: float, y0: float, h: float, band: float
+) -> NDArray[np.float32]:
+    """`room_of` for all rows, shared out to the threads."""
+    room = np.empty((ny, nx), dtype=np.float32)
+    shares = max(1, min(os.cpu_count() or 1, ny // 64))
+    borders = np.linspace(0, ny, shares + 1).astype(int).tolist()
+    with ThreadPoolExecutor(shares) as pool:
+        list(
+            pool.map(
+                lambda rows: k.room_of(segments, nx, ny, x0, y0, h, band, room, *rows), pairwise(borders)
+            )
+        )
+    return room
 
 
 def _rings(area: BaseGeometry) -> list[Floats]:
