@@ -288,7 +288,7 @@ def walk(
             if _room(room, x0, y0, h, nx_, ny_) < 0.0:
                 continue
             seen = engagement(stock, x0, y0, h, radius, nx_, ny_, hc, hs)
-            if seen > target and seen <= limit:  # near the limit, halfway too
+            if seen > 0.8 * target and seen <= limit:  # near the limit, halfway too
                 middle = engagement(stock, x0, y0, h, radius, 0.5 * (x + nx_), 0.5 * (y + ny_), hc, hs)
                 seen = max(seen, middle)
             if seen <= limit:
