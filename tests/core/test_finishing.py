@@ -17,6 +17,7 @@ from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.proof.reach import reachable
+from fenrik.core.stock.heightmap import HeightMap
 from tests.conftest import make_tool, mesh_of
 
 BALL = make_tool("ball", 6)
@@ -227,6 +228,34 @@ def test_a_path_is_kept_clear_and_says_which_stick_out_would_do(when):
         assert np.abs(free.tip[free.kind == Motion.FEED, 2]).max() == 0.0
     else:
         assert free.tip[:, 0].min() == pytest.approx(3.0)  # still goes there, higher
+
+
+@pytest.mark.parametrize("when", ["trim", "raise"])
+def test_a_path_is_kept_clear_of_the_stock_that_still_stands(when):
+    """A block of 40 mm: a slot 30 deep with a stick-out of 25 runs the holder 5 mm into the block's top, the same
+    slot in the middle of ground that an earlier path cleared 10 deep, as wide as the holder, is free."""
+    tool = make_tool("flat", 8, flute_length=22.0, shank_diameter=8.0, stick_out=25.0)
+    ground = trimesh.creation.box((120, 80, 5)).apply_translation((0, 0, -42.5))
+    topology = prepare(mesh_of(ground))
+    low, high = np.array([-60.0, -40, -40]), np.array([60.0, 40, 0])
+    path = PathBuilder()
+    path.rapid(-40, 0, 50)
+    for z in (-10.0, -20.0, -30.0):
+        path.feed(-40, 0, z, 100, Motion.PLUNGE)
+        path.feed(40, 0, z, 500)
+        path.feed(-40, 0, z, 500)
+    path.rapid(-40, 0, 50)
+    made = path.build()
+    assert kept_clear(made, topology, tool, when, 50.0) is made  # the part is far below
+    block = HeightMap.of_box(low, high, 0.4)
+    free = kept_clear(made, topology, tool, when, 50.0, block)
+    note = free.notes[-1]
+    assert note["part"] == "holder" and note["stick_out"] == pytest.approx(30.0, abs=0.2)
+    cutting = free.tip[free.kind == Motion.FEED, 2]
+    assert cutting.min() == pytest.approx(-20.0 if when == "trim" else -25.0, abs=0.2)
+    opened = block.copy()
+    opened.heights[:] = -10.0
+    assert kept_clear(made, topology, tool, when, 50.0, opened) is made
 
 
 def test_long_enough_tools_change_nothing():

@@ -1,4 +1,4 @@
-"""Shank and holder kept clear of the part when a path is planned.
+"""Shank and holder kept clear of part and in-process stock when a path is planned.
 
 The cutter's own track is clear of the part by construction, and so is everything above it that is no thicker. A thicker
 shank or holder is a set of upright cylinders (cones in slices, each as thick as at its thicker end): each dropped on the
@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
@@ -24,6 +25,8 @@ When = Literal["trim", "raise", "leave"]
 SLICES = 4
 PITCH_MM = 0.25
 """A path is looked at every so many mm."""
+TOUCH_MM = 0.05
+"""Less than this over the planning stock, whose cells are met at their middles, is left to the proof."""
 SKIN_MM = 0.05
 """Gap kept between shank or holder and the part."""
 
@@ -40,14 +43,20 @@ class Lack:
         """The greater of both (n,)."""
         return np.maximum(self.shank, self.holder)
 
+    def or_more(self, other: Lack) -> Lack:
+        """What lacks against one or the other."""
+        return Lack(np.maximum(self.shank, other.shank), np.maximum(self.holder, other.holder))
+
 
 class Reach:
     """Shank and holder of one assembly over one part, setup frame."""
 
     def __init__(self, topology: Topology, tool: Assembly) -> None:
         self.bodies: list[tuple[str, float, DropCutter]] = []
+        self.cylinders: list[tuple[str, float, float]] = []
         for part, radius, start in _cylinders(tool):
             if radius > tool.radius + 1e-9:
+                self.cylinders.append((part, start, radius))
                 self.bodies.append((part, start, DropCutter(topology, Profile(radius + SKIN_MM, 0.0))))
 
     def lack(self, tips: Floats) -> Lack:
@@ -58,6 +67,23 @@ class Reach:
             if len(low):
                 need = cylinder.tip(tips[low, :2]) - start - tips[low, 2]
                 out[part][low] = np.maximum(out[part][low], need)
+        return Lack(out["shank"], out["holder"])
+
+    def lack_over(self, stock: HeightMap, tips: Floats, rapid: NDArray[np.bool_], tool: Assembly) -> Lack:
+        """For tip positions (n, 3) one after the other, over a stock that the cutter lowers on its way."""
+        out = {"shank": np.zeros(len(tips)), "holder": np.zeros(len(tips))}
+        lowest = float(tips[~rapid, 2].min(initial=np.inf))
+        top = float(stock.heights.max())
+        bodies = [
+            (part, start, wide) for part, start, wide in self.cylinders if lowest + start < top - TOUCH_MM
+        ]
+        if bodies and len(tips) > 1:
+            pieces = np.hstack([tips[:-1], tips[1:]])
+            shapes = np.array([(wide, start) for _, start, wide in bodies])
+            found = stock.copy().lacks(pieces, rapid[1:], tool.cleared, shapes)
+            for column, (part, _, _) in enumerate(bodies):
+                need = np.where(found[:, column] > TOUCH_MM, found[:, column], 0.0)
+                out[part][1:] = np.maximum(out[part][1:], need)
         return Lack(out["shank"], out["holder"])
 
 
@@ -82,8 +108,16 @@ def _cylinders(tool: Assembly) -> list[tuple[str, float, float]]:
     return kept
 
 
-def kept_clear(path: Toolpath, topology: Topology, tool: Assembly, when: When, clearance: float) -> Toolpath:
-    """The path with the moves left out ("trim") or lifted ("raise") at which shank or holder would touch the part.
+def kept_clear(
+    path: Toolpath,
+    topology: Topology,
+    tool: Assembly,
+    when: When,
+    clearance: float,
+    stock: HeightMap | None = None,
+) -> Toolpath:
+    """The path with the moves left out ("trim") or lifted ("raise") at which shank or holder would touch the part, or
+    the in-process stock, which the path itself lowers as it goes (`stock` is the one before the operation).
 
     What was done is added to the notes: kind "short", how much of the way, the lack mm and where. Links over what was
     left out go at `clearance` mm. A path that is free comes back as it is.
@@ -95,6 +129,8 @@ def kept_clear(path: Toolpath, topology: Topology, tool: Assembly, when: When, c
         return path
     owner, points = _sampled(path)
     lack = reach.lack(points)
+    if stock is not None:
+        lack = lack.or_more(reach.lack_over(stock, points, path.kind[owner] == Motion.RAPID, tool))
     bad = (lack.most > 0) & (path.kind[owner] != Motion.RAPID)
     if not bad.any():
         return path

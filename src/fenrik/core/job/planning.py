@@ -24,7 +24,7 @@ from fenrik.core.job.regions import area_of, projected
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.paths.toolpath import Motion, Toolpath
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.setups.setup import Clamped, SolidStock, clamp
 from fenrik.core.stock.heightmap import HeightMap
@@ -64,6 +64,7 @@ class Planner:
         self._parts: dict[str, PartModel] = {}
         self._meshes: dict[str, TriangleMesh] = {}
         self._topologies: dict[str, Topology] = {}
+        self._stocks: dict[str, tuple[list[str], HeightMap | None]] = {}
         self._cutters: dict[tuple[int, Profile], dict[tuple[float, float], DropCutter]] = {}
         self._outlines: dict[str, BaseGeometry] = {}
         # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
@@ -215,7 +216,12 @@ class Planner:
         where = self.where(setup, operation)
         clearance = heights_of(operation, self.clamped(setup), where).clearance
         topology = self._topology(setup, operation.tolerance_mm)[0]
-        path = kept_clear(tracked, topology, tool, operation.when_short, clearance)
+        cutting = tracked.tip[tracked.kind != Motion.RAPID, 2]
+        deep = (
+            len(cutting) > 0 and float(cutting.min()) + tool.flute_length < self.clamped(setup).stock_high[2]
+        )
+        stock = self.stock_before(setup, operation) if deep else None
+        path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
         self.store.put(key, "path", path.to_bytes())
         return path
 
@@ -337,17 +343,23 @@ class Planner:
         return sorted(out)
 
     def stock_before(self, setup: SetupDoc, operation: OperationDoc) -> HeightMap:
-        """The planning stock before an operation: the raw stock less what earlier paths surely cut."""
+        """The planning stock before an operation: the raw stock less what earlier paths surely cut. A copy."""
+        earlier = self.before(setup, operation)
+        keys = [self.path_key(setup, o) for o in earlier]
+        done, stock = self._stocks.get(setup.name, ([], None))
+        if stock is None or done != keys[: len(done)]:
+            done, stock = [], self._raw_map(setup)
+        for other in earlier[len(done) :]:
+            stock.cut(self.path(setup, other), self.job.tool(other.tool).cleared)
+        self._stocks[setup.name] = (keys, stock)
+        return stock.copy()
+
+    def _raw_map(self, setup: SetupDoc) -> HeightMap:
         clamped = self.clamped(setup)
         cell = planning_cell(clamped)
         if clamped.stock_mesh is not None:
-            stock = HeightMap.of_mesh(clamped.stock_mesh, cell)
-        else:
-            stock = HeightMap.of_box(clamped.stock_low, clamped.stock_high, cell)
-        for earlier in self.before(setup, operation):
-            tool = self.job.tool(earlier.tool)
-            stock.cut(self.path(setup, earlier), tool.cleared)
-        return stock
+            return HeightMap.of_mesh(clamped.stock_mesh, cell)
+        return HeightMap.of_box(clamped.stock_low, clamped.stock_high, cell)
 
 
 def planning_cell(clamped: Clamped) -> float:

@@ -108,6 +108,23 @@ def highest_at(heights, x0, y0, cell, points, reach):
 
 
 @njit(cache=True, nogil=True)
+def lacks(heights, x0, y0, cell, pieces, rapid, shape, margin, bodies):
+    """How much (pieces, bodies) the tip at the end of each piece (m, 6) stands too low for upright cylinders over the
+    stock, which the cutter lowers piece by piece. `bodies` (b, 2): radius, height over the tip. Rapids are not looked
+    at."""
+    out = np.zeros((len(pieces), len(bodies)))
+    for m in range(len(pieces)):
+        stamp(heights, x0, y0, cell, pieces[m : m + 1], shape, margin)
+        if rapid[m]:
+            continue
+        x, y, z = pieces[m, 3], pieces[m, 4], pieces[m, 5]
+        for b in range(len(bodies)):
+            over = highest(heights, x0, y0, cell, x, y, x, y, bodies[b, 0]) - z - bodies[b, 1]
+            out[m, b] = max(0.0, over)
+    return out
+
+
+@njit(cache=True, nogil=True)
 def raster_top(heights, x0, y0, cell, triangles):
     """Raises cells to the highest point of triangles (t, 3, 3) over the cell's centre."""
     ny, nx = heights.shape

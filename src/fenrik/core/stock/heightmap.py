@@ -66,6 +66,24 @@ class HeightMap:
         """As `cut`, for straight pieces (m, 6: start and end of the tip)."""
         k.stamp(self.heights, self.x0, self.y0, self.cell, pieces, profile.shape, self.half_diagonal)
 
+    def lacks(self, pieces: Floats, rapid: NDArray[np.bool_], profile: Profile, bodies: Floats) -> Floats:
+        """How much (m, b) mm the tip stands too low at the ends of pieces (m, 6) for cylinders `bodies` (b, 2: radius,
+        height over the tip) that are to stay over the stock, which the cutter lowers as it goes. Cells are met at
+        their middles."""
+        return np.asarray(
+            k.lacks(
+                self.heights,
+                self.x0,
+                self.y0,
+                self.cell,
+                pieces,
+                rapid,
+                profile.shape,
+                self.half_diagonal,
+                bodies,
+            )
+        )
+
     def top(self, a: Floats | tuple[float, float], b: Floats | tuple[float, float], reach: float) -> float:
         """Highest stock within `reach` mm of the line a-b in plan view, cells counted whole."""
         return float(
