@@ -51,6 +51,7 @@ export interface Operation {
   entry_feed_mm_min: number | null;
   coolant: "off" | "flood" | "mist";
   boldness?: number;
+  feed_follows?: "plan" | "engagement";
   when_short?: "trim" | "raise" | "leave";
   tolerance_mm: number;
   heights: { clearance: Height; retract: Height; feed: number; bottom: Height };
@@ -211,6 +212,7 @@ export interface ProofFacts {
     rapid_length_mm: number;
     time_s: number;
     removed_mm3: number;
+    adapted_saves_s?: number;
     load: {
       time_in_cut_s: number;
       time_in_air_s: number;

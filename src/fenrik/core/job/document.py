@@ -91,6 +91,13 @@ class OperationDoc(Strict):
     boldness: Annotated[
         float, Field(ge=0, le=1, description="Proposals from 0, cautious, to 1, bold; 0.5 is the middle.")
     ] = 0.5
+    feed_follows: Annotated[
+        Literal["plan", "engagement"],
+        Field(
+            description="One feed as planned, or along the path the feed that keeps the chip as thick as planned at the"
+            " measured engagement."
+        ),
+    ] = "plan"
     when_short: Annotated[
         Literal["trim", "raise", "leave"],
         Field(

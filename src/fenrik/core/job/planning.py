@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import io
 import json
+import math
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.clearance import kept_clear
@@ -21,22 +23,28 @@ from fenrik.core.errors import ComputeError, DocumentError, FenrikError
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.regions import area_of, projected
+from fenrik.core.job.standing import load_on_rows
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
 from fenrik.core.paths.toolpath import Motion, Toolpath
 from fenrik.core.progress import SILENT, Progress
+from fenrik.core.proof.adapting import adapted, divided, follows
+from fenrik.core.proof.simulate import PART
 from fenrik.core.setups.setup import Clamped, SolidStock, clamp
 from fenrik.core.stock.heightmap import HeightMap
-from fenrik.core.strategies.base import Heights, Inputs, Parameters
+from fenrik.core.strategies.base import CLEARING, Heights, Inputs, Parameters
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.assembly import TITLES, Assembly
-from fenrik.core.tooling.cutting_data import Derived, engaged_feed, propose
+from fenrik.core.tooling.cutting_data import Derived, engaged_feed, engagement_angle, propose
 from fenrik.core.tooling.materials import Material, material
 from fenrik.core.tooling.profile import Profile
 
 ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
+
+
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -222,8 +230,48 @@ class Planner:
         )
         stock = self.stock_before(setup, operation) if deep else None
         path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
+        if operation.feed_follows == "engagement" and len(path) > 1:
+            progress.step(0.97, "measuring the engagement")
+            path = self._feed_adapted(setup, operation, path)
         self.store.put(key, "path", path.to_bytes())
         return path
+
+    def _feed_adapted(self, setup: SetupDoc, operation: OperationDoc, path: Toolpath) -> Toolpath:
+        parts, owner = divided(path, PART * self.job.tool(operation.tool).radius)
+        rpm = self.resolved(setup, operation).spindle_rpm
+        engagement = load_on_rows(self, setup, operation, parts, rpm)
+        planned = self.resolved(setup, operation).feed
+        cuts = follows(parts, planned)
+        wanted = self.wanted_engagement(setup, operation, engagement[cuts])
+        out = adapted(parts, owner, engagement, wanted, planned, self.feed_limit(setup, operation))
+        mine = follows(out, None)
+        before, after = (
+            float((p.lengths()[c] / np.maximum(p.feed[c], 1e-9)).sum() * 60.0)
+            for p, c in ((parts, cuts), (out, mine))
+        )
+        feeds = out.feed[mine] if mine.any() else np.zeros(1)
+        note: dict[str, object] = {
+            "kind": "adapted", "before_s": before, "after_s": after,
+            "least_mm_min": float(feeds.min()), "most_mm_min": float(feeds.max()),
+        }  # fmt: skip
+        return replace(out, notes=[*path.notes, note])
+
+    def wanted_engagement(self, setup: SetupDoc, operation: OperationDoc, measured: Floats) -> float:
+        """The engagement rad for which the feed was planned: that of the stepover, or else the heaviest tenth of what was
+        measured (n,)."""
+        r = self.resolved(setup, operation)
+        stepover = getattr(r.parameters, "stepover", None)
+        if stepover and strategy(operation.strategy).kinds == CLEARING:
+            return engagement_angle(min(stepover, r.tool.diameter), r.tool.diameter)
+        cuts = measured[measured > 0]
+        return float(np.quantile(cuts, 0.9)) if len(cuts) else math.pi / 2
+
+    def feed_limit(self, setup: SetupDoc, operation: OperationDoc) -> float:
+        """The highest feed mm/min that machine and tool bear."""
+        r, limit = self.resolved(setup, operation), self.machine(setup).feed_max_mm_min
+        if r.tool.feed_per_tooth_max is not None:
+            limit = min(limit, r.spindle_rpm * r.tool.teeth * r.tool.feed_per_tooth_max)
+        return limit
 
     def _track(self, setup: SetupDoc, operation: OperationDoc, progress: Progress) -> Toolpath:
         """The path of the cutter alone: another stick-out or holder needs no new one."""
@@ -263,7 +311,11 @@ class Planner:
         """Key of a path: that of the cutter's track, and shank, stick-out and holder."""
         tool = self.job.tool(operation.tool)
         body = [tool.flute_length, tool.shank_diameter, tool.stick_out, [h.model_dump() for h in tool.holder]]
-        return key_of("path", [self.track_key(setup, operation), body, operation.when_short])
+        adapted_to = None
+        if operation.feed_follows == "engagement":
+            r = self.resolved(setup, operation)
+            adapted_to = [r.spindle_rpm, self.feed_limit(setup, operation), self.job.proof.cell_mm]
+        return key_of("path", [self.track_key(setup, operation), body, operation.when_short, adapted_to])
 
     def track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
         """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not. It stands on

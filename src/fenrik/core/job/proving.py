@@ -15,8 +15,10 @@ from fenrik.core.errors import DocumentError
 from fenrik.core.job.artefacts import key_of
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.kept import KeptCuts
+from fenrik.core.job.note_words import words_of
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.replaying import whole_motion
+from fenrik.core.job.standing import proof_cell, raw_stock
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
@@ -26,19 +28,17 @@ from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.readback import Reader
 from fenrik.core.posting.writer import write
 from fenrik.core.progress import SILENT, Progress
+from fenrik.core.proof.adapting import saving
 from fenrik.core.proof.deviation import measure, overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
 from fenrik.core.proof.reach import reachable
 from fenrik.core.proof.simulate import Simulated, simulate
-from fenrik.core.setups.setup import Clamped
-from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tolerances import MESH_SHARE
 
 Floats = NDArray[np.float64]
-MAX_NODES = 24_000_000
 TOOL_CHANGE_OVER_STOCK = 100.0
 
 
@@ -218,7 +218,7 @@ class Prover:
         begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changes) * mill.tool_change_s
         findings = list(posted.findings)
         findings += limit_findings(motion, tools, mill, clamped.table_from_setup, begin)
-        cell, material = self._cell(clamped), planner.material(setup)
+        cell, material = proof_cell(clamped, self.job.proof.cell_mm), planner.material(setup)
         step_of = posted.comparison.step_of
         progress.step(0.02, "cutting the stock")
         keep = KeptCuts(planner.store, clamped, cell, motion, step_of, names, times, tools, material)
@@ -286,13 +286,6 @@ class Prover:
         arrays["deviation"] = deviation.at_vertices.astype(np.float32)
         return Proof(facts, arrays)
 
-    def _cell(self, clamped: Clamped) -> float:
-        """The proof's cell: as asked, or from the size of the stock; never more nodes than memory bears."""
-        size = clamped.stock_high - clamped.stock_low
-        wanted = self.job.proof.cell_mm or min(1.0, max(0.1, float(np.linalg.norm(size)) / 450))
-        least = float((np.prod(size) / MAX_NODES) ** (1 / 3))
-        return round(max(wanted, least), 4)
-
     def _operation_facts(self, posted: Posted, times: Floats, cut: Simulated) -> list[dict[str, Any]]:
         lengths = posted.motion.lengths()
         out = []
@@ -314,9 +307,27 @@ class Prover:
                     "spindle_rpm": r.spindle_rpm,
                     "feed_mm_min": r.feed,
                     "load": cut.steps[i].facts,
+                    "adapted_saves_s": self._adapted_saves(posted, operation, rows & feeding, times, cut),
                 }
             )
         return out
+
+    def _adapted_saves(
+        self, posted: Posted, operation: OperationDoc, rows: NDArray[np.bool_], times: Floats, cut: Simulated
+    ) -> float:
+        """Seconds that a feed adapted to the measured engagement would save; 0 where it is adapted already."""
+        if operation.feed_follows != "plan":
+            return 0.0
+        step = posted.operations.index(operation)
+        engagement = cut.steps[step].engagement.astype(np.float64)
+        row = np.flatnonzero(posted.comparison.step_of == step)[cut.steps[step].owner]
+        fed = posted.motion.feed[row]
+        # entries, plunges and links have feeds of their own
+        mine = rows[row] & (np.abs(fed - self.planner.resolved(posted.setup, operation).feed) < 1.0)
+        parts = times[row] / np.bincount(row, minlength=len(times))[row]
+        wanted = self.planner.wanted_engagement(posted.setup, operation, engagement[mine])
+        limit = self.planner.feed_limit(posted.setup, operation)
+        return saving(engagement, parts, mine, fed, wanted, limit)
 
     def _notes(self, posted: Posted) -> list[Finding]:
         """What the strategies noted about their own work."""
@@ -325,7 +336,7 @@ class Prover:
             kinds: dict[str, list[tuple[dict[str, Any], tuple[str, str]]]] = {}
             notes: list[dict[str, Any]] = step.path.notes
             for note in notes:
-                if words := _words_of(note, step.name):
+                if words := words_of(note, step.name):
                     kinds.setdefault(str(note["kind"]), []).append((note, words))
             for kind, found in kinds.items():
                 note, (what, remedy) = found[0]
@@ -336,44 +347,6 @@ class Prover:
                 severity: Severity = "caution" if kind in ("air", "short") else "note"
                 out.append(Finding(severity, kind, what, remedy, operation=step.name, place=place))
         return out
-
-
-def _words_of(note: dict[str, Any], name: str) -> tuple[str, str] | None:
-    """What happened and what to do, for notes that have a place."""
-    at = f"({note['x']:.2f}, {note['y']:.2f})" if "x" in note else ""
-    if note.get("kind") == "narrow":
-        room = f"its tool has only {note['room']:.2f} mm room to each side there"
-        return f"'{name}' leaves the ground at {at}: {room}.", "Use a smaller tool there."
-    if note.get("kind") == "left":
-        area = f"{note['area_mm2']:.1f} mm² that no pass reaches within the engagement"
-        return (
-            f"'{name}' leaves {area} at Z {note['z']:.2f} near {at}.",
-            "Clear the rest with a smaller tool.",
-        )
-    if note.get("kind") == "slot":
-        words = f"'{name}' enters at {at} on a helix of only {note['helix']:.2f} mm: the tool cuts over its whole width"
-        return f"{words}, at the entry feed.", "Predrill there or use a smaller tool."
-    if note.get("kind") == "short":
-        done = {"trim": "is left out", "raise": "is lifted", "leave": "is kept as it is"}[note["when"]]
-        words = f"The {note['part']} of the tool of '{name}' would touch the part at {at}, by {note['lack']:.2f} mm"
-        what = f"{words}: {100 * note['share']:.1f} % of its way {done}."
-        if note["part"] == "holder":
-            return what, f"A stick-out of {note['stick_out']:g} mm would do."
-        return what, f"Flutes longer by {note['lack']:.2f} mm or a thinner shank would do."
-    if note.get("kind") == "air" and note["share"] > note["wanted"]:
-        words = f"{100 * note['share']:.0f} % of the cutting moves of '{name}' go through air"
-        return (
-            f"{words}; {100 * note['wanted']:.0f} % were asked for.",
-            "Raise 'thinnest' or the share allowed.",
-        )
-    return None
-
-
-def raw_stock(clamped: Clamped, cell: float) -> Stock:
-    """The stock before the first operation."""
-    if clamped.stock_mesh is not None:
-        return Stock.of_mesh(clamped.stock_mesh, cell)
-    return Stock.of_box(clamped.stock_low, clamped.stock_high, cell)
 
 
 def _located(

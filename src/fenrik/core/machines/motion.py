@@ -60,11 +60,17 @@ class MotionTable:
         points = np.concatenate([pieces[:, :3], pieces[:, 3:]])
         return points.min(axis=0), points.max(axis=0)
 
-    def straightened(self, tolerance: float) -> tuple[Floats, NDArray[np.int32]]:
+    def straightened(
+        self, tolerance: float, longest: float | None = None
+    ) -> tuple[Floats, NDArray[np.int32]]:
         """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each
-        belongs to. Chords of an arc leave it by half the tolerance to both sides."""
+        belongs to. Chords of an arc leave it by half the tolerance to both sides. Straight moves at feed are cut into
+        parts of at most `longest` mm."""
         sweeps = self.sweeps()
         counts = np.ones(len(self.end), dtype=np.int64)
+        if longest is not None:
+            parts = np.ceil(np.linalg.norm(self.end - self.start, axis=1) / longest - 1e-9)
+            counts = np.where(self.rapid, 1, np.maximum(1, parts)).astype(np.int64)
         for i in np.flatnonzero(self.turn != 0):
             radius = math.hypot(*(self.start[i, :2] - self.centre[i]))
             angle = 2.0 * math.acos(max(0.0, 1.0 - tolerance / max(radius, tolerance)))

@@ -28,6 +28,8 @@ from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
 
 Floats = NDArray[np.float64]
+PART = 0.5
+"""Straight moves at feed are measured in parts of so many radii."""
 ARC_MM = 0.0005
 """Chords of arcs in the simulation leave them by no more than this."""
 TRACES = ("engagement", "rate", "power", "bending")
@@ -37,13 +39,14 @@ TRACES = ("engagement", "rate", "power", "bending")
 class StepCut:
     """What one operation did. `owner` (pieces,) is the row of its moves behind every piece, `volume` (rows,) mm³ per
     move, `traces` the greatest load per move by name (rows,), `facts` the load as numbers, `findings` with `move` as the
-    row; `vertices` and `quads` are the stock's surface afterwards."""
+    row; `engagement` (pieces,) rad is that of every piece, `vertices` and `quads` are the stock's surface afterwards."""
 
     owner: NDArray[np.int32]
     volume: Floats
     traces: dict[str, NDArray[np.float32]]
     facts: dict[str, Any]
     findings: list[Finding]
+    engagement: NDArray[np.float32]
     vertices: NDArray[np.float32]
     quads: NDArray[np.int32]
 
@@ -52,6 +55,7 @@ class StepCut:
         head = {"facts": self.facts, "findings": [asdict(f) for f in self.findings]}
         arrays: dict[str, NDArray[Any]] = {
             "owner": self.owner,
+            "engagement": self.engagement,
             "volume": self.volume,
             "vertices": self.vertices,
             "quads": self.quads,
@@ -72,6 +76,7 @@ class StepCut:
             traces,
             head["facts"],
             findings,
+            arrays["engagement"],
             arrays["vertices"],
             arrays["quads"],
         )
@@ -170,7 +175,7 @@ def strokes_of(motion: MotionTable, tools: dict[int, Assembly]) -> list[Stroke]:
         tool = tools.get(int(number))
         if tool is not None:
             mine = np.flatnonzero(motion.tool == number)
-            pieces, owner = _rows(motion, mine).straightened(ARC_MM)
+            pieces, owner = _rows(motion, mine).straightened(ARC_MM, PART * tool.radius)
             out.append(Stroke(tool, pieces, mine[owner]))
     return out
 
@@ -197,6 +202,7 @@ def _cut_step(
 ) -> StepCut:
     """One operation's moves out of `work`."""
     owners: list[NDArray[np.int32]] = []
+    engaged: list[NDArray[np.float32]] = []
     volume = np.zeros(len(motion))
     traces = {key: np.zeros(len(motion), dtype=np.float32) for key in TRACES}
     findings: list[Finding] = []
@@ -227,11 +233,20 @@ def _cut_step(
         for key in TRACES:
             np.maximum.at(traces[key], row, getattr(load, key).astype(np.float32))
         facts = _load_facts(pieces, row, load, times)
+        engaged.append(load.engagement.astype(np.float32))
         owners.append(row.astype(np.int32))
     progress.step(0.92, f"building the surface after '{name}'")
     skin = surface(work, cuts)
-    owner_all = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
-    return StepCut(owner_all, volume, traces, facts, findings, skin.vertices.astype(np.float32), skin.quads)
+    return StepCut(
+        np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32),
+        volume,
+        traces,
+        facts,
+        findings,
+        np.concatenate(engaged) if engaged else np.zeros(0, dtype=np.float32),
+        skin.vertices.astype(np.float32),
+        skin.quads,
+    )
 
 
 def _cut_pieces(

@@ -28,6 +28,7 @@ function fresh(name: string, strategy: string, tool: number): Operation {
     feed_mm_min: null,
     entry_feed_mm_min: null,
     coolant: "flood",
+    feed_follows: "plan",
     when_short: "trim",
     tolerance_mm: 0.01,
     heights: {
@@ -329,6 +330,15 @@ function Feeds({ doc, edit }: Part) {
           value={doc.coolant}
           data={["off", "flood", "mist"].map((v) => ({ value: v, label: v }))}
           onSave={(v) => edit((o) => void (o.coolant = v as Operation["coolant"]))}
+        />
+        <ChoiceField
+          label="Feed follows"
+          value={doc.feed_follows ?? "plan"}
+          data={[
+            { value: "plan", label: "the plan: one feed" },
+            { value: "engagement", label: "the measured engagement" },
+          ]}
+          onSave={(v) => edit((o) => void (o.feed_follows = v as Operation["feed_follows"]))}
         />
         <ChoiceField
           label="Where shank or holder would touch"

@@ -172,7 +172,7 @@ export function ProveCard() {
           <Worst places={d.worst} units={u} />
         </>
       )}
-      {facts && <Loads operations={facts.operations} />}
+      {facts && <Loads operations={facts.operations} setup={facts.setup} />}
       {!d && <p className="small">After the proof, the deviation from the design stands here.</p>}
     </>
   );
@@ -215,12 +215,20 @@ function Worst({ places, units }: { places: ProofFacts["deviation"]["worst"]; un
 }
 
 /** What the cutters bore, measured from what the stock lost. */
-function Loads({ operations }: { operations: ProofFacts["operations"] }) {
+function Loads({ operations, setup }: { operations: ProofFacts["operations"]; setup: string }) {
   const { step } = useBench();
+  const { document, editing } = useShared();
   const shown = operations[step ?? operations.length - 1];
   if (!shown?.load) return null;
   const l = shown.load;
   const all = l.time_in_cut_s + l.time_in_air_s;
+  const saves = shown.adapted_saves_s ?? 0;
+  const own = document.setups.find((s) => s.name === setup)?.operations.find((o) => o.name === shown.name);
+  const follow = () =>
+    editing.edit((d) => {
+      const found = d.setups.find((s) => s.name === setup)?.operations.find((o) => o.name === shown.name);
+      if (found) found.feed_follows = "engagement";
+    });
   return (
     <>
       <h3>Load in “{shown.name}”</h3>
@@ -236,6 +244,18 @@ function Loads({ operations }: { operations: ProofFacts["operations"] }) {
             value={`${l.engagement_p50_deg!.toFixed(0)}°, ${l.engagement_p95_deg.toFixed(0)}°, ${l.engagement_max_deg!.toFixed(0)}°`}
             why="By length of cut: φ = arccos(1 − 2 ae / D), the width ae measured as ground cut per length of way."
           />
+          {saves >= 1 && own?.feed_follows !== "engagement" && (
+            <>
+              <Follows
+                label="A feed that follows it would save"
+                value={`${clock(saves)} of ${clock(shown.time_s)}`}
+                why="Where the cut is narrower than planned the chip is thinner, and the feed may rise until it is as thick: (1 − cos φ) / φ against the plan's, between half and twice the feed."
+              />
+              <Button size="compact-xs" variant="default" mb={6} onClick={follow}>
+                Let the feed follow
+              </Button>
+            </>
+          )}
           <Follows label="Greatest depth" value={`${l.depth_max_mm!.toFixed(2)} mm`} />
           <Follows
             label="Greatest removal rate"

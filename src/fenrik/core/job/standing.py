@@ -1,0 +1,54 @@
+"""The stock as it stands before an operation by the planned paths, in the dexels of the proof."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fenrik.core.job.document import OperationDoc, SetupDoc
+from fenrik.core.job.ports import Plans
+from fenrik.core.paths.toolpath import Motion, Toolpath
+from fenrik.core.proof.load import Load, loads
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.stock.heightmap import pieces_of
+
+ARC_MM = 0.002
+MAX_NODES = 24_000_000
+
+
+def raw_stock(clamped: Clamped, cell: float) -> Stock:
+    """The stock before the first operation."""
+    if clamped.stock_mesh is not None:
+        return Stock.of_mesh(clamped.stock_mesh, cell)
+    return Stock.of_box(clamped.stock_low, clamped.stock_high, cell)
+
+
+def proof_cell(clamped: Clamped, wanted: float | None) -> float:
+    """The proof's cell mm: as wanted, or from the size of the stock; never more nodes than memory bears."""
+    size = clamped.stock_high - clamped.stock_low
+    proposed = wanted or min(1.0, max(0.1, float(np.linalg.norm(size)) / 450))
+    least = float((np.prod(size) / MAX_NODES) ** (1 / 3))
+    return round(max(proposed, least), 4)
+
+
+def load_on_rows(
+    plans: Plans, setup: SetupDoc, operation: OperationDoc, path: Toolpath, rpm: float
+) -> np.ndarray:
+    """The greatest engagement rad on every row (n,) of an operation's path, measured by cutting all before it and it."""
+    clamped = plans.clamped(setup)
+    stock = raw_stock(clamped, proof_cell(clamped, plans.job.proof.cell_mm))
+    for earlier in plans.before(setup, operation):
+        done = plans.path(setup, earlier)
+        if len(done) > 1:
+            pieces, _ = pieces_of(done, ARC_MM)
+            bodies = tool_bodies(plans.job.tool(earlier.tool))
+            stock.cut(pieces, bodies, np.zeros(len(pieces), dtype=np.bool_), measured=False)
+    pieces, owner = pieces_of(path, ARC_MM)
+    row = owner.astype(np.int64) + 1
+    tool, rapid = plans.job.tool(operation.tool), path.kind[row] == Motion.RAPID
+    removal = stock.cut(pieces, tool_bodies(tool), rapid)
+    feeds, speeds = np.maximum(path.feed[row], 1.0), np.full(len(row), rpm)
+    load: Load = loads(pieces, rapid, feeds, speeds, removal, stock.cell, tool, plans.material(setup))
+    out = np.zeros(len(path))
+    np.maximum.at(out, row, load.engagement)
+    return out
