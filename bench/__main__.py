@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import clearing, cutter_location, finishing, keeping, removal, replay, stock
+from bench import clearing, cutter_location, finishing, keeping, removal, replay, stock, turning
 
 ALL = {
     "cutter_location": cutter_location,
@@ -12,6 +12,7 @@ ALL = {
     "clearing": clearing,
     "removal": removal,
     "stock": stock,
+    "turning": turning,
     "replay": replay,
     "keeping": keeping,
 }

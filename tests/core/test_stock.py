@@ -248,6 +248,78 @@ def test_rebuilt_in_part_is_rebuilt_whole_bit_for_bit():
     assert np.array_equal(a.vertices, b.vertices) and np.array_equal(a.quads, b.quads)
 
 
+def tilted(rng, turn_deg, length=1.0, lean_deg=35):
+    """A move (12,) near the middle of the block with its axis leaning and turning about a direction of its own."""
+    tip = np.array([rng.uniform(14, 26), rng.uniform(10, 20), rng.uniform(6, 12)])
+    step = rng.normal(size=3)
+    lean, heading = math.radians(rng.uniform(0, lean_deg)), rng.uniform(0, 2 * math.pi)
+    axis = np.array([math.sin(lean) * math.cos(heading), math.sin(lean) * math.sin(heading), math.cos(lean)])
+    about = np.cross(axis, rng.normal(size=3))
+    about /= np.linalg.norm(about)
+    a = math.radians(turn_deg)
+    other = axis * math.cos(a) + np.cross(about, axis) * math.sin(a)
+    return np.concatenate([tip, axis, tip + length * step / np.linalg.norm(step), other])
+
+
+def skin_errors(tool, move, stock):
+    """Signed distance of every end that the move cut from the nearest the tool comes to it (brute force over the move):
+    above 0 more was taken than the tool touches, below 0 something was left."""
+    points = []
+    for d, rays in enumerate(stock.rays):
+        u, v = ((1, 2), (0, 2), (0, 1))[d]
+        ends, tags, counts = rays.dense()
+        for j, i, e in np.argwhere(tags == 0):
+            if e < 2 * counts[j, i]:
+                p = np.empty(3)
+                p[d], p[u], p[v] = (
+                    ends[j, i, e],
+                    *(stock.origin[[u, v]] + (np.array([i, j]) + 0.5) * stock.cell),
+                )
+                points.append(p)
+    points = np.array(points)
+    nearest = np.full(len(points), np.inf)
+    angle = math.acos(np.clip(move[3:6] @ move[9:], -1, 1))
+    for t in np.linspace(0, 1, 1001):
+        tip = move[:3] + t * (move[6:9] - move[:3])
+        axis = (
+            move[3:6]
+            if angle < 1e-9
+            else ((math.sin((1 - t) * angle) * move[3:6] + math.sin(t * angle) * move[9:]) / math.sin(angle))
+        )
+        up = (points - tip) @ axis
+        d = np.sqrt(np.maximum(0, ((points - tip) ** 2).sum(1) - up**2))
+        nearest = np.minimum(nearest, outside(tool, d, up))
+    return nearest
+
+
+@pytest.mark.parametrize("turn_deg", [0.0, 2.0, 6.0])
+@pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])
+def test_a_tilted_and_turning_tool_takes_what_it_touches_and_no_more(tool, turn_deg):
+    rng = np.random.default_rng(int(turn_deg) + 7)
+    errors = []
+    for _ in range(2):
+        move = tilted(rng, turn_deg, length=1.0 if turn_deg else 5.0)
+        stock = Stock.of_box(LOW, HIGH, 0.25)
+        stock.cut(move[None, :], tool_bodies(tool), np.array([False]))
+        errors.append(skin_errors(tool, move, stock))
+    off = np.concatenate(errors)
+    assert len(off) > 1500
+    assert off.max() <= 0.005
+    # a sharp rim that only brushes a ray between two poses leaves a little there
+    assert np.quantile(np.abs(off), 0.999) <= (0.02 if tool.kind == "flat" else 0.01)
+    assert np.quantile(np.abs(off), 0.99) <= 0.001
+
+
+def test_an_upright_axis_in_the_general_kernel_takes_what_the_upright_one_takes():
+    for tool in (FLAT, BALL, CORNER, *SHAPED):
+        piece = np.array([[12.0, 10, 9, 16, 13, 7.5]])
+        general = np.hstack([piece[:, :3], [[0, 0, 1.0]], piece[:, 3:], [[0, 0, 1.0]]])
+        one, other = Stock.of_box(LOW, HIGH, 0.5), Stock.of_box(LOW, HIGH, 0.5)
+        one.cut(piece, tool_bodies(tool), np.array([False]))
+        other.cut(general, tool_bodies(tool), np.array([False]))
+        assert BOX - other.volume() == pytest.approx(BOX - one.volume(), rel=2e-3)
+
+
 @pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])
 def test_surface_is_closed_and_its_points_are_exact(tool):
     stock, _ = cut(tool, [[8, 8, 9, 30, 22, 9], [30, 22, 9, 10, 24, 6]])

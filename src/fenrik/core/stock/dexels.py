@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.stock import _mesh_ray_kernels as m
 from fenrik.core.stock import _tile_kernels as k
+from fenrik.core.stock import _tilt_kernels as tilt
 from fenrik.core.stock._sweep_kernels import BALL, FRUSTUM, ROUND
 from fenrik.core.stock.rays import Rays
 from fenrik.core.tooling.assembly import Assembly
@@ -164,7 +165,8 @@ class Stock:
     def cut(
         self, pieces: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int = 0, measured: bool = True
     ) -> Removal:
-        """Takes away what `bodies` sweep along straight `pieces` (m, 6); ends get tags tag0 + piece.
+        """Takes away what `bodies` sweep along straight `pieces` (m, 6), the axis upright, or along `pieces` (m, 12: tip
+        and axis at the start, tip and axis at the end) with an axis that is tilted or turns; ends get tags tag0 + piece.
         Without `measured` the result is empty (for comparing what the measuring costs)."""
         total = np.zeros((len(pieces), 3))
         overlap = np.zeros((len(pieces), 3))
@@ -173,8 +175,9 @@ class Stock:
         for a in range(0, len(pieces), CHUNK):
             span = slice(a, a + CHUNK)
             part = np.ascontiguousarray(pieces[span])
+            upright = part.shape[1] == 6
             volume, deepest = self._cut_chunk(
-                part, stacked(bodies), tag0 + a, area[span], sides[span], measured
+                part, stacked(bodies) if upright else bodies, tag0 + a, area[span], sides[span], measured
             )
             total[span] = volume.mean(axis=0) * self.cell**2
             seen = np.where(deepest > 0, deepest, np.inf).min(axis=0)
@@ -190,14 +193,15 @@ class Stock:
         volume = np.zeros((3, len(pieces), 3))
         longest = np.zeros((3, len(pieces), 3))
         roles = bodies[:, 5].astype(np.int64)
+        binning, cutting = (
+            (k.bin_pieces, k.cut_tile) if pieces.shape[1] == 6 else (tilt.bin_moves, tilt.cut_tile)
+        )
         grid = [rays.tiles[0] for rays in self.rays]
         workers = numba.get_num_threads()
 
         def bin_for(d: int) -> Binned:
             rays = self.rays[d]
-            offsets, entries = k.bin_pieces(
-                d, *rays.tiles, rays.spans(), self.origin, self.cell, pieces, bodies
-            )
+            offsets, entries = binning(d, *rays.tiles, rays.spans(), self.origin, self.cell, pieces, bodies)
             found = np.zeros((len(entries), 6), dtype=np.float32)
             return offsets, entries, offsets[:-1].copy(), found
 
@@ -214,7 +218,7 @@ class Stock:
                         d, t = queue.popleft()
                     except IndexError:
                         return
-                    k.cut_tile(
+                    cutting(
                         d,
                         t,
                         self.rays[d].arrays,

@@ -1,0 +1,429 @@
+"""Removal by a tool whose axis is tilted or turns along the move.
+
+A move (12 values) goes from tip and axis to tip and axis: the tip straight, the axis (a unit vector towards the spindle)
+over the great circle, both evenly. A ray's interval is the union of those of poses along the move, each exact; the
+lowest and the highest are looked for between the poses, so what is taken is always something that some pose takes:
+nothing is overcut, and what is left is second order in the distance of the poses. A ball's middle moves straight but
+for R theta² / 8, which is added by cutting the move in two where it matters: it is cut as one capsule.
+"""
+
+import math
+
+import numpy as np
+
+from fenrik.core.stock import _row_kernels as rows
+from fenrik.core.stock._jit import njit
+from fenrik.core.stock._sweep_kernels import BALL, FRUSTUM
+from fenrik.core.stock._tile_kernels import FAR, SIDE, TILE, _carve, _keep
+
+KIND, Z0, Z1, R0, R1 = range(5)
+POSES = 5
+"""Poses along a part of a move."""
+MOST_MM, MOST_RAD = 0.8, 0.02
+"""A part of a move is no longer and turns no more than this."""
+CLOSE = 2e-3
+"""The lowest of a smooth run of poses is where the parabola says, to within this (mm); else it is searched."""
+LOOKS, LOOKS_AT_RIMS = 3, 12
+"""Steps of that search, two poses each."""
+MISS_LOW, MISS_HIGH = 1.0, 0.0
+
+
+@njit(cache=True, nogil=True)
+def pose(move, t, out):
+    """Tip and axis (6,) at share t of a move."""
+    dot = min(1.0, max(-1.0, move[3] * move[9] + move[4] * move[10] + move[5] * move[11]))
+    angle = math.acos(dot)
+    for k in range(3):
+        out[k] = move[k] + t * (move[6 + k] - move[k])
+    if angle < 1e-9:
+        out[3], out[4], out[5] = move[3], move[4], move[5]
+        return
+    a, b = math.sin((1.0 - t) * angle) / math.sin(angle), math.sin(t * angle) / math.sin(angle)
+    for k in range(3):
+        out[3 + k] = a * move[3 + k] + b * move[9 + k]
+
+
+@njit(cache=True, nogil=True)
+def _frustum(z0, z1, r0, r1, na, s0, wa, w2):
+    """Interval of a ray inside a cone between heights z0 and z1: along the ray the height is s0 + na * l and the square
+    of the distance from the tip w2 + 2 wa l + l²."""
+    if abs(na) > 1e-12:
+        a, b = (z0 - s0) / na, (z1 - s0) / na
+        low, high = min(a, b), max(a, b)
+    elif s0 < z0 or s0 > z1:
+        return MISS_LOW, MISS_HIGH
+    else:
+        low, high = -1e30, 1e30
+    k = (r1 - r0) / (z1 - z0)
+    base = r0 + k * (s0 - z0)  # radius at l = 0
+    qa = 1.0 - na * na * (1.0 + k * k)
+    qb = wa - s0 * na - k * na * base
+    qc = w2 - s0 * s0 - base * base
+    if abs(qa) < 1e-12:
+        if abs(qb) < 1e-12:
+            return (low, high) if qc <= 0.0 else (MISS_LOW, MISS_HIGH)
+        root = -0.5 * qc / qb
+        if qb > 0.0:
+            high = min(high, root)
+        else:
+            low = max(low, root)
+        return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
+    disc = qb * qb - qa * qc
+    if disc <= 0.0:
+        if qa > 0.0:
+            return MISS_LOW, MISS_HIGH
+        return low, high
+    root = math.sqrt(disc)
+    first, last = (-qb - root) / qa, (-qb + root) / qa
+    if qa > 0.0:
+        low, high = max(low, first), min(high, last)
+        return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
+    first, last = last, first  # inside is before the one and behind the other; one nappe lies in the slab
+    if low < first:
+        return low, min(high, first)
+    if high > last:
+        return max(low, last), high
+    return MISS_LOW, MISS_HIGH
+
+
+@njit(cache=True, nogil=True)
+def _rounded(flat, corner, na, s0, wa, w2):
+    """As `_frustum` for a rounded disc: all within `corner` of a disc of radius `flat` at height `corner`, below it.
+
+    The distance from a convex body is convex along the ray: Newton from outside comes down to it from either side.
+    """
+    # the ray enters and leaves a ball about the disc's middle
+    mb, mc = wa - corner * na, w2 - 2.0 * corner * s0 + corner * corner - (flat + corner) ** 2
+    disc = mb * mb - mc
+    if disc <= 0.0:
+        return MISS_LOW, MISS_HIGH
+    root = math.sqrt(disc)
+    low, high = -mb - root, -mb + root
+    if abs(na) > 1e-12:
+        at = (corner - s0) / na
+        if na > 0.0:
+            high = min(high, at)
+        else:
+            low = max(low, at)
+    elif s0 > corner:
+        return MISS_LOW, MISS_HIGH
+    if low >= high:
+        return MISS_LOW, MISS_HIGH
+    for side in range(2):
+        at = low if side == 0 else high
+        sign = 1.0 if side == 0 else -1.0
+        for _ in range(30):
+            s = s0 + na * at
+            d = math.sqrt(max(0.0, w2 + 2.0 * wa * at + at * at - s * s))
+            over, up = max(0.0, d - flat), s - corner
+            away = math.sqrt(over * over + up * up)
+            value = away - corner
+            if value <= 1e-7:
+                break
+            slope = up * na
+            if over > 0.0 and d > 1e-12:
+                slope += over * (wa + at - s * na) / d
+            slope /= max(away, 1e-12)
+            if slope * sign >= -1e-12:
+                return MISS_LOW, MISS_HIGH
+            at -= value / slope
+            if (side == 0 and at >= high) or (side == 1 and at <= low):
+                return MISS_LOW, MISS_HIGH
+        if side == 0:
+            low = at
+        else:
+            high = at
+    return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
+
+
+@njit(cache=True, nogil=True)
+def _ray(at, axis, pu, pv, u, v):
+    """A ray (pu, pv) along `axis` seen from a pose: the axis' share na along it, and at its zero the height s0, the way
+    wa from the tip along it and the square w2 of the distance from the tip."""
+    wu, wv, wa = pu - at[u], pv - at[v], -at[axis]
+    na = at[3 + axis]
+    return na, wu * at[3 + u] + wv * at[3 + v] + wa * na, wa, wu * wu + wv * wv + wa * wa
+
+
+@njit(cache=True, nogil=True)
+def _interval(body, at, axis, pu, pv, u, v):
+    """Interval of the ray (pu, pv) along `axis` inside a body at a pose."""
+    na, s0, wa, w2 = _ray(at, axis, pu, pv, u, v)
+    if body[KIND] == FRUSTUM:
+        return _frustum(body[Z0], body[Z1], body[R0], body[R1], na, s0, wa, w2)
+    return _rounded(body[R0], body[R1], na, s0, wa, w2)
+
+
+@njit(cache=True, nogil=True)
+def _hull(body, part, out):
+    """A cone (4: z0, z1, r0, r1) in the middle pose of a short part of a move that holds the body in all its poses."""
+    dot = min(1.0, max(-1.0, part[3] * part[9] + part[4] * part[10] + part[5] * part[11]))
+    tip = math.sqrt((part[6] - part[0]) ** 2 + (part[7] - part[1]) ** 2 + (part[8] - part[2]) ** 2)
+    turn = 0.5 * math.acos(dot)
+    z0, z1, r0, r1 = body[Z0], body[Z1], body[R0], body[R1]
+    if body[KIND] != FRUSTUM:
+        z0, r0, r1 = 0.0, body[R0] + body[R1], body[R0] + body[R1]
+    lean = 1.0 + abs(r1 - r0) / (z1 - z0)
+    # a spot moves by half the way of the tip and by the turn times its distance from it
+    low, high = 0.5 * tip + turn * (z0 + r0), 0.5 * tip + turn * (z1 + r1)
+    out[0], out[1] = z0 - low, z1 + high
+    out[2], out[3] = r0 + low * lean, r1 + high * lean
+
+
+@njit(cache=True, nogil=True)
+def _has_rim(body):
+    """Whether a body begins with a sharp rim at the tip: one that begins higher stands on another."""
+    return body[KIND] == FRUSTUM and body[Z0] == 0.0 and body[R0] > 0.0
+
+
+@njit(cache=True, nogil=True)
+def _extreme(values, sign, stride, body, move, first, step, axis, pu, pv, u, v, spare):
+    """Least of sign * values over a run of poses, `stride` apart, and whether it is sure: where the parabola through
+    three of them says that it lies beyond the run, or where an exact pose in between agrees with it."""
+    last = POSES - 1
+    k = 0
+    for q in range(0, POSES, stride):
+        if sign * values[q] < sign * values[k]:
+            k = q
+    best = sign * values[k]
+    middle = min(last - stride, max(stride, k))
+    low, at, high = values[middle - stride], values[middle], values[middle + stride]
+    if abs(low) > 1e29 or abs(at) > 1e29 or abs(high) > 1e29:
+        return best, k, False
+    rise, bend = high - low, low - 2.0 * at + high
+    shift = -0.5 * rise / bend if sign * bend > 1e-12 else -sign * rise * 1e30
+    place = middle + shift * stride
+    if place <= 0.0 or place >= last:
+        return best, k, (k == 0 or k == last) and not _has_rim(body)
+    if abs(shift) > 1.0:
+        return best, k, False
+    pose(move, first + place * step, spare[2])
+    a, b = _interval(body, spare[2], axis, pu, pv, u, v)
+    if a >= b:
+        return best, k, False
+    seen = a if sign > 0.0 else b
+    return min(best, sign * seen), k, abs(seen - at - 0.25 * rise * shift) < CLOSE
+
+
+@njit(cache=True, nogil=True)
+def _look(best, k, sign, body, move, first, step, axis, pu, pv, u, v, spare):
+    """The least of sign * end about pose k by golden section, over poses that meet the ray."""
+    p, q = first + max(0, k - 1) * step, first + min(POSES - 1, k + 1) * step
+    for _ in range(LOOKS_AT_RIMS if _has_rim(body) else LOOKS):
+        c, e = q - 0.6180339887 * (q - p), p + 0.6180339887 * (q - p)
+        pose(move, c, spare[2])
+        a, b = _interval(body, spare[2], axis, pu, pv, u, v)
+        fc = (sign * (a if sign > 0.0 else b)) if a < b else 1e30
+        pose(move, e, spare[2])
+        a, b = _interval(body, spare[2], axis, pu, pv, u, v)
+        fe = (sign * (a if sign > 0.0 else b)) if a < b else 1e30
+        best = min(best, fc, fe)
+        if fc < fe:
+            q = e
+        else:
+            p = c
+    return best
+
+
+@njit(cache=True, nogil=True)
+def _swept(body, move, first, last, poses, axis, pu, pv, u, v, spare):
+    """Interval that a ray loses to a body between the shares first and last of a move; `poses` are those in between.
+    Three poses are enough where the ends of the interval run smoothly; else all, and a search."""
+    lows, highs = spare[0], spare[1]
+    step = (last - first) / (POSES - 1)
+    for turn in range(2):
+        stride = 2 if turn == 0 else 1
+        for k in range(turn, POSES, 2):
+            a, b = _interval(body, poses[k], axis, pu, pv, u, v)
+            lows[k], highs[k] = (a, b) if a < b else (1e30, -1e30)
+        if turn == 0 and _has_rim(body):
+            continue  # rims make kinks, which three poses would miss
+        low, at_low, sure_low = _extreme(
+            lows, 1.0, stride, body, move, first, step, axis, pu, pv, u, v, spare
+        )
+        high, at_high, sure_high = _extreme(
+            highs, -1.0, stride, body, move, first, step, axis, pu, pv, u, v, spare
+        )
+        if sure_low and sure_high:
+            return low, -high
+    if low > 1e29:
+        return MISS_LOW, MISS_HIGH
+    if not sure_low:
+        low = _look(low, at_low, 1.0, body, move, first, step, axis, pu, pv, u, v, spare)
+    if not sure_high:
+        high = _look(high, at_high, -1.0, body, move, first, step, axis, pu, pv, u, v, spare)
+    return low, -high
+
+
+@njit(cache=True, nogil=True)
+def bounds(body, move, low, high):
+    """The box (3,) low and high that a body sweeps."""
+    wide = (
+        body[R1]
+        if body[KIND] == BALL
+        else (body[R0] + body[R1] if body[KIND] != FRUSTUM else max(body[R0], body[R1]))
+    )
+    z0, z1 = body[Z0], (2.0 * body[R1] if body[KIND] == BALL else body[Z1])
+    bulge = (
+        0.125
+        * math.acos(min(1.0, max(-1.0, move[3] * move[9] + move[4] * move[10] + move[5] * move[11]))) ** 2
+        * z1
+    )
+    for k in range(3):
+        low[k], high[k] = 1e30, -1e30
+        for end in range(2):
+            tip, n = move[6 * end + k], move[6 * end + 3 + k]
+            side = wide * (1.0 if body[KIND] == BALL else math.sqrt(max(0.0, 1.0 - n * n)))
+            if body[KIND] == BALL:
+                a = tip + n * body[R1]
+                low[k], high[k] = min(low[k], a - side), max(high[k], a + side)
+            else:
+                for z in (z0, z1):
+                    a = tip + n * z
+                    low[k], high[k] = min(low[k], a - side), max(high[k], a + side)
+        low[k] -= bulge
+        high[k] += bulge
+
+
+@njit(cache=True, nogil=True)
+def bin_moves(direction, nu_tiles, nv_tiles, spans, origin, cell, moves, bodies):
+    """As `bin_pieces` for moves (m, 12)."""
+    u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
+    tiles = nu_tiles * nv_tiles
+    offsets = np.zeros(tiles + 1, dtype=np.int64)
+    entries = np.zeros(0, dtype=np.int32)
+    low, high = np.empty(3), np.empty(3)
+    place = offsets[:-1].copy()
+    for turn in range(2):
+        if turn == 1:
+            for t in range(tiles):
+                offsets[t + 1] += offsets[t]
+            entries = np.empty(offsets[tiles], dtype=np.int32)
+            place = offsets[:-1].copy()
+        for p in range(len(moves)):
+            for b in range(len(bodies)):
+                bounds(bodies[b], moves[p], low, high)
+                i0 = max(0, int(math.ceil((low[u] - origin[u]) / cell - 0.5))) // SIDE
+                i1 = min(nu_tiles - 1, int(math.floor((high[u] - origin[u]) / cell - 0.5)) // SIDE)
+                j0 = max(0, int(math.ceil((low[v] - origin[v]) / cell - 0.5))) // SIDE
+                j1 = min(nv_tiles - 1, int(math.floor((high[v] - origin[v]) / cell - 0.5)) // SIDE)
+                for j in range(j0, j1 + 1):
+                    for i in range(i0, i1 + 1):
+                        t = j * nu_tiles + i
+                        if low[direction] >= spans[t, 1] or high[direction] <= spans[t, 0]:
+                            continue
+                        if turn == 0:
+                            offsets[t + 1] += 1
+                        else:
+                            entries[place[t]] = p * len(bodies) + b
+                            place[t] += 1
+    return offsets, entries
+
+
+@njit(cache=True, nogil=True)
+def _part(
+    direction, tile, nu_tiles, place, width, rays, origin, cell, move, first_t, last_t, body, tag, at, lo, hi, mask,
+    marked, across, out, poses, spare, box,
+):  # fmt: skip
+    """One body along a part of a move on a tile. False: no room."""
+    _, _, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
+    u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
+    u0 = origin[u] + ((tile % nu_tiles) * SIDE + 0.5) * cell
+    v0 = origin[v] + ((tile // nu_tiles) * SIDE + 0.5) * cell
+    for k in range(POSES):
+        pose(move, first_t + (last_t - first_t) * k / (POSES - 1), poses[k])
+    part = spare[3]
+    part[:6], part[6:] = poses[0], poses[POSES - 1]
+    bounds(body, part, box[0], box[1])
+    j0 = max(0, int(math.ceil((box[0, v] - v0) / cell)))
+    j1 = min(SIDE - 1, int(math.floor((box[1, v] - v0) / cell)))
+    i0 = max(0, int(math.ceil((box[0, u] - u0) / cell)))
+    i1 = min(SIDE - 1, int(math.floor((box[1, u] - u0) / cell)))
+    if j0 > j1 or i0 > i1:
+        return True
+    out[6], out[7] = np.float32(box[0, direction]), np.float32(box[1, direction])
+    rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
+    g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
+    middle, hull = poses[POSES // 2], spare[1, 6:10]
+    if body[KIND] != BALL:
+        _hull(body, part, hull)
+    for j in range(j0, j1 + 1):
+        row = tile * SIDE + j
+        if row_last[row] <= out[6] or row_first[row] >= out[7]:
+            continue
+        pv = v0 + j * cell
+        if body[KIND] == BALL:
+            a, b = poses[0], poses[POSES - 1]
+            r = body[R1]
+            rows.ball(
+                lo, hi, np.uint64(j * SIDE), g0, g1, u0, at,
+                a[direction] + r * a[3 + direction], b[direction] - a[direction] + r * (b[3 + direction] - a[3 + direction]),
+                a[u] + r * a[3 + u], b[u] - a[u] + r * (b[3 + u] - a[3 + u]),
+                pv - a[v] - r * a[3 + v], b[v] - a[v] + r * (b[3 + v] - a[3 + v]), r,
+            )  # fmt: skip
+            continue
+        for i in range(i0, i1 + 1):
+            r = tile * TILE + j * SIDE + i
+            if last[r] <= out[6] or first[r] >= out[7]:
+                continue
+            pu = u0 + i * cell
+            na, s0, wa, w2 = _ray(middle, direction, pu, pv, u, v)
+            a, b = _frustum(hull[0], hull[1], hull[2], hull[3], na, s0, wa, w2)
+            if a >= b or a >= last[r] or b <= first[r] or (a >= void_low[r] and b <= void_high[r]):
+                continue
+            a, b = _swept(body, move, first_t, last_t, poses, direction, pu, pv, u, v, spare)
+            if a < b:
+                lo[j * SIDE + i], hi[j * SIDE + i] = a, b
+    return _carve(
+        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
+        row_first, row_last, tag, across, out,
+    )  # fmt: skip
+
+
+@njit(cache=True, nogil=True)
+def cut_tile(
+    direction,
+    tile,
+    rays,
+    nu_tiles,
+    origin,
+    cell,
+    moves,
+    bodies,
+    offsets,
+    entries,
+    start,
+    found,
+    tag0,
+    measured,
+):
+    """As `_tile_kernels.cut_tile` for moves (m, 12)."""
+    place, width = rays[0][tile], rays[1][tile]
+    lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
+    mask, marked = np.zeros(SIDE, dtype=np.uint8), np.zeros(SIDE + 1, dtype=np.uint64)
+    out, across = np.zeros(9), np.zeros(4)
+    out[8] = 1.0 if measured else 0.0
+    at = (np.arange(SIDE) * cell).astype(np.float32)
+    poses, spare, box = np.empty((POSES, 6)), np.zeros((4, 12)), np.empty((2, 3))
+    for e in range(start[tile], offsets[tile + 1]):
+        p, b = entries[e] // len(bodies), entries[e] % len(bodies)
+        out[:8] = 0.0
+        out[3], out[4] = FAR, -FAR
+        move = moves[p]
+        dot = min(1.0, max(-1.0, move[3] * move[9] + move[4] * move[10] + move[5] * move[11]))
+        long = math.sqrt((move[6] - move[0]) ** 2 + (move[7] - move[1]) ** 2 + (move[8] - move[2]) ** 2)
+        parts = max(1, int(math.ceil(max(long / MOST_MM, math.acos(dot) / MOST_RAD) - 1e-9)))
+        if bodies[b, KIND] == BALL:
+            parts = max(1, int(math.ceil(math.acos(dot) / 0.04 - 1e-9)))
+        for q in range(parts):
+            fits = _part(
+                direction, tile, nu_tiles, place, width, rays, origin, cell, move, q / parts, (q + 1) / parts,
+                bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out, poses, spare, box,
+            )  # fmt: skip
+            if not fits:
+                _keep(out, found, e)
+                start[tile] = e
+                return
+        if measured:
+            _keep(out, found, e)
+    start[tile] = offsets[tile + 1]
