@@ -86,3 +86,20 @@ def test_a_saving_is_none_where_the_machine_is_at_its_limit():
     n = np.ones(4)
     assert saving(0.2 * n, n, n > 0, 3000 * n, 1.0, 3000.0) == 0.0
     assert saving(0.2 * n, n, n > 0, 1000 * n, 1.0, 3000.0) == pytest.approx(2.0)
+
+
+def test_what_is_kept_of_a_step_comes_back_as_it_was():
+    """A second operation's change goes on from the kept first one; what is stated of the first stays the same."""
+    store = MemoryStore()
+    seen = []
+    for cusp in (0.05, 0.06):
+        data = document("plan")
+        data["tools"].append(make_tool("ball", 8, number=2).model_dump())
+        data["setups"][0]["operations"].append(
+            {"name": "fine", "strategy": "parallel_finishing", "tool": 2, "parameters": {"cusp": cusp}}
+        )
+        prover = Prover(Planner(job_from_data(data), MODELS, store))
+        seen.append(prover.prove(prover.job.effective_releases()[0]).facts["operations"][0])
+    assert store.computed["cut"] == 3
+    assert seen[0]["adapted_saves_s"] == pytest.approx(seen[1]["adapted_saves_s"])
+    assert seen[0]["load"] == seen[1]["load"]

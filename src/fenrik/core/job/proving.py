@@ -243,6 +243,7 @@ class Prover:
             band,
             lambda p, n: reachable(p, n, topology, used, 0.5 * band),
             cut.cuts,
+            cut.skin,
         )
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]

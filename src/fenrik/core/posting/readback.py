@@ -15,6 +15,8 @@ from fenrik.core.errors import PostError
 from fenrik.core.machines.motion import MotionTable
 
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
+_WORDS_ONLY = re.compile(r"(?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)+")
+_COMMENT = re.compile(r"\([^()]*\)")
 _GROUPS = {
     "motion": {0, 1, 2, 3},
     "plane": {17},
@@ -86,13 +88,14 @@ class Reader:
         )
 
     def _block(self, number: int, raw: str) -> None:
-        line = re.sub(r"\([^()]*\)", " ", raw).split(";")[0].strip().upper()
+        line = _COMMENT.sub(" ", raw) if "(" in raw else raw
+        line = line.split(";")[0].strip().upper()
         if line in ("", "%"):
             return
         if "(" in line or ")" in line:
             raise self._error(number, raw, "has a comment that does not close")
         words = _WORD.findall(line)
-        if re.sub(r"\s", "", line) != "".join(a + v for a, v in words):
+        if not _WORDS_ONLY.fullmatch(line):
             raise self._error(number, raw, "holds something that is no word of letter and number")
         values: dict[str, float] = {}
         g_codes: dict[str, int] = {}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -92,18 +93,14 @@ class _Writer:
             self._line(f"G43 H{step.tool.number} Z{z}")
             self.modal |= {"G": "0", "X": x, "Y": y, "Z": z}
             start = 2
-        for i in range(start, len(moves.end)):
-            if moves.turn[i]:
+        columns = (moves.end.tolist(), moves.rapid.tolist(), moves.turn.tolist(), moves.feed.tolist())
+        for i, (end, rapid, turn, feed) in enumerate(zip(*columns, strict=True)):
+            if i < start:
+                continue
+            if turn:
                 self._arc(moves, i)
-            else:
-                self._straight(moves, i)
-
-    def _straight(self, moves: PlannedMoves, i: int) -> None:
-        words = self._axes(moves.end[i])
-        if not words:
-            return
-        rapid = bool(moves.rapid[i])
-        self._emit("0" if rapid else "1", words, None if rapid else float(moves.feed[i]))
+            elif words := self._axes(end):
+                self._emit("0" if rapid else "1", words, None if rapid else feed)
 
     def _arc(self, moves: PlannedMoves, i: int) -> None:
         start = np.array([float(self.modal["X"]), float(self.modal["Y"])]) / self.dialect.scale
@@ -144,14 +141,14 @@ class _Writer:
             words.append(f"J{self.dialect.number(centre[1] * scale - y0)}")
         self._emit("3" if turn > 0 else "2", words, feed)
 
-    def _axes(self, end: np.ndarray) -> list[str]:
+    def _axes(self, end: Sequence[float] | np.ndarray) -> list[str]:
         """Words of the axes whose written value changes; remembers them."""
-        words = []
+        words, modal, number, scale = [], self.modal, self.dialect.number, self.dialect.scale
         for axis, value in zip("XYZ", end, strict=True):
-            text = self._coordinate(float(value))
-            if self.modal.get(axis) != text:
+            text = number(float(value) * scale)
+            if modal.get(axis) != text:
                 words.append(f"{axis}{text}")
-                self.modal[axis] = text
+                modal[axis] = text
         return words
 
     def _emit(self, code: str, words: list[str], feed: float | None) -> None:

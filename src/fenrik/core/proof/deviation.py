@@ -46,6 +46,7 @@ def measure(
     tolerance: float,
     reach: Reach | None = None,
     cuts: Cuts | None = None,
+    skin: StockSurface | None = None,
 ) -> Deviation:
     """Deviation of every exact point of the stock's surface; `area` mm² is the design's, `tolerance` mm
     the half band of "on size".
@@ -53,9 +54,10 @@ def measure(
     The share on size is the area of the stock's surface within the band over the design's area; a
     point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
     only the direction in which the normal is longest counts. `reach` tells of spots of the design and their normals
-    whether a tool can touch them; `cuts` are what the stock's tags stand for.
+    whether a tool can touch them; `cuts` are what the stock's tags stand for,
+    `skin` is the stock's surface where it has been built.
     """
-    skin = surface(stock, cuts)
+    skin = skin if skin is not None else surface(stock, cuts)
     distance, faces, normal = design.signed(skin.points)
     along = np.abs(np.take_along_axis(normal, skin.axes[:, None].astype(np.int64), axis=1))[:, 0]
     dominant = along >= np.abs(normal).max(axis=1) - 1e-9

@@ -22,7 +22,7 @@ from fenrik.core.proof.load import Load, loads, summary
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import HOLDER, SHANK, Removal, Stock, tool_bodies
 from fenrik.core.stock.keeping import LiveStock, Snapshot
-from fenrik.core.stock.surface import surface
+from fenrik.core.stock.surface import StockSurface, surface
 from fenrik.core.tolerances import CONTACT_MM
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
@@ -55,7 +55,7 @@ class StepCut:
         head = {"facts": self.facts, "findings": [asdict(f) for f in self.findings]}
         arrays: dict[str, NDArray[Any]] = {
             "owner": self.owner,
-            "engagement": self.engagement,
+            "engagement_of_pieces": self.engagement,
             "volume": self.volume,
             "vertices": self.vertices,
             "quads": self.quads,
@@ -76,7 +76,7 @@ class StepCut:
             traces,
             head["facts"],
             findings,
-            arrays["engagement"],
+            arrays["engagement_of_pieces"],
             arrays["vertices"],
             arrays["quads"],
         )
@@ -94,11 +94,13 @@ class Keep(Protocol):
 
 @dataclass(frozen=True)
 class Simulated:
-    """The result of cutting: the `last` stock with the `cuts` that its tags stand for, what every step did, `move_of_tag` (pieces,) the move behind a tag,
+    """The result of cutting: the `last` stock with the `cuts` that its tags stand for and its
+    `skin` where it was built on the way, what every step did, `move_of_tag` (pieces,) the move behind a tag,
     removed `volume` (n,) mm³ per move, `traces` (n,) of the load by name, and findings."""
 
     last: Stock
     cuts: Cuts
+    skin: StockSurface | None
     steps: list[StepCut]
     move_of_tag: NDArray[np.int32]
     volume: Floats
@@ -122,6 +124,7 @@ def simulate(
     (n,) s the beginning and the length of every move."""
     snapshot = Snapshot.of(stock)
     cuts = Cuts()
+    skin: StockSurface | None = None
     live: LiveStock | None = None
     steps: list[StepCut] = []
     owners: list[NDArray[np.int32]] = []
@@ -136,12 +139,12 @@ def simulate(
             cuts.add(stroke.pieces, tool_bodies(stroke.tool))
         kept = keep.get(step) if keep is not None else None
         if kept is not None:
-            cut, live = StepCut.from_bytes(kept[0]), None
+            cut, live, skin = StepCut.from_bytes(kept[0]), None, None
             snapshot = snapshot.changed(kept[1])
         else:
             live = live if live is not None else LiveStock(snapshot)
             part = progress.part(step / len(names), (step + 1) / len(names))
-            cut = _cut_step(
+            cut, skin = _cut_step(
                 _rows(motion, rows), strokes, live.stock, times[rows], name, material, tag0, part, cuts
             )
             before, snapshot = snapshot, live.snapshot()
@@ -156,7 +159,7 @@ def simulate(
         findings += [_placed(f, rows, motion, clock) for f in cut.findings]
     move_of_tag = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
     last = live.stock if live is not None else snapshot.stock()
-    return Simulated(last, cuts, steps, move_of_tag, volume, traces, findings)
+    return Simulated(last, cuts, skin, steps, move_of_tag, volume, traces, findings)
 
 
 @dataclass(frozen=True)
@@ -199,7 +202,7 @@ def _cut_step(
     tag0: int,
     progress: Progress,
     cuts: Cuts,
-) -> StepCut:
+) -> tuple[StepCut, StockSurface]:
     """One operation's moves out of `work`."""
     owners: list[NDArray[np.int32]] = []
     engaged: list[NDArray[np.float32]] = []
@@ -237,7 +240,7 @@ def _cut_step(
         owners.append(row.astype(np.int32))
     progress.step(0.92, f"building the surface after '{name}'")
     skin = surface(work, cuts)
-    return StepCut(
+    cut = StepCut(
         np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32),
         volume,
         traces,
@@ -247,6 +250,7 @@ def _cut_step(
         skin.vertices.astype(np.float32),
         skin.quads,
     )
+    return cut, skin
 
 
 def _cut_pieces(
