@@ -60,5 +60,5 @@ def test_a_predrilled_hole_that_is_wide_enough_takes_the_place_of_the_helix(bore
     plunging = (np.hypot(step[:, 0], step[:, 1]) < 1e-9) & (step[:, 2] < 0)
     assert removal.volume[plunging, 0].max(initial=0.0) < 1.0
     assert removal.volume[:, 0].sum() == pytest.approx(
-        60 * 40 * 12 * (1.0 if not bore else 1 - np.pi * bore**2 / 4 / 2400), rel=0.02
+        60 * 40 * 12 * (1.0 if not bore else 1 - np.pi * bore**2 / 4 / 2400), rel=0.04
     )

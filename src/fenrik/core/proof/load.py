@@ -98,7 +98,10 @@ def loads(
     left, right = _sides(removal.sides, length, half, cell, tool.radius)
     engagement, width = _engagement(mean, radius, bend, left, right, cell)
     engagement, width = np.where(cuts, engagement, 0.0), np.where(cuts, width, 0.0)
-    engagement[upright & cuts] = np.pi
+    # straight down: all round where half the cutter's face or more is in material, in proportion where less is
+    face = volume / np.maximum(high - low, 1e-12) / (0.5 * np.pi * tool.radius**2)
+    plunging = upright & cuts
+    engagement[plunging] = np.pi * np.minimum(1.0, face[plunging])
     rate = np.where(cuts, volume / np.maximum(high - low, 1e-12) * feed, 0.0) / 1000.0
     per_tooth = feed / np.maximum(np.abs(rpm) * tool.teeth, 1e-9)
     chip = np.where(engagement > 1e-6, per_tooth * width / np.maximum(radius * engagement, 1e-9), 0.0)

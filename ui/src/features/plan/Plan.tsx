@@ -331,26 +331,26 @@ function Feeds({ doc, edit }: Part) {
           data={["off", "flood", "mist"].map((v) => ({ value: v, label: v }))}
           onSave={(v) => edit((o) => void (o.coolant = v as Operation["coolant"]))}
         />
-        <ChoiceField
-          label="Feed follows"
-          value={doc.feed_follows ?? "plan"}
-          data={[
-            { value: "plan", label: "the plan: one feed" },
-            { value: "engagement", label: "the measured engagement" },
-          ]}
-          onSave={(v) => edit((o) => void (o.feed_follows = v as Operation["feed_follows"]))}
-        />
-        <ChoiceField
-          label="Where shank or holder would touch"
-          value={doc.when_short ?? "trim"}
-          data={[
-            { value: "trim", label: "leave these moves out" },
-            { value: "raise", label: "lift the tool" },
-            { value: "leave", label: "keep as it is" },
-          ]}
-          onSave={(v) => edit((o) => void (o.when_short = v as Operation["when_short"]))}
-        />
       </div>
+      <ChoiceField
+        label="Feed follows"
+        value={doc.feed_follows ?? "plan"}
+        data={[
+          { value: "plan", label: "the plan: one feed" },
+          { value: "engagement", label: "the measured engagement" },
+        ]}
+        onSave={(v) => edit((o) => void (o.feed_follows = v as Operation["feed_follows"]))}
+      />
+      <ChoiceField
+        label="Where shank or holder would touch"
+        value={doc.when_short ?? "trim"}
+        data={[
+          { value: "trim", label: "leave these moves out" },
+          { value: "raise", label: "lift the tool" },
+          { value: "leave", label: "keep as it is" },
+        ]}
+        onSave={(v) => edit((o) => void (o.when_short = v as Operation["when_short"]))}
+      />
     </>
   );
 }
