@@ -33,7 +33,9 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         canvas = page.get_by_role("slider", name="Moment of the program")
         box = canvas.bounding_box()
         assert box is not None
-        canvas.click(position={"x": box["width"] * 0.24, "y": 40})
+        with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000) as fine:
+            canvas.click(position={"x": box["width"] * 0.24, "y": 40})
+        fine.value.finished()
     elif name == "deviation":
         page.get_by_text("Deviation", exact=True).click()
     page.wait_for_timeout(3500)
@@ -42,12 +44,13 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
 
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[1:]
     views = [("part", 1, "part"), ("setups", 1, "setups"), ("tools", 1, "tools"), ("plan", 2, "plan")]
     views += [(name, 2, "prove") for name in ("prove", "replay", "deviation")] + [("release", 1, "release")]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        for name, job, station in views:
+        for name, job, station in [v for v in views if not wanted or v[0] in wanted]:
             shot(page, name, job, station)
         page.goto(f"{ADDRESS}/api/jobs/1/releases/bearing_bracket_top/sheet")
         page.screenshot(path=OUT / "setup_sheet.png")
