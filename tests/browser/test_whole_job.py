@@ -133,7 +133,7 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     expect(drawing).to_contain_text("8°")
     lean.fill("1")
     lean.press("Enter")
-    expect(page.get_by_text(re.compile("flute_length 40.0 is shorter than the tip", re.I))).to_be_visible()
+    expect(page.get_by_text(re.compile("flute_length 40.0 is shorter than the tip"))).to_be_visible()
     page.get_by_role("button", name="Remove T23").click()
 
     station(page, "Release")

@@ -20,7 +20,9 @@ from fenrik.app.tables import BlobRow, FileRow, JobRow, RevisionRow, RunRow, now
 from fenrik.core.errors import Conflict, DocumentError, InputError, NotFound
 from fenrik.core.job.document import Job
 from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Proof
 from fenrik.core.job.reading import job_data, job_from_data
+from fenrik.core.job.replaying import replay_of
 from fenrik.core.model.child import read_in_child
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.model.reading import MAX_BYTES
@@ -36,7 +38,7 @@ class Jobs:
     def __init__(self, engine: Engine, queue: Queue) -> None:
         self.engine, self.queue = engine, queue
         self.store = DatabaseStore(engine)
-        self.replays: Recent[Replay] = Recent(2)
+        self._replays: Recent[Replay] = Recent(2)
 
     # documents -------------------------------------------------------------------------------
 
@@ -181,6 +183,24 @@ class Jobs:
                 path.parent.mkdir(parents=True, exist_ok=True)
                 path.write_bytes(self.file(job_id, name))
             yield Planner(job, Path(folder), self.store, read_in_child if reading else _not_here)
+
+    # proofs ----------------------------------------------------------------------------------
+
+    def proof(self, key: str) -> Proof:
+        """A proved release by its key. Raises NotFound."""
+        blob = self.store.get(key)
+        if blob is None:
+            raise NotFound("The release has not been proved yet.", remedy="Prove it.")
+        return Proof.from_bytes(blob)
+
+    def replay(self, key: str) -> Replay:
+        """The replay of a proved release, kept for those looked at lately. Raises NotFound."""
+
+        def made() -> Replay:
+            proof = self.proof(key)
+            return replay_of(proof.facts, proof.arrays, self.store)
+
+        return self._replays.get(key, made)
 
     # runs ------------------------------------------------------------------------------------
 

@@ -15,11 +15,9 @@ from fenrik.core.binary import pack
 from fenrik.core.errors import NotFound
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.proving import Proof, Prover
-from fenrik.core.job.replaying import replay_of
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.paths.toolpath import Toolpath
-from fenrik.core.proof.replay import Replay
 from fenrik.core.proof.simulate import TRACES
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.web.deps import Service, binary
@@ -93,23 +91,16 @@ def path(jobs: Service, key: str) -> Response:
     return binary(pack(head, {"pieces": pieces.astype(np.float32), "kind": toolpath.kind[1:][owner]}))
 
 
-def _proof(jobs: Jobs, key: str) -> Proof:
-    blob = jobs.store.get(key)
-    if blob is None:
-        raise NotFound("The release has not been proved yet.", remedy="Prove it.")
-    return Proof.from_bytes(blob)
-
-
 @router.get("/proofs/{key}/facts")
 def proof_facts(jobs: Service, key: str) -> dict[str, Any]:
     """Operations, times, deviation and findings of a proved release."""
-    return _proof(jobs, key).facts
+    return jobs.proof(key).facts
 
 
 @router.get("/proofs/{key}/motion")
 def proof_motion(jobs: Service, key: str) -> Response:
     """The posted motion as straight pieces with the time at which each ends."""
-    proof = _proof(jobs, key)
+    proof = jobs.proof(key)
     names = ("pieces", "owner", "ends_at", "rapid", "step", "tool", "feed", "line", *TRACES)
     return binary(pack({"time_s": proof.facts["time_s"]}, {n: proof.arrays[n] for n in names}))
 
@@ -117,7 +108,7 @@ def proof_motion(jobs: Service, key: str) -> Response:
 @router.get("/proofs/{key}/stock/{step}")
 def proof_stock(jobs: Service, key: str, step: int) -> Response:
     """The stock's surface after a step; the last one with its deviation."""
-    proof = _proof(jobs, key)
+    proof = jobs.proof(key)
     if f"vertices{step}" not in proof.arrays:
         raise NotFound(f"The release has no step {step}.")
     arrays = {"vertices": proof.arrays[f"vertices{step}"], "quads": proof.arrays[f"quads{step}"]}
@@ -129,15 +120,9 @@ def proof_stock(jobs: Service, key: str, step: int) -> Response:
 @router.get("/proofs/{key}/at/{moment}")
 def stock_at(jobs: Service, key: str, moment: float) -> Response:
     """The stock's surface at a moment s of the program, as the proof cut it."""
-    replay = jobs.replays.get(key, lambda: _replay(jobs, key))
-    skin = replay.surface(moment)
+    skin = jobs.replay(key).surface(moment)
     arrays = {"vertices": skin.vertices.astype(np.float32), "quads": skin.quads}
     return binary(pack({"moment": moment}, arrays))
-
-
-def _replay(jobs: Jobs, key: str) -> Replay:
-    proof = _proof(jobs, key)
-    return replay_of(proof.facts, proof.arrays, jobs.store)
 
 
 @router.get("/jobs/{job_id}/releases/{name}/program")
@@ -171,4 +156,4 @@ def _release(jobs: Jobs, planner_prover: Prover, name: str) -> tuple[Proof, Any]
     release = next((r for r in planner_prover.job.effective_releases() if r.name == name), None)
     if release is None:
         raise NotFound(f"There is no release '{name}'.", remedy="Choose one of the job's releases.")
-    return _proof(jobs, planner_prover.release_key(release)), release
+    return jobs.proof(planner_prover.release_key(release)), release

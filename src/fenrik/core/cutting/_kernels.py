@@ -2,7 +2,7 @@
 
 A cutter is `shape` (see `fenrik.core.tooling.profile.Profile.shape`): radius, flat, corner, tangent of the cone,
 where arc and cone end, and the arc of the rim. The tip over a point at distance d from the axis is lifted by
-profile(d), which is convex: flat, arc, cone, arc of the rim.
+`underside`, which is convex: flat, arc, cone, arc of the rim.
 
 Primitive rows (12 doubles): facet  A B C | three edge functions (nx ny c) >= 0 inside
                              edge   x0 y0 z0 ux uy length slope
@@ -14,23 +14,10 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from fenrik.core.tooling._profile_kernels import underside
+
 FACET, EDGE, VERTEX = 0, 1, 2
 LOWEST = -1e30
-
-
-@njit(cache=True, inline="always")
-def profile(d, shape):
-    """Height of the underside over the tip at distance d from the axis."""
-    flat, corner, arc_end = shape[1], shape[2], shape[4]
-    if d <= flat:
-        return 0.0
-    if d <= arc_end:
-        over = d - flat
-        return corner - math.sqrt(max(0.0, corner * corner - over * over))
-    if d <= shape[8]:
-        return shape[5] + shape[3] * (d - arc_end)
-    over = d - shape[6]
-    return shape[9] - math.sqrt(max(0.0, shape[7] * shape[7] - over * over))
 
 
 @njit(cache=True, nogil=True)
@@ -61,7 +48,7 @@ def edge_tip(row, x, y, shape, least):
         s = foot + min(half, _tapered_step(q, abs(slope), half, shape)) * (1.0 if slope > 0.0 else -1.0)
     s = min(high, max(low, s))
     d = math.sqrt(q * q + (s - foot) * (s - foot))
-    return z0 + slope * s - profile(min(d, radius), shape)
+    return z0 + slope * s - underside(min(d, radius), shape)
 
 
 @njit(cache=True, nogil=True)
@@ -138,7 +125,7 @@ def primitive_tip(kind, row, x, y, shape, least):
         d2 = dx * dx + dy * dy
         if d2 >= shape[0] * shape[0]:
             return LOWEST
-        return row[2] - profile(math.sqrt(d2), shape)
+        return row[2] - underside(math.sqrt(d2), shape)
     return edge_tip(row, x, y, shape, least)
 
 

@@ -127,14 +127,14 @@ def kept_clear(
     reach = Reach(topology, tool)
     if not reach.bodies:
         return path
-    owner, points = _sampled(path)
-    lack = reach.lack(points)
+    owner, points = path.divided(np.maximum(1, np.ceil(path.lengths() / PITCH_MM)).astype(np.int64))
+    alone = lack = reach.lack(points)
     if stock is not None:
         lack = lack.or_more(reach.lack_over(stock, points, path.kind[owner] == Motion.RAPID, tool))
     bad = (lack.most > 0) & (path.kind[owner] != Motion.RAPID)
     if not bad.any():
         return path
-    note = _note(points, bad, lack, tool, when)
+    note = _note(points, bad, lack, tool, when) | {"against": _against(bad, alone, lack)}
     if when == "trim":
         moved = _trimmed(path, owner, points, bad, clearance)
     elif when == "raise":
@@ -153,29 +153,6 @@ def kept_clear(
     )
 
 
-def _sampled(path: Toolpath) -> tuple[NDArray[np.int64], Floats]:
-    """Positions along the path and the row each belongs to; the last of a row is its end."""
-    lengths = path.lengths()
-    counts = np.maximum(1, np.ceil(lengths / PITCH_MM).astype(np.int64))
-    counts[0] = 1
-    owner = np.repeat(np.arange(len(path)), counts)
-    first = np.cumsum(counts) - counts
-    share = (np.arange(len(owner)) - first[owner] + 1) / counts[owner]
-    start = path.tip[np.maximum(owner - 1, 0)]
-    points = start + share[:, None] * (path.tip[owner] - start)
-    arc = path.turn[owner] != 0
-    if arc.any():
-        centre, turn = path.centre[owner[arc]], path.turn[owner[arc]]
-        a = start[arc, :2] - centre
-        b = path.tip[owner[arc], :2] - centre
-        sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * turn
-        sweep = np.where(sweep <= 1e-9, sweep + 2 * np.pi, sweep) * share[arc] * turn
-        c, s = np.cos(sweep), np.sin(sweep)
-        points[arc, 0] = centre[:, 0] + c * a[:, 0] - s * a[:, 1]
-        points[arc, 1] = centre[:, 1] + s * a[:, 0] + c * a[:, 1]
-    return owner, points
-
-
 def _note(
     points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly, when: When
 ) -> dict[str, object]:
@@ -187,6 +164,12 @@ def _note(
         "share": float(bad.mean()), "part": "holder" if lack.holder[worst] >= lack.shank[worst] else "shank",
         "stick_out": round(tool.stick_out + holder, 2),
     }  # fmt: skip
+
+
+def _against(bad: NDArray[np.bool_], part: Lack, both: Lack) -> str:
+    """Whether the worst of the spots is too near the part or only the stock."""
+    worst = int(np.argmax(np.where(bad, both.most, -1.0)))
+    return "part" if part.most[worst] >= both.most[worst] else "stock"
 
 
 def _trimmed(

@@ -101,7 +101,7 @@ class OperationDoc(Strict):
     when_short: Annotated[
         Literal["trim", "raise", "leave"],
         Field(
-            description="Where shank or holder would touch the part: leave moves out, lift them, or keep them."
+            description="Where shank or holder would touch part or stock: leave moves out, lift them, or keep them."
         ),
     ] = "trim"
     heights: HeightsDoc = HeightsDoc()

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.setups.setup import Clamped
+from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
@@ -53,10 +54,10 @@ class KeptCuts:
             last = key_of("cut", [last, digest.hexdigest(), name, used, material.model_dump()])
             self.keys.append(last)
 
-    def put_raw(self, snapshot: Snapshot) -> None:
+    def put_raw(self, stock: Stock) -> None:
         """Keeps the stock before the first operation, where it is more than a box."""
-        if not snapshot.is_box:
-            self.store.put(self.raw, "stock", snapshot.changes(None))
+        if not stock.is_box:
+            self.store.put(self.raw, "stock", Snapshot.of(stock).changes(None))
 
     def get(self, step: int) -> tuple[bytes, bytes] | None:
         """The step's cut and its changes to the stock, or None."""

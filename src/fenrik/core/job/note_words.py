@@ -22,7 +22,8 @@ def words_of(note: dict[str, Any], name: str) -> tuple[str, str] | None:
         return f"{words}, at the entry feed.", "Predrill there or use a smaller tool."
     if note.get("kind") == "short":
         done = {"trim": "is left out", "raise": "is lifted", "leave": "is kept as it is"}[note["when"]]
-        words = f"The {note['part']} of the tool of '{name}' would touch the part at {at}, by {note['lack']:.2f} mm"
+        words = f"The {note['part']} of the tool of '{name}' would touch the {note['against']} at {at}"
+        words += f", by {note['lack']:.2f} mm"
         what = f"{words}: {100 * note['share']:.1f} % of its way {done}."
         if note["part"] == "holder":
             return what, f"A stick-out of {note['stick_out']:g} mm would do."

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import math
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -23,13 +22,13 @@ from fenrik.core.errors import ComputeError, DocumentError, FenrikError
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.regions import area_of, projected
-from fenrik.core.job.standing import load_on_rows
+from fenrik.core.job.standing import thinning_on_rows
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
 from fenrik.core.paths.toolpath import Motion, Toolpath
 from fenrik.core.progress import SILENT, Progress
-from fenrik.core.proof.adapting import adapted, divided, follows
+from fenrik.core.proof.adapting import adapted, divided, follows, side_milling
 from fenrik.core.proof.simulate import PART
 from fenrik.core.setups.setup import Clamped, SolidStock, clamp
 from fenrik.core.stock.heightmap import HeightMap
@@ -239,32 +238,30 @@ class Planner:
     def _feed_adapted(self, setup: SetupDoc, operation: OperationDoc, path: Toolpath) -> Toolpath:
         parts, owner = divided(path, PART * self.job.tool(operation.tool).radius)
         rpm = self.resolved(setup, operation).spindle_rpm
-        engagement = load_on_rows(self, setup, operation, parts, rpm)
+        thinning = thinning_on_rows(self, setup, operation, parts, rpm)
         planned = self.resolved(setup, operation).feed
-        cuts = follows(parts, planned)
-        wanted = self.wanted_engagement(setup, operation, engagement[cuts])
-        out = adapted(parts, owner, engagement, wanted, planned, self.feed_limit(setup, operation))
-        mine = follows(out, None)
+        wanted = self.planned_thinning(setup, operation, thinning[follows(parts, planned)])
+        out = adapted(parts, owner, thinning, wanted, planned, self.feed_limit(setup, operation))
         before, after = (
-            float((p.lengths()[c] / np.maximum(p.feed[c], 1e-9)).sum() * 60.0)
-            for p, c in ((parts, cuts), (out, mine))
+            float((p.lengths() / np.maximum(p.feed, 1e-9))[follows(p, None)].sum() * 60.0)
+            for p in (parts, out)
         )
-        feeds = out.feed[mine] if mine.any() else np.zeros(1)
+        feeds = out.feed[follows(out, None)]
         note: dict[str, object] = {
             "kind": "adapted", "before_s": before, "after_s": after,
-            "least_mm_min": float(feeds.min()), "most_mm_min": float(feeds.max()),
+            "least_mm_min": float(feeds.min(initial=planned)), "most_mm_min": float(feeds.max(initial=planned)),
         }  # fmt: skip
         return replace(out, notes=[*path.notes, note])
 
-    def wanted_engagement(self, setup: SetupDoc, operation: OperationDoc, measured: Floats) -> float:
-        """The engagement rad for which the feed was planned: that of the stepover, or else the heaviest tenth of what was
-        measured (n,)."""
+    def planned_thinning(self, setup: SetupDoc, operation: OperationDoc, measured: Floats) -> float:
+        """The mean chip over the feed per tooth for which the feed was planned: that of the stepover, or else what nine
+        tenths of what was measured (n,) do not exceed."""
         r = self.resolved(setup, operation)
         stepover = getattr(r.parameters, "stepover", None)
         if stepover and strategy(operation.strategy).kinds == CLEARING:
-            return engagement_angle(min(stepover, r.tool.diameter), r.tool.diameter)
+            return side_milling(engagement_angle(min(stepover, r.tool.diameter), r.tool.diameter))
         cuts = measured[measured > 0]
-        return float(np.quantile(cuts, 0.9)) if len(cuts) else math.pi / 2
+        return float(np.quantile(cuts, 0.9)) if len(cuts) else 1.0
 
     def feed_limit(self, setup: SetupDoc, operation: OperationDoc) -> float:
         """The highest feed mm/min that machine and tool bear."""

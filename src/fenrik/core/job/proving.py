@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -28,14 +28,13 @@ from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.readback import Reader
 from fenrik.core.posting.writer import write
 from fenrik.core.progress import SILENT, Progress
-from fenrik.core.proof.adapting import saving
+from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
 from fenrik.core.proof.deviation import measure, overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
 from fenrik.core.proof.reach import reachable
-from fenrik.core.proof.simulate import Simulated, simulate
-from fenrik.core.stock.keeping import Snapshot
+from fenrik.core.proof.simulate import PART, Simulated, simulate
 from fenrik.core.tolerances import MESH_SHARE
 
 Floats = NDArray[np.float64]
@@ -223,7 +222,7 @@ class Prover:
         progress.step(0.02, "cutting the stock")
         keep = KeptCuts(planner.store, clamped, cell, motion, step_of, names, times, tools, material)
         stock = raw_stock(clamped, cell)
-        keep.put_raw(Snapshot.of(stock))
+        keep.put_raw(stock)
         cut = simulate(
             motion, step_of, names, tools, stock, begin, times, material, progress.part(0.02, 0.75), keep
         )
@@ -308,27 +307,30 @@ class Prover:
                     "spindle_rpm": r.spindle_rpm,
                     "feed_mm_min": r.feed,
                     "load": cut.steps[i].facts,
-                    "adapted_saves_s": self._adapted_saves(posted, operation, rows & feeding, times, cut),
+                    "adapted_saves_s": self._adapted_saves(posted, i, feeding, cut),
                 }
             )
         return out
 
-    def _adapted_saves(
-        self, posted: Posted, operation: OperationDoc, rows: NDArray[np.bool_], times: Floats, cut: Simulated
-    ) -> float:
-        """Seconds that a feed adapted to the measured engagement would save; 0 where it is adapted already."""
-        if operation.feed_follows != "plan":
+    def _adapted_saves(self, posted: Posted, step: int, feeding: NDArray[np.bool_], cut: Simulated) -> float:
+        """Seconds that feeds adapted to the measured chips would save on the machine; 0 where they are adapted already."""
+        operation, motion = posted.operations[step], posted.motion
+        if operation.feed_follows != "plan" or not len(cut.steps[step].owner):
             return 0.0
-        step = posted.operations.index(operation)
-        engagement = cut.steps[step].engagement.astype(np.float64)
+        mill = self.planner.machine(posted.setup)
         row = np.flatnonzero(posted.comparison.step_of == step)[cut.steps[step].owner]
-        fed = posted.motion.feed[row]
-        # entries, plunges and links have feeds of their own
-        mine = rows[row] & (np.abs(fed - self.planner.resolved(posted.setup, operation).feed) < 1.0)
-        parts = times[row] / np.bincount(row, minlength=len(times))[row]
-        wanted = self.planner.wanted_engagement(posted.setup, operation, engagement[mine])
+        feed = motion.feed[row]
+        # entries and plunges have feeds of their own
+        mine = feeding[row] & (np.abs(feed - self.planner.resolved(posted.setup, operation).feed) < 1.0)
+        thinning = cut.steps[step].thinning.astype(np.float64)
+        wanted = self.planner.planned_thinning(posted.setup, operation, thinning[mine])
         limit = self.planner.feed_limit(posted.setup, operation)
-        return saving(engagement, parts, mine, fed, wanted, limit)
+        pieces = cut.pieces(step)
+        part = parts_of_moves(pieces, row, PART * self.job.tool(operation.tool).radius)
+        faster = adapted_pieces(feed, mine, thinning, part, wanted, limit)
+        parts = motion.in_pieces(pieces, row)
+        before, after = (float(move_times(replace(parts, feed=f), mill).sum()) for f in (feed, faster))
+        return before - after
 
     def _notes(self, posted: Posted) -> list[Finding]:
         """What the strategies noted about their own work."""

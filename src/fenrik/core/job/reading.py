@@ -77,9 +77,9 @@ def document_error(error: ValidationError) -> DocumentError:
         )
     message = first["msg"].removeprefix("Value error, ")
     shown = "" if isinstance(value, (dict, list)) else f" The value is {value!r}."
-    return DocumentError(
-        f"{message[0].upper()}{message[1:]}{more}.{shown}", remedy=_remedy(first), where=where
-    )
+    name = message.split(" ")[0]
+    begun = message if "_" in name else f"{message[0].upper()}{message[1:]}"  # a field's name stays as it is
+    return DocumentError(f"{begun}{more}.{shown}", remedy=_remedy(first), where=where)
 
 
 def _remedy(fault: Any) -> str:

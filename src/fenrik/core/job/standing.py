@@ -31,10 +31,11 @@ def proof_cell(clamped: Clamped, wanted: float | None) -> float:
     return round(max(proposed, least), 4)
 
 
-def load_on_rows(
+def thinning_on_rows(
     plans: Plans, setup: SetupDoc, operation: OperationDoc, path: Toolpath, rpm: float
 ) -> np.ndarray:
-    """The greatest engagement rad on every row (n,) of an operation's path, measured by cutting all before it and it."""
+    """The thickest mean chip, over the feed per tooth, on every row (n,) of an operation's path, measured by cutting all
+    before it and it."""
     clamped = plans.clamped(setup)
     stock = raw_stock(clamped, proof_cell(clamped, plans.job.proof.cell_mm))
     for earlier in plans.before(setup, operation):
@@ -50,5 +51,5 @@ def load_on_rows(
     feeds, speeds = np.maximum(path.feed[row], 1.0), np.full(len(row), rpm)
     load: Load = loads(pieces, rapid, feeds, speeds, removal, stock.cell, tool, plans.material(setup))
     out = np.zeros(len(path))
-    np.maximum.at(out, row, load.engagement)
+    np.maximum.at(out, row, load.thinning)
     return out

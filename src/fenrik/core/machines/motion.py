@@ -84,6 +84,12 @@ class MotionTable:
         pieces[first, :3], pieces[last, 3:] = self.start, self.end
         return pieces, owner.astype(np.int32)
 
+    def in_pieces(self, pieces: Floats, owner: NDArray[np.int64]) -> MotionTable:
+        """The motion as straight moves: pieces (m, 6) with the move (m,) that each belongs to."""
+        columns = {c: getattr(self, c)[owner] for c in ("rapid", "feed", "tool", "spindle", "line")}
+        straight, nowhere = np.zeros(len(pieces), dtype=np.int8), np.full((len(pieces), 2), np.nan)
+        return MotionTable(pieces[:, :3], pieces[:, 3:], turn=straight, centre=nowhere, **columns)
+
     def _at(self, owner: NDArray[np.int64], share: Floats, sweeps: Floats) -> Floats:
         """Positions (m, 3) at a share (m, 1) of the moves `owner` (m,)."""
         start, end = self.start[owner], self.end[owner]

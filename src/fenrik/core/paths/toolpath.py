@@ -63,6 +63,29 @@ class Toolpath:
         sweep = np.where(sweep <= 1e-9, sweep + 2 * np.pi, sweep)
         return np.asarray(np.hypot(a[:, 0], a[:, 1]) * sweep)
 
+    def divided(self, counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], Floats]:
+        """Every move in so many even parts (n,), at least one: the row (m,) of each part and the tip (m, 3) at its end,
+        on arcs and helices too. Row 0 stays one."""
+        counts = np.concatenate([[1], counts[1:]])
+        owner = np.repeat(np.arange(len(self)), counts)
+        first = np.cumsum(counts) - counts
+        share = (np.arange(len(owner)) - first[owner] + 1) / counts[owner]
+        start = self.tip[np.maximum(owner - 1, 0)]
+        points = np.where(
+            share[:, None] >= 1.0, self.tip[owner], start + share[:, None] * (self.tip[owner] - start)
+        )
+        arc = (self.turn[owner] != 0) & (share < 1.0)
+        if arc.any():
+            centre, turn = self.centre[owner[arc]], self.turn[owner[arc]]
+            a = start[arc, :2] - centre
+            b = self.tip[owner[arc], :2] - centre
+            sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * turn
+            sweep = np.where(sweep <= 1e-9, sweep + 2 * np.pi, sweep) * share[arc] * turn
+            c, s = np.cos(sweep), np.sin(sweep)
+            points[arc, 0] = centre[:, 0] + c * a[:, 0] - s * a[:, 1]
+            points[arc, 1] = centre[:, 1] + s * a[:, 0] + c * a[:, 1]
+        return owner, points
+
     def cutting_length(self) -> float:
         """Length of all moves at feed, mm."""
         return float(self.lengths()[self.kind != Motion.RAPID].sum())

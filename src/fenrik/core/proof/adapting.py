@@ -1,14 +1,15 @@
-"""Feed adapted along a path to the engagement that the stock measured.
+"""Feed adapted along a path to the chips that the stock measured.
 
-The mean chip of a cut over an angle phi is fz (1 - cos phi) / phi times 2 ae-free constants (hm = fz 2 ae / (D phi) with
-ae = D (1 - cos phi) / 2; handbooks): where a tool is engaged less than planned its chips get thinner, and the feed may
-rise until they are as thick as planned; where it is engaged more, the feed falls. The factor is held between LEAST and
-MOST, ahead of a heavier cut it falls before the cut begins, and it moves in steps, so that the program does not
-change the feed with every block.
+The mean chip is the feed per tooth times ae / (R phi) (hm = fz 2 ae / (D phi), handbooks), ae the width and phi the
+angle of the cut as measured: beside a wall (1 - cos phi) / phi, more for a strip in the middle of the cutter. Where it is
+less than planned the chips get thinner, and the feed may rise until they are as thick as planned; where it is more,
+the feed falls. The factor is held between LEAST and MOST, ahead of a heavier cut it falls before the cut begins, and
+it moves in steps, so that the program does not change the feed with every block.
 """
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -22,35 +23,29 @@ LEAST, MOST, STEP = 0.5, 2.0, 0.1
 """Bounds and steps of the factor on the feed (common practice, no source)."""
 
 
-def factor(engagement: Floats, wanted: float) -> Floats:
-    """What the feed may be multiplied with (n,) at engagements rad so that the mean chip is that at `wanted` rad."""
+def side_milling(engagement: float) -> float:
+    """The mean chip over the feed per tooth for a cut beside a wall over an angle rad."""
+    return (1.0 - math.cos(engagement)) / engagement
 
-    def mean(angle: Floats) -> Floats:
-        return np.where(angle > 1e-6, (1.0 - np.cos(angle)) / np.maximum(angle, 1e-6), 0.0)
 
-    planned = float(mean(np.array([wanted]))[0])
-    raw = planned / np.maximum(mean(engagement), planned / MOST)
+def factor(thinning: Floats, planned: float) -> Floats:
+    """What the feed may be multiplied with (n,) where the mean chip is `thinning` (n,) of the feed per tooth, so that it
+    is that at `planned`."""
+    raw = planned / np.maximum(thinning, planned / MOST)
     return np.asarray(np.clip(np.floor(raw / STEP + 1e-9) * STEP, LEAST, MOST))
 
 
 def divided(path: Toolpath, longest: float) -> tuple[Toolpath, NDArray[np.int64]]:
-    """The path with its straight moves at feed cut into parts of at most `longest` mm, and the row (m,) of the path that
-    each came from."""
-    lengths = path.lengths()
-    straight = (path.turn == 0) & follows(path, None)
-    parts = np.where(straight, np.maximum(1, np.ceil(lengths / longest)), 1).astype(np.int64)
-    parts[0] = 1
-    owner = np.repeat(np.arange(len(path)), parts)
-    first = np.cumsum(parts) - parts
-    share = ((np.arange(len(owner)) - first[owner] + 1) / parts[owner])[:, None]
-    start = path.tip[np.maximum(owner - 1, 0)]
-    tip = np.where(share >= 1.0, path.tip[owner], start + share * (path.tip[owner] - start))
+    """The path with its moves at feed cut into parts of at most `longest` mm, and the row (m,) of the path that each
+    came from."""
+    parts = np.maximum(1, np.ceil(path.lengths() / longest - 1e-9)).astype(np.int64)
+    owner, tip = path.divided(np.where(follows(path, None), parts, 1))
     columns = {c: getattr(path, c)[owner] for c in ("kind", "turn", "centre", "feed", "level", "run")}
     return replace(path, tip=tip, **columns), owner
 
 
 def follows(path: Toolpath, planned: float | None) -> NDArray[np.bool_]:
-    """Rows (n,) whose feed may follow the engagement: cuts, leads and links, no entries; with `planned` mm/min those
+    """Rows (n,) whose feed may be adapted: cuts, leads and links, no entries; with `planned` mm/min those
     at that feed only."""
     kinds = np.isin(path.kind, (Motion.FEED, Motion.LEAD, Motion.LINK))
     return kinds if planned is None else kinds & (np.abs(path.feed - planned) < 1.0)
@@ -59,32 +54,53 @@ def follows(path: Toolpath, planned: float | None) -> NDArray[np.bool_]:
 def adapted(
     path: Toolpath,
     owner: NDArray[np.int64],
-    engagement: Floats,
+    thinning: Floats,
     wanted: float,
     planned: float,
     feed_max: float,
 ) -> Toolpath:
-    """A divided path (see `divided`) with what goes at the planned feed mm/min adapted to the engagement (m,) rad
-    measured on its rows; parts of one move that keep one feed are joined again. No feed rises over `feed_max`."""
-    cuts = follows(path, planned)
-    share = np.where(cuts, factor(engagement, wanted), MOST)
-    share = minimum_filter1d(share, 3, mode="nearest")
-    feed = np.where(cuts, np.minimum(path.feed * share, np.maximum(feed_max, path.feed)), path.feed)
+    """A divided path (see `divided`) with what goes at the planned feed mm/min adapted to the thinning (m,) of chips
+    measured on its rows, `wanted` being the planned one; parts of one move that keep one feed are joined again. No feed rises over `feed_max`."""
+    feed = adapted_feed(path.feed, follows(path, planned), thinning, wanted, feed_max)
     last = np.ones(len(path), dtype=np.bool_)
     last[:-1] = (owner[1:] != owner[:-1]) | (feed[1:] != feed[:-1])
     columns = {c: getattr(path, c)[last] for c in ("tip", "kind", "turn", "centre", "level", "run")}
     return replace(path, feed=feed[last], **columns)
 
 
-def saving(
-    engagement: Floats,
-    times: Floats,
-    feeding: NDArray[np.bool_],
+def adapted_feed(
+    feed: Floats, mine: NDArray[np.bool_], thinning: Floats, wanted: float, feed_max: float
+) -> Floats:
+    """Feeds (n,) mm/min of moves in the order of cutting, those of `mine` adapted to their `thinning` (n,); three
+    neighbours take the least of their factors. None rises over `feed_max`."""
+    share = minimum_filter1d(np.where(mine, factor(thinning, wanted), MOST), 3, mode="nearest")
+    return np.where(mine, np.minimum(feed * share, np.maximum(feed_max, feed)), feed)
+
+
+def parts_of_moves(pieces: Floats, move: NDArray[np.int64], longest: float) -> NDArray[np.int64]:
+    """The number (n,) of the part of at most `longest` mm of its move (n,) that each piece (n, 6) lies in, counted on
+    through all moves: what a divided path can tell apart."""
+    length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
+    run = np.cumsum(length)
+    first, last = np.searchsorted(move, move), np.searchsorted(move, move, side="right") - 1
+    before = run[first] - length[first]
+    total = np.maximum(run[last] - before, 1e-12)
+    parts = np.maximum(1.0, np.ceil(total / longest - 1e-9))
+    place = np.minimum(parts - 1, np.floor((run - 0.5 * length - before) / total * parts))
+    fresh = (move[1:] != move[:-1]) | (place[1:] != place[:-1])
+    return np.concatenate([[0], np.cumsum(fresh)]).astype(np.int64)
+
+
+def adapted_pieces(
     feed: Floats,
+    mine: NDArray[np.bool_],
+    thinning: Floats,
+    part: NDArray[np.int64],
     wanted: float,
     feed_max: float,
-) -> float:
-    """Seconds that adapted feeds save, without what speeding up and slowing down costs; columns (n,) of pieces."""
-    share = minimum_filter1d(np.where(feeding, factor(engagement, wanted), MOST), 3, mode="nearest")
-    share = np.minimum(share, np.maximum(1.0, feed_max / np.maximum(feed, 1e-9)))
-    return float((times * (1.0 - 1.0 / share))[feeding].sum())
+) -> Floats:
+    """As `adapted_feed` for pieces (n,) that lie in parts (n,) of moves: the thickest chip of a part counts for it."""
+    most = np.zeros(int(part[-1]) + 1)
+    np.maximum.at(most, part, thinning)
+    first = np.searchsorted(part, np.arange(len(most)))
+    return adapted_feed(feed[first], mine[first], most, wanted, feed_max)[part]

@@ -37,10 +37,12 @@ CORE = 0.8
 
 @dataclass(frozen=True)
 class Load:
-    """Columns (m,) per piece of motion; 0 where the cutter is in air. `engagement` rad, `width` and `depth` mm,
+    """Columns (m,) per piece of motion; 0 where the cutter is in air. `engagement` rad, `thinning` the mean chip as a
+    share of the feed per tooth, `width` and `depth` mm,
     `rate` cm³/min, `chip` mm (mean thickness), `force` N (tangential), `power` kW, `bending` mm at the tip."""
 
     engagement: Floats
+    thinning: Floats
     width: Floats
     depth: Floats
     rate: Floats
@@ -102,14 +104,19 @@ def loads(
     face = volume / np.maximum(high - low, 1e-12) / (0.5 * np.pi * tool.radius**2)
     plunging = upright & cuts
     engagement[plunging] = np.pi * np.minimum(1.0, face[plunging])
+    width[plunging] = radius[plunging] * (1.0 - np.cos(engagement[plunging]))
     rate = np.where(cuts, volume / np.maximum(high - low, 1e-12) * feed, 0.0) / 1000.0
     per_tooth = feed / np.maximum(np.abs(rpm) * tool.teeth, 1e-9)
-    chip = np.where(engagement > 1e-6, per_tooth * width / np.maximum(radius * engagement, 1e-9), 0.0)
+    thinning = np.where(engagement > 1e-6, width / np.maximum(radius * engagement, 1e-9), 0.0)
+    thinning = np.minimum(
+        thinning, 1.0
+    )  # no chip is thicker than the feed per tooth, whatever a bent way reads
+    chip = per_tooth * thinning
     pressure = material.kc11 * np.maximum(chip, 1e-3) ** -material.mc
     power = rate * pressure / 60_000.0
     # teeth that cut at the same time, each over the depth; the same as 60 000 Pc / vc
     force = np.where(cuts, pressure * chip * depth * tool.teeth * engagement / (2.0 * math.pi), 0.0)
-    return Load(engagement, width, depth, rate, chip, force, power, force * compliance(tool))
+    return Load(engagement, thinning, width, depth, rate, chip, force, power, force * compliance(tool))
 
 
 def compliance(tool: Assembly) -> float:

@@ -64,7 +64,6 @@ class Replay:
         self._cuts = Cuts([self.pieces], [self.tool], list(bodies)).settled()
         self._keyframes: dict[int, Snapshot] = {0: raw} | dict(zip(counts, after, strict=True))
         self._live = LiveStock(raw)
-        self._at = 0
         self._bricks: OrderedDict[tuple[Place, int], Brick] = OrderedDict()
         self._places = all_places(raw.shape)
         self._room = room_for_cells(raw.shape)
@@ -122,7 +121,6 @@ class Replay:
             if worth and len(self._keyframes) < MOST_KEYFRAMES:
                 self._keyframes[at] = self._live.snapshot()
                 since = time.perf_counter()
-        self._at = index
         begun = self.ends_at[index - 1] if index else 0.0
         if index < len(self.pieces) and moment > begun:
             share = (moment - begun) / max(self.ends_at[index] - begun, 1e-12)

@@ -39,14 +39,14 @@ TRACES = ("engagement", "rate", "power", "bending")
 class StepCut:
     """What one operation did. `owner` (pieces,) is the row of its moves behind every piece, `volume` (rows,) mm³ per
     move, `traces` the greatest load per move by name (rows,), `facts` the load as numbers, `findings` with `move` as the
-    row; `engagement` (pieces,) rad is that of every piece, `vertices` and `quads` are the stock's surface afterwards."""
+    row; `thinning` (pieces,) is the mean chip of every piece over the feed per tooth, `vertices` and `quads` are the stock's surface afterwards."""
 
     owner: NDArray[np.int32]
     volume: Floats
     traces: dict[str, NDArray[np.float32]]
     facts: dict[str, Any]
     findings: list[Finding]
-    engagement: NDArray[np.float32]
+    thinning: NDArray[np.float32]
     vertices: NDArray[np.float32]
     quads: NDArray[np.int32]
 
@@ -55,7 +55,7 @@ class StepCut:
         head = {"facts": self.facts, "findings": [asdict(f) for f in self.findings]}
         arrays: dict[str, NDArray[Any]] = {
             "owner": self.owner,
-            "engagement_of_pieces": self.engagement,
+            "thinning": self.thinning,
             "volume": self.volume,
             "vertices": self.vertices,
             "quads": self.quads,
@@ -76,7 +76,7 @@ class StepCut:
             traces,
             head["facts"],
             findings,
-            arrays["engagement_of_pieces"],
+            arrays["thinning"],
             arrays["vertices"],
             arrays["quads"],
         )
@@ -106,6 +106,11 @@ class Simulated:
     volume: Floats
     traces: dict[str, NDArray[np.float32]]
     findings: list[Finding]
+
+    def pieces(self, step: int) -> Floats:
+        """The straight pieces (m, 6) that a step cut with, those of its `owner`."""
+        first = sum(len(s.owner) for s in self.steps[:step])
+        return self.cuts.table()[0][first : first + len(self.steps[step].owner)]
 
 
 def simulate(
@@ -159,7 +164,7 @@ def simulate(
         findings += [_placed(f, rows, motion, clock) for f in cut.findings]
     move_of_tag = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
     last = live.stock if live is not None else snapshot.stock()
-    return Simulated(last, cuts, skin, steps, move_of_tag, volume, traces, findings)
+    return Simulated(last, cuts.settled(), skin, steps, move_of_tag, volume, traces, findings)
 
 
 @dataclass(frozen=True)
@@ -205,7 +210,7 @@ def _cut_step(
 ) -> tuple[StepCut, StockSurface]:
     """One operation's moves out of `work`."""
     owners: list[NDArray[np.int32]] = []
-    engaged: list[NDArray[np.float32]] = []
+    thinned: list[NDArray[np.float32]] = []
     volume = np.zeros(len(motion))
     traces = {key: np.zeros(len(motion), dtype=np.float32) for key in TRACES}
     findings: list[Finding] = []
@@ -236,7 +241,7 @@ def _cut_step(
         for key in TRACES:
             np.maximum.at(traces[key], row, getattr(load, key).astype(np.float32))
         facts = _load_facts(pieces, row, load, times)
-        engaged.append(load.engagement.astype(np.float32))
+        thinned.append(load.thinning.astype(np.float32))
         owners.append(row.astype(np.int32))
     progress.step(0.92, f"building the surface after '{name}'")
     skin = surface(work, cuts)
@@ -246,7 +251,7 @@ def _cut_step(
         traces,
         facts,
         findings,
-        np.concatenate(engaged) if engaged else np.zeros(0, dtype=np.float32),
+        np.concatenate(thinned) if thinned else np.zeros(0, dtype=np.float32),
         skin.vertices.astype(np.float32),
         skin.quads,
     )

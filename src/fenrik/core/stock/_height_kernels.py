@@ -5,19 +5,7 @@ import math
 import numpy as np
 from numba import njit
 
-
-@njit(cache=True, inline="always")
-def _lift(d, shape):
-    """Height of the cutter's underside (see `Profile.shape`) over its tip at distance d from the axis."""
-    if d <= shape[1]:
-        return 0.0
-    if d <= shape[4]:
-        over = d - shape[1]
-        return shape[2] - math.sqrt(max(0.0, shape[2] * shape[2] - over * over))
-    if d <= shape[8]:
-        return shape[5] + shape[3] * (d - shape[4])
-    over = d - shape[6]
-    return shape[9] - math.sqrt(max(0.0, shape[7] * shape[7] - over * over))
+from fenrik.core.tooling._profile_kernels import underside
 
 
 @njit(cache=True, nogil=True)
@@ -62,7 +50,7 @@ def stamp(heights, x0, y0, cell, pieces, shape, margin):
                 ex, ey = cx - ax - t * dx, cy - ay - t * dy
                 d = math.sqrt(ex * ex + ey * ey) + margin
                 if d <= radius:
-                    z = az + t * dz + _lift(d, shape)
+                    z = az + t * dz + underside(d, shape)
                     if z < heights[j, i]:
                         heights[j, i] = z
 

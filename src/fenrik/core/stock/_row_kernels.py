@@ -212,12 +212,3 @@ def flat_upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, z0, z1
         meets = (h2 > ZERO) & (b > ZERO) & (a < m32)
         lo[o + i] = bottom + (rise * first + fall * last) if meets else NONE_LOW
         hi[o + i] = top + (rise * last + fall * first) if meets else NONE_HIGH
-
-
-@njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", _nrt=False)
-def reaches(base, last, low):
-    """Whether a row has material over the height `low`."""
-    total = np.int32(0)
-    for i in range(SIDE):
-        total += np.int32(last[base + i] > low)
-    return total > 0

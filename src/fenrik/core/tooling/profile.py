@@ -13,6 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.tooling._profile_kernels import underside
+
 NO_CONE = 0.5 * math.pi
 Shape = tuple[float, float, float, float, float, float, float, float, float, float]
 
@@ -95,16 +97,7 @@ class Profile:
 
     def height(self, distance: float) -> float:
         """Height mm of the underside over the tip at a distance mm from the axis (at most the radius)."""
-        radius, flat, corner, tan, start, low, centre, rim, end, middle = self.shape
-        if distance <= flat:
-            return 0.0
-        if distance <= start:
-            over = distance - flat
-            return corner - math.sqrt(max(0.0, corner * corner - over * over))
-        if distance <= end:
-            return low + tan * (distance - start)
-        over = min(distance, radius) - centre
-        return middle - math.sqrt(max(0.0, rim * rim - over * over))
+        return float(underside(float(min(distance, self.radius)), self.shape))
 
     def grown(self, by: float) -> Profile:
         """The cutter enlarged by `by` mm on all sides (its tip then lies `by` deeper); a negative `by` shrinks it."""

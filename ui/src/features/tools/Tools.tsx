@@ -249,14 +249,14 @@ export function ToolCard() {
         <PlainField
           label="Speed at most"
           suffix="1/min"
-          placeholder="the machine's"
+          placeholder="no limit"
           value={tool.rpm_max}
           onSave={(v) => edit((t) => void (t.rpm_max = v))}
         />
         <PlainField
           label="Feed per tooth at most"
           suffix="mm"
-          placeholder="as proposed"
+          placeholder="no limit"
           value={tool.feed_per_tooth_max}
           onSave={(v) => edit((t) => void (t.feed_per_tooth_max = v))}
         />
