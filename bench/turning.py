@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 import numba
 import numpy as np
+from tests.oracles import cut_ends, sweep_errors
 
 from bench.removal import CELL, HIGH, LOW, finishing, roughed, shape, tool
 from bench.timing import Row, best_on
@@ -45,47 +46,8 @@ def errors(cutter: Assembly, moves: np.ndarray, seed: int) -> np.ndarray:
         low = np.floor(move[[0, 1, 2]] - 9.0)
         stock = Stock.of_box(low, low + np.array([18.0, 18.0, 12.0]), CELL)
         stock.cut(move[None, :], tool_bodies(cutter), np.array([False]))
-        found.append(_skin(cutter, move, stock))
+        found.append(sweep_errors(cutter, move, cut_ends(stock)))
     return np.concatenate(found)
-
-
-def _skin(cutter: Assembly, move: np.ndarray, stock: Stock) -> np.ndarray:
-    points = []
-    for d, rays in enumerate(stock.rays):
-        u, v = ((1, 2), (0, 2), (0, 1))[d]
-        ends, tags, counts = rays.dense()
-        for j, i, e in np.argwhere(tags == 0):
-            if e < 2 * counts[j, i]:
-                p = np.empty(3)
-                p[d] = ends[j, i, e]
-                p[[u, v]] = stock.origin[[u, v]] + (np.array([i, j]) + 0.5) * stock.cell
-                points.append(p)
-    at = np.array(points)
-    shares = np.linspace(0, 1, 401)
-    nearest, best = np.full(len(at), np.inf), np.zeros(len(at))
-    for t in shares:
-        off = _distance(cutter, move, at, np.full(len(at), t))
-        best, nearest = np.where(off < nearest, t, best), np.minimum(nearest, off)
-    low, high = np.maximum(0.0, best - shares[1]), np.minimum(1.0, best + shares[1])
-    for _ in range(40):  # and between the shares, by golden section
-        c, e = high - 0.618034 * (high - low), low + 0.618034 * (high - low)
-        left = _distance(cutter, move, at, c) < _distance(cutter, move, at, e)
-        low, high = np.where(left, low, c), np.where(left, e, high)
-    return np.minimum(nearest, _distance(cutter, move, at, 0.5 * (low + high)))
-
-
-def _distance(cutter: Assembly, move: np.ndarray, at: np.ndarray, t: np.ndarray) -> np.ndarray:
-    """Signed distance of points (n, 3) from a flat, ball or corner-radius mill at shares t (n,) of a move."""
-    angle = math.acos(float(np.clip(move[3:6] @ move[9:], -1, 1)))
-    tip, axis = move[:3] + t[:, None] * (move[6:9] - move[:3]), np.tile(move[3:6], (len(t), 1))
-    if angle > 1e-9:
-        parts = np.sin((1 - t) * angle)[:, None] * move[3:6] + np.sin(t * angle)[:, None] * move[9:]
-        axis = parts / math.sin(angle)
-    r, c = cutter.radius, cutter.corner_radius
-    up = ((at - tip) * axis).sum(1)
-    d = np.sqrt(np.maximum(0.0, ((at - tip) ** 2).sum(1) - up**2))
-    over, low = d - (r - c), c - up
-    return np.where((over > 0) & (low > 0), np.hypot(over, low) - c, np.maximum(d - r, -up))
 
 
 def rows() -> Iterator[Row]:
@@ -132,7 +94,7 @@ def fixed() -> Iterator[Row]:
                 stock = Stock.of_box(low, low + np.array([40.0, 30.0, 14.0]), CELL)
                 move = np.concatenate([line[:3], axis, line[3:], axis])
                 stock.cut((line if lean == 0.0 else move)[None, :], tool_bodies(cutter), np.array([False]))
-                found.append(_skin(cutter, move, stock))
+                found.append(sweep_errors(cutter, move, cut_ends(stock)))
             late = float(np.quantile(np.abs(np.concatenate(found)), 0.999))
             words = "upright" if lean == 0.0 else f"leaning by {lean:.0f}°"
             what = f"error of the surface, axis {words}, {name} 10, p99.9"

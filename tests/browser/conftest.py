@@ -12,7 +12,7 @@ import urllib.request
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from fenrik.bootstrap import FRONT_END
 
@@ -21,6 +21,9 @@ CHROMIUM = [
     "--ignore-gpu-blocklist", "--disable-gpu-sandbox", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
+# Two browsers, two servers and two workers start at once on two cores: the first page of a
+# cold machine was seen to take longer than the usual five seconds.
+expect.set_options(timeout=30_000)
 
 
 @pytest.fixture(scope="module")
@@ -67,7 +70,7 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
         viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True
     )
     opened = context.new_page()
-    opened.set_default_timeout(20_000)
+    opened.set_default_timeout(30_000)
     errors: list[str] = []
     opened.on("pageerror", lambda error: errors.append(str(error)))
     yield opened

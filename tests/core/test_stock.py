@@ -15,6 +15,7 @@ from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.surface import all_places, bricks, joined, surface
 from tests.conftest import MODELS, make_tool, mesh_of
+from tests.oracles import cut_ends, mill_distance, sweep_errors
 
 LOW, HIGH = np.array([0.0, 0.0, 0.0]), np.array([40.0, 30.0, 16.0])
 BOX = 40.0 * 30.0 * 16.0
@@ -189,18 +190,8 @@ def swept_distance(strokes, points, steps=4001):
             tips = move[:3] + np.linspace(0, 1, steps)[:, None] * (move[3:] - move[:3])
             for n, p in enumerate(points):
                 d, up = np.hypot(*(p[:2] - tips[:, :2]).T), p[2] - tips[:, 2]
-                inside[n] = min(inside[n], outside(tool, d, up).min())
+                inside[n] = min(inside[n], mill_distance(tool, d, up).min())
     return np.abs(inside)
-
-
-def outside(tool, d, up):
-    """Signed distance from a flat, ball or corner-radius mill, negative inside."""
-    r, c = tool.radius, tool.corner_radius
-    over, low = d - (r - c), c - up
-    if c > 0:
-        corner = np.where((over > 0) & (low > 0), np.hypot(over, low) - c, np.maximum(d - r, -up))
-        return corner
-    return np.where((d > r) & (up < 0), np.hypot(d - r, up), np.maximum(d - r, -up))
 
 
 STROKES = [
@@ -261,53 +252,20 @@ def tilted(rng, turn_deg, length=1.0, lean_deg=35):
     return np.concatenate([tip, axis, tip + length * step / np.linalg.norm(step), other])
 
 
-def skin_errors(tool, move, stock):
-    """Signed distance of every end that the move cut from the nearest the tool comes to it (brute force over the move):
-    above 0 more was taken than the tool touches, below 0 something was left."""
-    points = []
-    for d, rays in enumerate(stock.rays):
-        u, v = ((1, 2), (0, 2), (0, 1))[d]
-        ends, tags, counts = rays.dense()
-        for j, i, e in np.argwhere(tags == 0):
-            if e < 2 * counts[j, i]:
-                p = np.empty(3)
-                p[d], p[u], p[v] = (
-                    ends[j, i, e],
-                    *(stock.origin[[u, v]] + (np.array([i, j]) + 0.5) * stock.cell),
-                )
-                points.append(p)
-    points = np.array(points)
-    nearest = np.full(len(points), np.inf)
-    angle = math.acos(np.clip(move[3:6] @ move[9:], -1, 1))
-    for t in np.linspace(0, 1, 1001):
-        tip = move[:3] + t * (move[6:9] - move[:3])
-        axis = (
-            move[3:6]
-            if angle < 1e-9
-            else ((math.sin((1 - t) * angle) * move[3:6] + math.sin(t * angle) * move[9:]) / math.sin(angle))
-        )
-        up = (points - tip) @ axis
-        d = np.sqrt(np.maximum(0, ((points - tip) ** 2).sum(1) - up**2))
-        nearest = np.minimum(nearest, outside(tool, d, up))
-    return nearest
-
-
 @pytest.mark.parametrize("turn_deg", [0.0, 2.0, 6.0])
 @pytest.mark.parametrize("tool", [FLAT, BALL, CORNER], ids=["flat", "ball", "corner"])
 def test_a_tilted_and_turning_tool_takes_what_it_touches_and_no_more(tool, turn_deg):
     rng = np.random.default_rng(int(turn_deg) + 7)
     errors = []
-    for _ in range(2):
+    for _ in range(4):
         move = tilted(rng, turn_deg, length=1.0 if turn_deg else 5.0)
         stock = Stock.of_box(LOW, HIGH, 0.25)
         stock.cut(move[None, :], tool_bodies(tool), np.array([False]))
-        errors.append(skin_errors(tool, move, stock))
+        errors.append(sweep_errors(tool, move, cut_ends(stock)))
     off = np.concatenate(errors)
-    assert len(off) > 1500
-    assert off.max() <= 0.005
-    # a sharp rim that only brushes a ray between two poses leaves a little there
-    assert np.quantile(np.abs(off), 0.999) <= (0.02 if tool.kind == "flat" else 0.01)
-    assert np.quantile(np.abs(off), 0.99) <= (0.01 if tool.kind == "flat" else 0.001)
+    assert len(off) > 3000
+    assert off.max() <= (0.005 if turn_deg else 0.0005)
+    assert np.quantile(np.abs(off), 0.999) <= (0.01 if turn_deg else 0.0001)
 
 
 def test_an_upright_axis_in_the_general_kernel_takes_what_the_upright_one_takes():

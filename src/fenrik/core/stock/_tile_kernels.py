@@ -513,49 +513,59 @@ def tile_spans(counts, first, last, tiles):
 
 
 @njit(cache=True, nogil=True)
-def bin_pieces(direction, nu_tiles, nv_tiles, spans, origin, cell, pieces, bodies):
-    """Which (piece, body) may change which tile, in order: entries = piece * bodies + body.
+def piece_boxes(pieces, bodies):
+    """The box (n, 7: low, high, and how high it counts for rays along Z) that each body sweeps along each piece, row
+    piece * bodies + body; a body that the one under it cuts along Z counts for nothing there."""
+    out = np.empty((len(pieces) * len(bodies), 7))
+    for p in range(len(pieces)):
+        for b in range(len(bodies)):
+            body, box = bodies[b], out[p * len(bodies) + b]
+            wide = max(body[R0], body[R1])
+            if body[KIND] != FRUSTUM:
+                wide = body[R1] if body[KIND] == BALL else body[R0] + body[R1]
+            for k in range(2):
+                box[k] = min(pieces[p, k], pieces[p, 3 + k]) - wide
+                box[3 + k] = max(pieces[p, k], pieces[p, 3 + k]) + wide
+            low, high = min(pieces[p, 2], pieces[p, 5]), max(pieces[p, 2], pieces[p, 5])
+            box[2], box[5] = low + body[Z0], high + body[Z1]
+            box[6] = -FAR if body[SKIP] > 0.0 else high + body[TOP]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def bin_boxes(direction, nu_tiles, nv_tiles, spans, origin, cell, boxes):
+    """Which entries, by their boxes (n, 7), may change which tile, in order.
 
     Returns offsets (tiles + 1,) and entries (n,) int32.
     """
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
+    top = 6 if direction == 2 else 3 + direction
     tiles = nu_tiles * nv_tiles
     offsets = np.zeros(tiles + 1, dtype=np.int64)
     entries = np.zeros(0, dtype=np.int32)
-    low, high = np.empty(3), np.empty(3)
+    place = offsets[:-1].copy()
     for turn in range(2):
         if turn == 1:
             for t in range(tiles):
                 offsets[t + 1] += offsets[t]
             entries = np.empty(offsets[tiles], dtype=np.int32)
             place = offsets[:-1].copy()
-        for p in range(len(pieces)):
-            for b in range(len(bodies)):
-                body = bodies[b]
-                if direction == 2 and body[SKIP] > 0.0:
-                    continue
-                wide = max(body[R0], body[R1])
-                if body[KIND] != FRUSTUM:
-                    wide = body[R1] if body[KIND] == BALL else body[R0] + body[R1]
-                for k in range(2):
-                    low[k] = min(pieces[p, k], pieces[p, 3 + k]) - wide
-                    high[k] = max(pieces[p, k], pieces[p, 3 + k]) + wide
-                low[2] = min(pieces[p, 2], pieces[p, 5]) + body[Z0]
-                high[2] = max(pieces[p, 2], pieces[p, 5]) + (body[TOP] if direction == 2 else body[Z1])
-                i0 = max(0, int(math.ceil((low[u] - origin[u]) / cell - 0.5))) // SIDE
-                i1 = min(nu_tiles - 1, int(math.floor((high[u] - origin[u]) / cell - 0.5)) // SIDE)
-                j0 = max(0, int(math.ceil((low[v] - origin[v]) / cell - 0.5))) // SIDE
-                j1 = min(nv_tiles - 1, int(math.floor((high[v] - origin[v]) / cell - 0.5)) // SIDE)
-                for j in range(j0, j1 + 1):
-                    for i in range(i0, i1 + 1):
-                        t = j * nu_tiles + i
-                        if low[direction] >= spans[t, 1] or high[direction] <= spans[t, 0]:
-                            continue
-                        if turn == 0:
-                            offsets[t + 1] += 1
-                        else:
-                            entries[place[t]] = p * len(bodies) + b
-                            place[t] += 1
+        for e in range(len(boxes)):
+            box = boxes[e]
+            i0 = max(0, int(math.ceil((box[u] - origin[u]) / cell - 0.5))) // SIDE
+            i1 = min(nu_tiles - 1, int(math.floor((box[3 + u] - origin[u]) / cell - 0.5)) // SIDE)
+            j0 = max(0, int(math.ceil((box[v] - origin[v]) / cell - 0.5))) // SIDE
+            j1 = min(nv_tiles - 1, int(math.floor((box[3 + v] - origin[v]) / cell - 0.5)) // SIDE)
+            for j in range(j0, j1 + 1):
+                for i in range(i0, i1 + 1):
+                    t = j * nu_tiles + i
+                    if box[direction] >= spans[t, 1] or box[top] <= spans[t, 0]:
+                        continue
+                    if turn == 0:
+                        offsets[t + 1] += 1
+                    else:
+                        entries[place[t]] = e
+                        place[t] += 1
     return offsets, entries
 
 

@@ -4,7 +4,8 @@ A move (12 values) goes from tip and axis to tip and axis: the tip straight, the
 over the great circle, both evenly. A ray's interval is the union of those of poses along the move, each exact; the
 lowest and the highest are looked for between the poses, so what is taken is always something that some pose takes:
 nothing is overcut, and what is left is second order in the distance of the poses. A ball's middle moves straight but
-for R theta² / 8, which is added by cutting the move in two where it matters: it is cut as one capsule.
+for R theta² / 8, which is added by cutting the move in two where it matters: it is cut as one capsule. Cylinders and
+rounded discs under one that lean without turning are swept in closed form.
 """
 
 import math
@@ -256,6 +257,160 @@ def _swept(body, move, first, last, poses, axis, pu, pv, u, v, spare):
 
 
 @njit(cache=True, nogil=True)
+def _steady_frame(move, out):
+    """For a move that does not turn: the directions (3 x 3) level along the way, level across it and along the axis,
+    then how far the tip goes along the first and the last."""
+    n, way = out[6:9], out[9:12]
+    for k in range(3):
+        n[k], way[k] = move[3 + k], move[6 + k] - move[k]
+    rise = way[0] * n[0] + way[1] * n[1] + way[2] * n[2]
+    x, y, z = way[0] - rise * n[0], way[1] - rise * n[1], way[2] - rise * n[2]
+    run = math.sqrt(x * x + y * y + z * z)
+    if run < 1e-9:  # along the axis: any level direction does
+        run = 0.0
+        k = 0 if abs(n[0]) < 0.6 else 1
+        x, y, z = -n[k] * n[0], -n[k] * n[1], -n[k] * n[2]
+        x, y = (x + 1.0, y) if k == 0 else (x, y + 1.0)
+    size = math.sqrt(x * x + y * y + z * z)
+    out[0], out[1], out[2] = x / size, y / size, z / size
+    out[3] = n[1] * out[2] - n[2] * out[1]
+    out[4] = n[2] * out[0] - n[0] * out[2]
+    out[5] = n[0] * out[1] - n[1] * out[0]
+    out[9], out[10] = run, rise
+
+
+@njit(cache=True, nogil=True)
+def _slab(low, high, at, along, first, last):
+    """The part of low..high on a line on which first <= at + along * l <= last."""
+    if abs(along) < 1e-12:
+        return (low, high) if first <= at <= last else (MISS_LOW, MISS_HIGH)
+    a, b = (first - at) / along, (last - at) / along
+    return max(low, min(a, b)), min(high, max(a, b))
+
+
+@njit(cache=True, nogil=True)
+def _disc_swept(low, high, x, ex, y, ey, radius):
+    """The part of low..high on a line on which (x + ex l)² + (y + ey l)² <= radius²."""
+    qa, qb, qc = ex * ex + ey * ey, x * ex + y * ey, x * x + y * y - radius * radius
+    if qa < 1e-15:
+        return (low, high) if qc <= 0.0 else (MISS_LOW, MISS_HIGH)
+    disc = qb * qb - qa * qc
+    if disc <= 0.0:
+        return MISS_LOW, MISS_HIGH
+    root = math.sqrt(disc)
+    return max(low, (-qb - root) / qa), min(high, (-qb + root) / qa)
+
+
+@njit(cache=True, nogil=True)
+def _steady_cylinder(z0, z1, radius, q, e, run, rise):
+    """Interval of a line q + e l (in the directions of `_steady_frame`, from the first tip) inside a cylinder that moves
+    straight by `run` and `rise`: exact.
+
+    A spot is inside at some moments; among them is the first or the last of the way, one at which an end of the cylinder
+    passes, or the one at which the axis comes nearest. So the sweep is both end poses, its two discs swept and the prism
+    that its greatest breadth sweeps; it is convex, so its part of a line goes from the least to the greatest end.
+    """
+    low, high = 1e30, -1e30
+    for end in range(2):
+        a, b = _slab(-1e30, 1e30, q[2] - end * rise, e[2], z0, z1)
+        if a < b:
+            a, b = _disc_swept(a, b, q[0] - end * run, e[0], q[1], e[1], radius)
+            if a < b:
+                low, high = min(low, a), max(high, b)
+    if abs(rise) > 1e-12:
+        for end in range(2):
+            z = z0 if end == 0 else z1
+            a, b = _slab(-1e30, 1e30, (q[2] - z) / rise, e[2] / rise, 0.0, 1.0)
+            if a < b:
+                k = run / rise
+                a, b = _disc_swept(a, b, q[0] - k * (q[2] - z), e[0] - k * e[2], q[1], e[1], radius)
+                if a < b:
+                    low, high = min(low, a), max(high, b)
+    if run > 0.0:
+        a, b = _slab(-1e30, 1e30, q[0], e[0], 0.0, run)
+        if a < b:
+            a, b = _slab(a, b, q[1], e[1], -radius, radius)
+        if a < b:
+            k = rise / run
+            a, b = _slab(a, b, q[2] - k * q[0], e[2] - k * e[0], z0, z1)
+        if a < b:
+            low, high = min(low, a), max(high, b)
+    return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
+
+
+@njit(cache=True, nogil=True)
+def _disc_distance(x, y, z, flat, corner, run, rise):
+    """Least distance of a spot from a disc of radius `flat` at height `corner` that moves straight, and the share of
+    the way where it is: convex along the way."""
+    a, b = 0.0, 1.0
+    for _ in range(26):
+        c, e = b - 0.6180339887 * (b - a), a + 0.6180339887 * (b - a)
+        d = max(0.0, math.sqrt((x - c * run) ** 2 + y * y) - flat)
+        fc = d * d + (z - corner - c * rise) ** 2
+        d = max(0.0, math.sqrt((x - e * run) ** 2 + y * y) - flat)
+        fe = d * d + (z - corner - e * rise) ** 2
+        if fc < fe:
+            b = e
+        else:
+            a = c
+    t = 0.5 * (a + b)
+    d = max(0.0, math.sqrt((x - t * run) ** 2 + y * y) - flat)
+    return math.sqrt(d * d + (z - corner - t * rise) ** 2), t
+
+
+@njit(cache=True, nogil=True)
+def _steady_rounded(flat, corner, q, e, run, rise, low, high):
+    """As `_steady_cylinder` for all within `corner` of a disc, which lies within low..high; by Newton from outside, the
+    distance being convex along the line. Its upper half is left to the cylinder that stands on it."""
+    for side in range(2):
+        at = low if side == 0 else high
+        sign = 1.0 if side == 0 else -1.0
+        for _ in range(40):
+            x, y, z = q[0] + at * e[0], q[1] + at * e[1], q[2] + at * e[2]
+            away, t = _disc_distance(x, y, z, flat, corner, run, rise)
+            value = away - corner
+            if value <= 1e-7:
+                break
+            x -= t * run
+            z -= corner + t * rise
+            d = math.sqrt(x * x + y * y)
+            slope = z * e[2]
+            if d > flat:
+                slope += (d - flat) * (x * e[0] + y * e[1]) / d
+            slope /= max(away, 1e-12)
+            if slope * sign >= -1e-12:
+                return MISS_LOW, MISS_HIGH
+            at -= value / slope
+            if (side == 0 and at >= high) or (side == 1 and at <= low):
+                return MISS_LOW, MISS_HIGH
+        if side == 0:
+            low = at
+        else:
+            high = at
+    return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
+
+
+@njit(cache=True, nogil=True)
+def _is_steady(bodies, b, move):
+    """Whether a body's sweep along a move has a closed form here: no turn, and a cylinder or a rounded disc under one."""
+    dot = move[3] * move[9] + move[4] * move[10] + move[5] * move[11]
+    if dot < 1.0 - 1e-15:
+        return False
+    if bodies[b, KIND] == FRUSTUM:
+        return bodies[b, R0] == bodies[b, R1]
+    if bodies[b, KIND] == BALL or b + 1 == len(bodies):
+        return False
+    above, corner = bodies[b + 1], bodies[b, R1]
+    wide = bodies[b, R0] + corner
+    return (
+        above[KIND] == FRUSTUM
+        and above[Z0] == corner
+        and above[Z1] >= 2 * corner
+        and above[R0] == wide == above[R1]
+    )
+
+
+@njit(cache=True, nogil=True)
 def bounds(body, move, low, high):
     """The box (3,) low and high that a body sweeps."""
     wide = (
@@ -286,44 +441,21 @@ def bounds(body, move, low, high):
 
 
 @njit(cache=True, nogil=True)
-def bin_moves(direction, nu_tiles, nv_tiles, spans, origin, cell, moves, bodies):
-    """As `bin_pieces` for moves (m, 12)."""
-    u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
-    tiles = nu_tiles * nv_tiles
-    offsets = np.zeros(tiles + 1, dtype=np.int64)
-    entries = np.zeros(0, dtype=np.int32)
-    low, high = np.empty(3), np.empty(3)
-    place = offsets[:-1].copy()
-    for turn in range(2):
-        if turn == 1:
-            for t in range(tiles):
-                offsets[t + 1] += offsets[t]
-            entries = np.empty(offsets[tiles], dtype=np.int32)
-            place = offsets[:-1].copy()
-        for p in range(len(moves)):
-            for b in range(len(bodies)):
-                bounds(bodies[b], moves[p], low, high)
-                i0 = max(0, int(math.ceil((low[u] - origin[u]) / cell - 0.5))) // SIDE
-                i1 = min(nu_tiles - 1, int(math.floor((high[u] - origin[u]) / cell - 0.5)) // SIDE)
-                j0 = max(0, int(math.ceil((low[v] - origin[v]) / cell - 0.5))) // SIDE
-                j1 = min(nv_tiles - 1, int(math.floor((high[v] - origin[v]) / cell - 0.5)) // SIDE)
-                for j in range(j0, j1 + 1):
-                    for i in range(i0, i1 + 1):
-                        t = j * nu_tiles + i
-                        if low[direction] >= spans[t, 1] or high[direction] <= spans[t, 0]:
-                            continue
-                        if turn == 0:
-                            offsets[t + 1] += 1
-                        else:
-                            entries[place[t]] = p * len(bodies) + b
-                            place[t] += 1
-    return offsets, entries
+def move_boxes(moves, bodies):
+    """As `piece_boxes` for moves (m, 12)."""
+    out = np.empty((len(moves) * len(bodies), 7))
+    for p in range(len(moves)):
+        for b in range(len(bodies)):
+            box = out[p * len(bodies) + b]
+            bounds(bodies[b], moves[p], box[:3], box[3:6])
+            box[6] = box[5]
+    return out
 
 
 @njit(cache=True, nogil=True)
 def _part(
     direction, tile, nu_tiles, place, width, rays, origin, cell, move, first_t, last_t, body, tag, at, lo, hi, mask,
-    marked, across, out, poses, spare, box,
+    marked, across, out, poses, spare, box, steady,
 ):  # fmt: skip
     """One body along a part of a move on a tile. False: no room."""
     _, _, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
@@ -344,8 +476,13 @@ def _part(
     out[6], out[7] = np.float32(box[0, direction]), np.float32(box[1, direction])
     rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
     g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
-    middle, hull = poses[POSES // 2], spare[1, 6:10]
-    if body[KIND] != BALL:
+    middle, hull, frame = poses[POSES // 2], spare[1, 6:10], spare[3]
+    q, e = spare[0, 6:9], spare[0, 9:12]
+    if steady:
+        _steady_frame(move, frame)
+        for k in range(3):
+            e[k] = frame[3 * k + direction]
+    elif body[KIND] != BALL:
         _hull(body, part, hull)
     for j in range(j0, j1 + 1):
         row = tile * SIDE + j
@@ -367,11 +504,25 @@ def _part(
             if last[r] <= out[6] or first[r] >= out[7]:
                 continue
             pu = u0 + i * cell
-            na, s0, wa, w2 = _ray(middle, direction, pu, pv, u, v)
-            a, b = _frustum(hull[0], hull[1], hull[2], hull[3], na, s0, wa, w2)
+            if steady:
+                for k in range(3):
+                    q[k] = (
+                        (pu - move[u]) * frame[3 * k + u]
+                        + (pv - move[v]) * frame[3 * k + v]
+                        - move[direction] * frame[3 * k + direction]
+                    )
+                wide = body[R0] if body[KIND] == FRUSTUM else body[R0] + body[R1]
+                top = body[Z1] if body[KIND] == FRUSTUM else 2.0 * body[R1]
+                a, b = _steady_cylinder(body[Z0], top, wide, q, e, frame[9], frame[10])
+            else:
+                na, s0, wa, w2 = _ray(middle, direction, pu, pv, u, v)
+                a, b = _frustum(hull[0], hull[1], hull[2], hull[3], na, s0, wa, w2)
             if a >= b or a >= last[r] or b <= first[r] or (a >= void_low[r] and b <= void_high[r]):
                 continue
-            a, b = _swept(body, move, first_t, last_t, poses, direction, pu, pv, u, v, spare)
+            if not steady:
+                a, b = _swept(body, move, first_t, last_t, poses, direction, pu, pv, u, v, spare)
+            elif body[KIND] != FRUSTUM:
+                a, b = _steady_rounded(body[R0], body[R1], q, e, frame[9], frame[10], a, b)
             if a < b:
                 lo[j * SIDE + i], hi[j * SIDE + i] = a, b
     return _carve(
@@ -413,12 +564,17 @@ def cut_tile(
         dot = min(1.0, max(-1.0, move[3] * move[9] + move[4] * move[10] + move[5] * move[11]))
         long = math.sqrt((move[6] - move[0]) ** 2 + (move[7] - move[1]) ** 2 + (move[8] - move[2]) ** 2)
         parts = max(1, int(math.ceil(max(long / MOST_MM, math.acos(dot) / MOST_RAD) - 1e-9)))
+        if _has_rim(bodies[b]):
+            parts *= 2
         if bodies[b, KIND] == BALL:
             parts = max(1, int(math.ceil(math.acos(dot) / 0.04 - 1e-9)))
+        steady = _is_steady(bodies, b, move)
+        if steady:
+            parts = 1
         for q in range(parts):
             fits = _part(
                 direction, tile, nu_tiles, place, width, rays, origin, cell, move, q / parts, (q + 1) / parts,
-                bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out, poses, spare, box,
+                bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out, poses, spare, box, steady,
             )  # fmt: skip
             if not fits:
                 _keep(out, found, e)

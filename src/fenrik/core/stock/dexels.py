@@ -193,15 +193,16 @@ class Stock:
         volume = np.zeros((3, len(pieces), 3))
         longest = np.zeros((3, len(pieces), 3))
         roles = bodies[:, 5].astype(np.int64)
-        binning, cutting = (
-            (k.bin_pieces, k.cut_tile) if pieces.shape[1] == 6 else (tilt.bin_moves, tilt.cut_tile)
+        boxing, cutting = (
+            (k.piece_boxes, k.cut_tile) if pieces.shape[1] == 6 else (tilt.move_boxes, tilt.cut_tile)
         )
+        boxes = boxing(pieces, bodies)
         grid = [rays.tiles[0] for rays in self.rays]
         workers = numba.get_num_threads()
 
         def bin_for(d: int) -> Binned:
             rays = self.rays[d]
-            offsets, entries = binning(d, *rays.tiles, rays.spans(), self.origin, self.cell, pieces, bodies)
+            offsets, entries = k.bin_boxes(d, *rays.tiles, rays.spans(), self.origin, self.cell, boxes)
             found = np.zeros((len(entries), 6), dtype=np.float32)
             return offsets, entries, offsets[:-1].copy(), found
 
@@ -219,18 +220,9 @@ class Stock:
                     except IndexError:
                         return
                     cutting(
-                        d,
-                        t,
-                        self.rays[d].arrays,
-                        grid[d],
-                        self.origin,
-                        self.cell,
-                        pieces,
-                        bodies,
-                        *binned[d],
-                        tag0,
+                        d, t, self.rays[d].arrays, grid[d], self.origin, self.cell, pieces, bodies, *binned[d], tag0,
                         measured,
-                    )
+                    )  # fmt: skip
 
             _each(work, workers, workers if costs.sum() > SMALL else 1)
             for rays, (offsets, _, start, _) in zip(self.rays, binned, strict=True):
