@@ -1,5 +1,5 @@
-"""Finishing passes: sampling of parallel passes at 10 µm against a dense scan and midpoint bisection; constant-Z levels
-against one grid of drops."""
+"""Finishing passes: sampling of parallel passes at 10 µm against a dense scan and midpoint bisection, and as arcs;
+constant-Z levels against one grid of drops."""
 
 from __future__ import annotations
 
@@ -14,7 +14,10 @@ from bench.timing import Row, best
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import prepare
-from fenrik.core.paths.arcs import fit_arcs
+from fenrik.core.paths.toolpath import PathBuilder
+from fenrik.core.planes import Plane
+from fenrik.core.stock.heightmap import pieces_of
+from fenrik.core.strategies.parallel_finishing import ARC_SAMPLING, _cut
 
 TOLERANCE = 0.010
 
@@ -57,14 +60,20 @@ def rows() -> Iterator[Row]:
     mesh = surface()
     cutter = DropCutter(prepare(mesh), Profile(3, 3))
     lines = [(np.array([2.0, y]), np.array([98.0, y])) for y in np.linspace(5.03, 95.07, 12)]
-    worst, points, baseline, moves = 0.0, 0, 0, 0
+    worst, points, baseline, moves, off = 0.0, 0, 0, 0, 0.0
     for a, b in lines:
         track = cutter.along(a, b, 0.5, TOLERANCE, -100.0)
         flat = np.column_stack([np.hypot(*(track[:, :2] - a).T), track[:, 2]])
         worst = max(worst, deviation(cutter, flat, a, b))
         points += len(flat)
         baseline += len(bisected(cutter, a, b, 8.0))
-        moves += len(fit_arcs(flat, 0.3 * TOLERANCE))
+        fine = cutter.along(a, b, 0.5, ARC_SAMPLING * TOLERANCE, -100.0)
+        path = PathBuilder()
+        _cut(path, fine, 1000.0, Plane.ZX, (1.0 - ARC_SAMPLING) * TOLERANCE)
+        moves += path.count() - 1
+        pieces, _ = pieces_of(path.build(), 1e-4)
+        driven = np.vstack([pieces[:1, [0, 2]], pieces[:, [3, 5]]]) - [a[0], 0.0]
+        off = max(off, deviation(cutter, driven, a, b))
     share = worst / TOLERANCE
     yield Row(
         "parallel passes at 10 µm: deviation of a dense scan",
@@ -74,6 +83,16 @@ def rows() -> Iterator[Row]:
         most=1.0,
     )
     yield Row("the same: points", f"{points}", f"{baseline} by bisection", points / baseline, most=1.15)
+    yield Row(
+        "the same as arcs: moves",
+        f"{moves}",
+        f"{points - len(lines)} chords",
+        (points - len(lines)) / moves,
+        least=2.5,
+    )
+    yield Row(
+        "the same as arcs: deviation", f"{1000 * off:.2f} µm", "10 µm asked for", off / TOLERANCE, most=1.0
+    )
 
     grid = np.stack(np.meshgrid(np.linspace(0, 100, 501), np.linspace(0, 100, 501)), axis=-1).reshape(-1, 2)
     low, high = np.array([-4.0, -4.0]), np.array([104.0, 104.0])

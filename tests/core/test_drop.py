@@ -151,6 +151,37 @@ def test_agrees_with_brute_force_on_a_cad_mesh(profile):
     assert got == pytest.approx(expected, abs=1e-9)
 
 
+def dome():
+    """A dome of radius 15 from strips of four-sided facets, each in two triangles that lie in one plane but for the
+    rounding of an STL file."""
+    angle = np.linspace(0, math.pi / 2, 90)
+    profile = np.column_stack([15 * np.cos(angle), 15 * np.sin(angle)])
+    profile = np.vstack([[0, -6], [22, -6], [22, 0], [15, 0], profile[1:-1], [0, 15]])
+    body = trimesh.creation.revolve(profile, sections=360)
+    body.vertices = body.vertices.astype(np.float32).astype(np.float64)
+    return mesh_of(body)
+
+
+@pytest.mark.parametrize("profile", [Profile(3, 3), Profile(4, 1), Profile(50, 50)], ids=str)
+def test_nothing_is_missed_exactly_between_two_facets(profile):
+    """Whatever is touched at the borders of a facet holds the cutter up, to the last digit of the place."""
+    mesh = dome()
+    topology = prepare(mesh)
+    cutter = DropCutter(topology, profile)
+    corners, normal = topology.facets, topology.facet_normals
+    middle = corners.mean(axis=1)
+    heading = normal[:, :2] / np.maximum(np.hypot(normal[:, 0], normal[:, 1]), 1e-12)[:, None]
+    shift = profile.flat * heading + profile.corner * normal[:, :2]
+    for side in range(3):
+        touched = 0.7 * corners[:, side] + 0.3 * corners[:, (side + 1) % 3]
+        outward = touched[:, :2] - middle[:, :2]
+        outward /= np.linalg.norm(outward, axis=1, keepdims=True)
+        least = touched[:, 2] + profile.corner * (normal[:, 2] - 1.0)
+        for nudge in (0.0, 1e-13, 1e-11, 1e-10, 1e-9, 3e-9, 1e-8, 3e-8, 1e-7):
+            lack = least - cutter.tip(touched[:, :2] + shift + nudge * outward)
+            assert lack.max() <= 1e-8 + 100 * nudge
+
+
 @pytest.mark.parametrize("profile", CUTTERS, ids=str)
 @pytest.mark.parametrize("slope_deg", [0, 10, 35, 60])
 def test_exact_on_a_plane(profile, slope_deg):
@@ -244,6 +275,26 @@ def test_allowance_is_the_grown_cutter(allowance, seed, x, y):
     plain = DropCutter(topology, Profile(2, 2)).tip(np.array([[x, y]]))[0]
     left = DropCutter(topology, Profile(2, 2), allowance, allowance).tip(np.array([[x, y]]))[0]
     assert left >= plain + allowance - 1e-9
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.integers(0, 8),
+    st.sampled_from([Profile(2, 2), Profile(2, 0.5), Profile(2, 0), Profile(2, 0, 0.8, 0.0)]),
+    st.floats(0, 6.28),
+    st.sampled_from([0.003, 0.02]),
+)
+def test_worst_place_of_every_chord_is_found_however_coarse_the_scan(seed, profile, angle, tolerance):
+    """The scan looks at the ends only: what holds the track is the exact worst place of every chord."""
+    cutter = DropCutter(prepare(mesh_of(rough_surface(seed))), profile)
+    middle, way = np.array([10.0, 10.0]), np.array([math.cos(angle), math.sin(angle)])
+    a, b = middle - 7 * way, middle + 7 * way
+    track = cutter.along(a, b, 100.0, tolerance, -50.0)
+    s = np.hypot(*(track[:, :2] - a).T)
+    dense = np.linspace(0, s[-1], 15_000)
+    heights = cutter.tip(a + dense[:, None] * way, -50.0)
+    line = shapely.LineString(np.column_stack([s, track[:, 2]]))
+    assert shapely.distance(shapely.points(dense, heights), line).max() <= tolerance
 
 
 @pytest.mark.parametrize("profile", [Profile(3, 3), Profile(4, 1), Profile(3, 0)], ids=str)

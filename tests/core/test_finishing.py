@@ -16,8 +16,9 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.planes import Plane
 from fenrik.core.proof.reach import reachable
-from fenrik.core.stock.heightmap import HeightMap
+from fenrik.core.stock.heightmap import HeightMap, pieces_of
 from tests.conftest import make_tool, mesh_of
 
 BALL = make_tool("ball", 6)
@@ -99,7 +100,7 @@ def plan_of_cone(folder, tool, **parameters):
     path = plan.path(setup, setup.operations[0])
     top = plan.clamped(setup).part_high[2]  # program zero lies on the stock
     moved = Toolpath(
-        path.tip - [0, 0, top], path.kind, path.turn, path.centre, path.feed, path.level, path.run
+        path.tip - [0, 0, top], path.kind, path.turn, path.plane, path.centre, path.feed, path.level, path.run
     )
     return plan, moved, slope
 
@@ -182,6 +183,38 @@ def test_steep_and_flat_passes_cover_a_dome_without_a_gap(tmp_path):
     assert deviation["max_overcut_mm"] <= 0.011
     spots = [w for w in deviation["worst"] if np.hypot(*w["place"][:2]) < 14.0]
     assert spots == []  # no place on the dome is farther off than 30 µm
+
+
+@pytest.mark.parametrize(("angle_deg", "plane"), [(0.0, Plane.ZX), (90.0, Plane.YZ), (30.0, None)])
+def test_parallel_passes_over_a_dome_are_arcs_in_their_plane(tmp_path, angle_deg, plane):
+    """The ball's centre runs at the exact distance R + r from the dome's; every pass over it is one or a few arcs."""
+    angle = np.linspace(0, math.pi / 2, 90)
+    dome = np.column_stack([15 * np.cos(angle), 15 * np.sin(angle)])
+    body = trimesh.creation.revolve(
+        np.vstack([[0, -6], [22, -6], [22, 0], [15, 0], dome[1:-1], [0, 15]]), sections=360
+    )
+    ends = [[-8.0, -8.0], [8.0, -8.0], [8.0, 8.0], [-8.0, 8.0]]
+    moves = {}
+    for arcs in (True, False):
+        values = {"spaced_by": "stepover", "stepover": 1.0, "angle_deg": angle_deg, "arcs": arcs}
+        operation = {
+            "name": "F", "strategy": "parallel_finishing", "tool": 1, "parameters": values,
+            "keep_in": [{"polygon": ends}],
+        }  # fmt: skip
+        plan = job_of(tmp_path, body, [operation], [BALL])
+        path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
+        cut = path.kind == Motion.FEED
+        moves[arcs] = int(cut.sum())
+        pieces, owner = pieces_of(path, 1e-4)
+        middle = plan.clamped(plan.job.setups[0]).part_high[2] - 15.0
+        driven = pieces[cut[1:][owner], 3:] + [0.0, 0.0, 3.0 - middle]  # the ball's centre
+        off = np.linalg.norm(driven, axis=1) - 18.0
+        assert (
+            np.abs(off).max() <= plan.job.setups[0].operations[0].tolerance_mm + 0.0012
+        )  # the facets' own sagitta
+        assert set(path.plane[path.turn != 0].tolist()) == ({plane} if arcs and plane is not None else set())
+    if plane is not None:
+        assert moves[False] >= 2.5 * moves[True]
 
 
 def walled():

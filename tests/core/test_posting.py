@@ -2,12 +2,14 @@
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.paths.arcs import fit_arcs
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.planes import Plane
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.dialect import dialect, dialects, load_dialect
 from fenrik.core.posting.program import Program, Step
@@ -30,12 +32,18 @@ def some_path(seed: int = 0) -> Toolpath:
         elif kind == 2:
             path.feed(x + rng.uniform(-2e-3, 2e-3), y, z, 500.0)  # about the resolution
         else:
-            cx, cy = x + rng.uniform(-9, 9), y + rng.uniform(-9, 9)
+            plane = Plane(int(rng.integers(0, 3)))
+            first, second, square = [(0, 1, 2), (2, 0, 1), (1, 2, 0)][plane]
+            here = (x, y, z)
+            cx, cy = here[first] + rng.uniform(-9, 9), here[second] + rng.uniform(-9, 9)
             angle = rng.uniform(0.05, 6.0)
             turn = int(rng.choice([-1, 1]))
             c, s = np.cos(turn * angle), np.sin(turn * angle)
-            end = (cx + c * (x - cx) - s * (y - cy), cy + s * (x - cx) + c * (y - cy), z - rng.uniform(0, 1))
-            path.arc(end, (cx, cy), turn, 400.0, Motion.ENTRY)
+            ax, ay = here[first] - cx, here[second] - cy
+            end = [0.0, 0.0, 0.0]
+            end[first], end[second] = cx + c * ax - s * ay, cy + s * ax + c * ay
+            end[square] = here[square] - rng.uniform(0, 1)
+            path.arc((end[0], end[1], end[2]), (cx, cy), turn, 400.0, Motion.ENTRY, plane)
     return path.build()
 
 
@@ -67,6 +75,7 @@ def test_posted_text_means_what_was_planned(name, seeds):
     [
         ("G1 X", "G0 X"),
         ("G3 ", "G2 "),
+        ("G18 ", "G19 "),
         ("Y1", "Y2"),
         ("F5", "F6"),
         ("\nM9\nM5\nM30", "\nG0 X1.5\nM9\nM5\nM30"),
@@ -108,7 +117,9 @@ def test_a_missing_end_is_found_out():
         ("G1 X#1", "no word"),
         ("(open comment", "does not close"),
         ("M98", "M98"),
-        ("G18", "G18"),
+        ("G16", "G16"),
+        ("G18 G2 X5 Z0 I1 J2", "gives J, which no arc in the plane G18 has"),
+        ("G19 G2 Y5 Z0", "without centre or radius"),
     ],
 )
 def test_reader_refuses_what_a_controller_would(block, words):
@@ -116,6 +127,29 @@ def test_reader_refuses_what_a_controller_would(block, words):
         Reader(100).read(f"G21 G90\nT1 M6\nS100 M3\nG0 X0 Y0\nZ0\nG1 X0.5 F100\n{block}\nM30\n")
     assert words in caught.value.message
     assert "Line 7" in caught.value.message
+
+
+@pytest.mark.parametrize(
+    ("plane", "start", "block", "middle"),
+    [
+        ("G17", "X10 Y0 Z0", "G3 X0 Y10 I-10 J0", (1, 1, 0)),  # X towards Y
+        ("G18", "X0 Y0 Z10", "G3 X10 Z0 I0 K-10", (1, 0, 1)),  # Z towards X, seen from Y's positive end
+        ("G19", "X0 Y10 Z0", "G3 Y0 Z10 J-10 K0", (0, 1, 1)),  # Y towards Z
+        ("G18", "X10 Y0 Z0", "G2 X0 Y4 Z10 R10", (1, 0.2 * 2**0.5, 1)),  # a helix along Y
+    ],
+)
+def test_arcs_turn_in_their_planes_as_the_standard_says(plane, start, block, middle):
+    """Counter-clockwise as seen from the positive end of the third axis of a right-handed system (ISO 6983-1, ISO 841;
+    from memory)."""
+    text = f"G21 G90 G17\nT1 M6\nS100 M3\nG0 {start}\nG43 H1 {start}\n{plane} {block} F100\nM30\n"
+    motion = Reader(100.0).read(text)
+    pieces, _ = motion.straightened(1e-4)
+    arc = motion.turn != 0
+    assert arc.sum() == 1
+    assert motion.sweeps()[arc][0] == pytest.approx(np.pi / 2)
+    wanted = np.array(middle) * 10 / 2**0.5
+    assert np.linalg.norm(pieces[:, 3:] - wanted, axis=1).min() < 0.2
+    assert motion.lengths()[arc][0] == pytest.approx(np.hypot(5 * np.pi, 4.0 if "Y4" in block else 0.0))
 
 
 def test_reader_minds_feed_spindle_length_offset_and_end():
@@ -160,9 +194,38 @@ def test_templates_cannot_reach_out_of_their_sandbox():
 def test_path_blob_round_trip():
     path = some_path(5)
     again = Toolpath.from_bytes(path.to_bytes())
-    for name in ("tip", "kind", "turn", "feed", "level", "run"):
+    for name in ("tip", "kind", "turn", "plane", "feed", "level", "run"):
         assert (getattr(path, name) == getattr(again, name)).all()
     assert again.cutting_length() == pytest.approx(path.cutting_length())
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10_000), st.sampled_from([0.002, 0.01, 0.05]))
+def test_no_move_leaves_the_polyline_by_more_than_the_tolerance(seed, tolerance):
+    """Measured with shapely on dense points, both ways, over curves of any bend and noise below the tolerance."""
+    rng = np.random.default_rng(seed)
+    t = np.linspace(0, 30, 400)
+    wave = rng.uniform(0.1, 3) * np.sin(rng.uniform(0.1, 1) * t) + rng.uniform(0, 1) * np.cos(2 * t)
+    points = np.column_stack([t, wave + rng.uniform(-0.3, 0.3, len(t)) * tolerance])
+    start, driven = 0, [points[:1]]
+    moves = fit_arcs(points, tolerance)
+    for end, turn, cx, cy in moves:
+        if turn:
+            a, b = points[start] - (cx, cy), points[end] - (cx, cy)
+            sweep = (np.arctan2(b[1], b[0]) - np.arctan2(a[1], a[0])) * turn % (2 * np.pi) * turn
+            angle = np.arctan2(a[1], a[0]) + np.linspace(0, sweep, 200)
+            radius = np.linspace(np.hypot(*a), np.hypot(*b), 200)
+            assert abs(np.hypot(*a) - np.hypot(*b)) < 1e-9
+            driven.append(np.column_stack([cx + radius * np.cos(angle), cy + radius * np.sin(angle)]))
+        driven.append(points[end : end + 1])
+        start = end
+    way, line = shapely.LineString(np.vstack(driven)), shapely.LineString(points)
+    there = shapely.distance(shapely.points(shapely.get_coordinates(way.segmentize(0.005))), line)
+    back = shapely.distance(shapely.points(shapely.get_coordinates(line.segmentize(0.005))), way)
+    assert max(there.max(), back.max()) <= tolerance + 1e-5  # 200 chords stand for an arc
+    assert start == len(points) - 1
+    if tolerance >= 0.01:
+        assert len(moves) < 200
 
 
 @settings(max_examples=40, deadline=None)

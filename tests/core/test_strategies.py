@@ -307,7 +307,14 @@ def _one(path, i):
 
     s = slice(i - 1, i + 1)
     return Toolpath(
-        path.tip[s], path.kind[s], path.turn[s], path.centre[s], path.feed[s], path.level[s], path.run[s]
+        path.tip[s],
+        path.kind[s],
+        path.turn[s],
+        path.plane[s],
+        path.centre[s],
+        path.feed[s],
+        path.level[s],
+        path.run[s],
     )
 
 

@@ -18,6 +18,9 @@ from fenrik.core.tooling._profile_kernels import underside
 
 FACET, EDGE, VERTEX = 0, 1, 2
 LOWEST = -1e30
+FACET_SLACK = (
+    1e-11  # facets reach this much farther, so that none is missed between two that lie in one plane
+)
 
 
 @njit(cache=True, nogil=True)
@@ -113,11 +116,11 @@ def _torus_step(q, slope, flat, corner, half):
 def primitive_tip(kind, row, x, y, shape, least):
     """Tip height over one primitive; any lower value when it is below `least`."""
     if kind == FACET:
-        if row[3] * x + row[4] * y + row[5] < -1e-12:
+        if row[3] * x + row[4] * y + row[5] < -FACET_SLACK:
             return LOWEST
-        if row[6] * x + row[7] * y + row[8] < -1e-12:
+        if row[6] * x + row[7] * y + row[8] < -FACET_SLACK:
             return LOWEST
-        if row[9] * x + row[10] * y + row[11] < -1e-12:
+        if row[9] * x + row[10] * y + row[11] < -FACET_SLACK:
             return LOWEST
         return row[0] * x + row[1] * y + row[2]
     if kind == VERTEX:

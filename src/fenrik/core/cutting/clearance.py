@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.planes import Plane
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.tooling.assembly import Assembly
 
@@ -145,6 +146,7 @@ def kept_clear(
         moved.tip,
         moved.kind,
         moved.turn,
+        moved.plane,
         moved.centre,
         moved.feed,
         moved.level,
@@ -261,6 +263,7 @@ def _copy(out: PathBuilder, path: Toolpath, i: int) -> None:
         out.rapid(x, y, z)
     elif path.turn[i] != 0:
         cx, cy = (float(v) for v in path.centre[i])
-        out.arc((x, y, z), (cx, cy), int(path.turn[i]), float(path.feed[i]), kind)
+        plane = Plane(int(path.plane[i]))
+        out.arc((x, y, z), (cx, cy), int(path.turn[i]), float(path.feed[i]), kind, plane)
     else:
         out.feed(x, y, z, float(path.feed[i]), kind)

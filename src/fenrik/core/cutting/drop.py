@@ -11,6 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.cutting import _chord_kernels as chords
 from fenrik.core.cutting import _kernels as k
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.tooling.profile import NO_CONE, Profile, Shape
@@ -76,8 +77,9 @@ class DropCutter:
         """The tip's track (n, 3) from start to end (2,), straight in XY, its chords within
         `tolerance` mm of the exact track on both sides; rises over walls are cut square.
 
-        The track is scanned at `step`, halved where it bends until the chord fits with a quarter of the
-        tolerance, and then thinned with the rest.
+        The track is scanned at `step`, halved where it bends until the chord fits with a third of the
+        tolerance, and thinned. Then the worst place of every chord is found exactly, on either side, and becomes
+        a point where it is worse than the tolerance (see `_chord_kernels`).
         """
         samples = k.sample_line(
             start[0],
@@ -91,8 +93,12 @@ class DropCutter:
             *self.tree,
         )
         samples = samples[k.thin_line(samples, tolerance * 0.55)]
-        samples = _square_steps(samples, tolerance)
         length = float(np.hypot(*(end - start)))
+        if length > 0:
+            ux, uy = (float(v) for v in (end - start) / length)
+            limits = (tolerance, tolerance / 20, floor - self.lift)
+            samples = chords.held_line(samples, start[0], start[1], ux, uy, *limits, *self.tree)
+        samples = _square_steps(samples, tolerance)
         share = (samples[:, 0] / length if length > 0 else np.zeros(len(samples)))[:, None]
         xy = start + share * (end - start)
         return np.column_stack([xy, samples[:, 1] + self.lift])
@@ -151,6 +157,7 @@ def _facet_rows(topology: Topology, profile: Profile) -> tuple[Floats, Floats, F
     boxes = np.stack(
         [moved[:, :, 0].min(1), moved[:, :, 0].max(1), moved[:, :, 1].min(1), moved[:, :, 1].max(1)], 1
     )
+    boxes += [-1e-9, 1e-9, -1e-9, 1e-9]
     return rows, boxes, corners[:, :, 2].max(axis=1) + lift + 1e-9
 
 

@@ -12,6 +12,9 @@ from numpy.typing import NDArray
 from fenrik.core.model.part_model import TriangleMesh
 
 Floats = NDArray[np.float64]
+FLAT_RAD = 1e-13
+"""Edges that bend by less are flat. Between the contacts of their facets a cutter of radius R has a gap of at most R
+times this, which the kernels' facets overlap (their slack is 1e-11 mm)."""
 
 
 @dataclass(frozen=True)
@@ -61,8 +64,9 @@ def prepare(mesh: TriangleMesh) -> Topology:
     n1, n2 = normal[owner[pair]], normal[owner[pair + 1]]
     edge_point = points[keys[pair, 0]]
     below = np.einsum("ij,ij->i", n1, points[opposite[pair + 1]] - edge_point)
-    cosine = np.einsum("ij,ij->i", n1, n2)
-    convex = (below < 0.0) & (cosine < 1.0 - 1e-14) & ((n1[:, 2] > 0.0) | (n2[:, 2] > 0.0))
+    bend = np.linalg.norm(np.cross(n1, n2), axis=1)
+    flat = (bend < FLAT_RAD) & (np.einsum("ij,ij->i", n1, n2) > 0.0)
+    convex = (below < 0.0) & ~flat & ((n1[:, 2] > 0.0) | (n2[:, 2] > 0.0))
     open_edges = start[count != 2]  # borders and edges of more than two facets: any contact
     edge_ids = np.concatenate([keys[pair[convex]], keys[open_edges]])
     free = np.full((len(open_edges), 2, 3), np.nan)

@@ -47,7 +47,7 @@ class KeptCuts:
         for step, name in enumerate(names):
             rows = np.flatnonzero(step_of == step)
             digest = hashlib.sha256()
-            for column in ("start", "end", "rapid", "turn", "centre", "feed", "tool", "spindle"):
+            for column in ("start", "end", "rapid", "turn", "plane", "centre", "feed", "tool", "spindle"):
                 digest.update(np.ascontiguousarray(getattr(motion, column)[rows]).tobytes())
             digest.update(times[rows].tobytes())
             used = [tools[int(n)].facts() for n in np.unique(motion.tool[rows]) if int(n) in tools]

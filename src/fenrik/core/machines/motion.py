@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+
+from fenrik.core import planes
 
 Floats = NDArray[np.float64]
 
@@ -16,7 +17,7 @@ class MotionTable:
     """Moves of one program in program coordinates, columns of length n.
 
     `start`, `end` (n, 3) mm; `rapid` (n,) bool; `turn` (n,) 0 straight, +1 counter-clockwise, -1
-    clockwise about Z; `centre` (n, 2) (NaN when straight); `feed` (n,) mm/min; `tool` (n,) number;
+    clockwise; `plane` (n,) of Plane; `centre` (n, 2) along its axes (NaN when straight); `feed` (n,) mm/min; `tool` (n,) number;
     `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the text from 1.
     """
 
@@ -24,6 +25,7 @@ class MotionTable:
     end: Floats
     rapid: NDArray[np.bool_]
     turn: NDArray[np.int8]
+    plane: NDArray[np.int8]
     centre: Floats
     feed: Floats
     tool: NDArray[np.int32]
@@ -36,23 +38,15 @@ class MotionTable:
     def sweeps(self) -> Floats:
         """Angle rad each arc turns through, 0 for straight moves; a closed arc is a full turn."""
         out = np.zeros(len(self.end))
-        arc = self.turn != 0
-        if arc.any():
-            a = self.start[arc, :2] - self.centre[arc]
-            b = self.end[arc, :2] - self.centre[arc]
-            sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * self.turn[arc]
-            out[arc] = np.where(sweep <= 1e-7, sweep + 2 * np.pi, sweep)
+        arc = np.flatnonzero(self.turn)
+        if len(arc):
+            rows = (self.start[arc], self.end[arc], self.centre[arc], self.turn[arc], self.plane[arc])
+            out[arc] = planes.sweeps(*rows)
         return out
 
     def lengths(self) -> Floats:
         """Length (n,) of every move along its line, arc or helix, mm."""
-        step = self.end - self.start
-        flat = np.hypot(step[:, 0], step[:, 1])
-        arc = self.turn != 0
-        if arc.any():
-            radius = np.hypot(*(self.start[arc, :2] - self.centre[arc]).T)
-            flat[arc] = radius * self.sweeps()[arc]
-        return np.asarray(np.hypot(flat, step[:, 2]))
+        return planes.lengths(self.start, self.end, self.turn, self.plane, self.centre)
 
     def box(self) -> tuple[Floats, Floats]:
         """Lowest and highest tip position (3,) over all moves, arcs included."""
@@ -71,10 +65,10 @@ class MotionTable:
         if longest is not None:
             parts = np.ceil(np.linalg.norm(self.end - self.start, axis=1) / longest - 1e-9)
             counts = np.where(self.rapid, 1, np.maximum(1, parts)).astype(np.int64)
-        for i in np.flatnonzero(self.turn != 0):
-            radius = math.hypot(*(self.start[i, :2] - self.centre[i]))
-            angle = 2.0 * math.acos(max(0.0, 1.0 - tolerance / max(radius, tolerance)))
-            counts[i] = max(2, math.ceil(sweeps[i] / max(angle, 1e-3)))
+        arc = np.flatnonzero(self.turn)
+        radius = np.maximum(planes.radii(self.start[arc], self.centre[arc], self.plane[arc]), tolerance)
+        angle = np.maximum(2.0 * np.arccos(1.0 - tolerance / radius), 1e-3)
+        counts[arc] = np.maximum(2, np.ceil(sweeps[arc] / angle)).astype(np.int64)
         owner = np.repeat(np.arange(len(self.end)), counts)
         first = np.cumsum(counts) - counts
         share = (np.arange(len(owner)) - first[owner])[:, None] / counts[owner][:, None]
@@ -88,7 +82,9 @@ class MotionTable:
         """The motion as straight moves: pieces (m, 6) with the move (m,) that each belongs to."""
         columns = {c: getattr(self, c)[owner] for c in ("rapid", "feed", "tool", "spindle", "line")}
         straight, nowhere = np.zeros(len(pieces), dtype=np.int8), np.full((len(pieces), 2), np.nan)
-        return MotionTable(pieces[:, :3], pieces[:, 3:], turn=straight, centre=nowhere, **columns)
+        return MotionTable(
+            pieces[:, :3], pieces[:, 3:], turn=straight, plane=straight, centre=nowhere, **columns
+        )
 
     def _at(self, owner: NDArray[np.int64], share: Floats, sweeps: Floats) -> Floats:
         """Positions (m, 3) at a share (m, 1) of the moves `owner` (m,)."""
@@ -96,10 +92,9 @@ class MotionTable:
         points = start + share * (end - start)
         arc = self.turn[owner] != 0
         if arc.any():
-            centre = self.centre[owner[arc]]
-            arm = start[arc, :2] - centre
-            angle = share[arc, 0] * sweeps[owner[arc]] * self.turn[owner[arc]]
-            c, s = np.cos(angle), np.sin(angle)
-            points[arc, 0] = centre[:, 0] + c * arm[:, 0] - s * arm[:, 1]
-            points[arc, 1] = centre[:, 1] + s * arm[:, 0] + c * arm[:, 1]
+            rows, part = owner[arc], share[arc, 0]
+            angle = part * sweeps[rows] * self.turn[rows]
+            points[arc] = planes.on_arcs(
+                start[arc], end[arc], self.centre[rows], angle, self.plane[rows], part
+            )
         return points

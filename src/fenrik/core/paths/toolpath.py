@@ -10,8 +10,11 @@ from enum import IntEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core import planes
+from fenrik.core.planes import Plane
+
 Floats = NDArray[np.float64]
-MAGIC = b"FNPATH1\0"
+MAGIC = b"FNPATH2\0"
 
 
 class Motion(IntEnum):
@@ -30,13 +33,15 @@ class Toolpath:
     """Moves of one operation with one tool; row i goes from row i-1's tip to its own.
 
     `tip` (n, 3); `kind` (n,) of Motion; `turn` (n,) 0 straight, +1 counter-clockwise, -1 clockwise
-    arc about Z; `centre` (n, 2) of arcs (NaN else); `feed` (n,) mm/min (0 for rapids); `level`
-    (n,) and `run` (n,) marks. Row 0 is the start and is reached by rapid.
+    arc; `plane` (n,) of Plane in which it lies; `centre` (n, 2) of arcs along the plane's first and second axis
+    (NaN else); `feed` (n,) mm/min (0 for rapids); `level` (n,) and `run` (n,) marks. Row 0 is the start and is reached
+    by rapid.
     """
 
     tip: Floats
     kind: NDArray[np.int8]
     turn: NDArray[np.int8]
+    plane: NDArray[np.int8]
     centre: Floats
     feed: Floats
     level: NDArray[np.int32]
@@ -48,20 +53,10 @@ class Toolpath:
 
     def lengths(self) -> Floats:
         """Length of every move (n,), the first 0, arcs and helices along their curve."""
-        step = np.diff(self.tip, axis=0)
-        flat = np.hypot(step[:, 0], step[:, 1])
-        arc = self.turn[1:] != 0
-        if arc.any():
-            flat = flat.copy()
-            flat[arc] = self._arc_lengths(np.flatnonzero(arc) + 1)
-        return np.concatenate([[0.0], np.hypot(flat, step[:, 2])])
-
-    def _arc_lengths(self, rows: NDArray[np.int64]) -> Floats:
-        a = self.tip[rows - 1, :2] - self.centre[rows]
-        b = self.tip[rows, :2] - self.centre[rows]
-        sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * self.turn[rows]
-        sweep = np.where(sweep <= 1e-9, sweep + 2 * np.pi, sweep)
-        return np.asarray(np.hypot(a[:, 0], a[:, 1]) * sweep)
+        if len(self) == 0:
+            return np.zeros(0)
+        tail = (self.turn[1:], self.plane[1:], self.centre[1:])
+        return np.concatenate([[0.0], planes.lengths(self.tip[:-1], self.tip[1:], *tail)])
 
     def divided(self, counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], Floats]:
         """Every move in so many even parts (n,), at least one: the row (m,) of each part and the tip (m, 3) at its end,
@@ -76,14 +71,12 @@ class Toolpath:
         )
         arc = (self.turn[owner] != 0) & (share < 1.0)
         if arc.any():
-            centre, turn = self.centre[owner[arc]], self.turn[owner[arc]]
-            a = start[arc, :2] - centre
-            b = self.tip[owner[arc], :2] - centre
-            sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * turn
-            sweep = np.where(sweep <= 1e-9, sweep + 2 * np.pi, sweep) * share[arc] * turn
-            c, s = np.cos(sweep), np.sin(sweep)
-            points[arc, 0] = centre[:, 0] + c * a[:, 0] - s * a[:, 1]
-            points[arc, 1] = centre[:, 1] + s * a[:, 0] + c * a[:, 1]
+            rows = owner[arc]
+            ends, centre, turn, plane = self.tip[rows], self.centre[rows], self.turn[rows], self.plane[rows]
+            sweep = planes.sweeps(start[arc], ends, centre, turn, plane)
+            points[arc] = planes.on_arcs(
+                start[arc], ends, centre, sweep * share[arc] * turn, plane, share[arc]
+            )
         return owner, points
 
     def cutting_length(self) -> float:
@@ -94,7 +87,7 @@ class Toolpath:
         """One blob: magic, length and JSON of the header, then the columns in order, little-endian.
 
         The browser reads the same bytes. Columns: tip f64 (n, 3), centre f64 (n, 2), feed f64, level
-        i32, run i32, kind i8, turn i8.
+        i32, run i32, kind i8, turn i8, plane i8.
         """
         head = json.dumps({"count": len(self.tip), "notes": self.notes}).encode()
         head += b" " * (-(len(head) + 12) % 8)
@@ -106,6 +99,7 @@ class Toolpath:
             self.run.astype("<i4"),
             self.kind.astype("<i1"),
             self.turn.astype("<i1"),
+            self.plane.astype("<i1"),
         )
         return MAGIC + struct.pack("<I", len(head)) + head + b"".join(c.tobytes() for c in columns)
 
@@ -126,19 +120,20 @@ class Toolpath:
             ("<i4", 1),
             ("<i1", 1),
             ("<i1", 1),
+            ("<i1", 1),
         ):
             column = np.frombuffer(blob, kind, n * width, at)
             at += column.nbytes
             out.append(column.reshape(n, width) if width > 1 else column)
-        tip, centre, feed, level, run, kinds, turn = out
-        return Toolpath(tip, kinds, turn, centre, feed, level, run, head["notes"])
+        tip, centre, feed, level, run, kinds, turn, plane = out
+        return Toolpath(tip, kinds, turn, plane, centre, feed, level, run, head["notes"])
 
 
 class PathBuilder:
     """Collects moves and makes a Toolpath. Points nearer than 1e-6 mm to the last are dropped."""
 
     def __init__(self) -> None:
-        self._rows: list[tuple[float, float, float, int, int, float, float, float, int, int]] = []
+        self._rows: list[tuple[float, float, float, int, int, float, float, float, int, int, int]] = []
         self.level = 0
         self.run = 0
         self.notes: list[dict[str, object]] = []
@@ -168,6 +163,7 @@ class PathBuilder:
         turn: int = 0,
         cx: float = np.nan,
         cy: float = np.nan,
+        plane: int = 0,
     ) -> None:
         if self._rows and turn == 0:
             px, py, pz = self._rows[-1][:3]
@@ -185,6 +181,7 @@ class PathBuilder:
                 float(feed),
                 self.level,
                 self.run,
+                int(plane),
             )
         )
 
@@ -208,9 +205,11 @@ class PathBuilder:
         turn: int,
         feed: float,
         kind: Motion,
+        plane: Plane = Plane.XY,
     ) -> None:
-        """An arc or helix about Z to `end`; `turn` +1 counter-clockwise, -1 clockwise."""
-        self._add(*end, kind, feed, turn, *centre)
+        """An arc or helix to `end`, by default about Z; `turn` +1 counter-clockwise, -1 clockwise, `centre` along the
+        first and second axis of the plane."""
+        self._add(*end, kind, feed, turn, *centre, plane)
 
     def build(self) -> Toolpath:
         """The finished path."""
@@ -218,12 +217,15 @@ class PathBuilder:
             empty = np.zeros((0,), dtype=np.float64)
             none = np.zeros(0, dtype=np.int8)
             marks = np.zeros(0, dtype=np.int32)
-            return Toolpath(np.zeros((0, 3)), none, none, np.zeros((0, 2)), empty, marks, marks, self.notes)
+            return Toolpath(
+                np.zeros((0, 3)), none, none, none, np.zeros((0, 2)), empty, marks, marks, self.notes
+            )
         table = np.array(self._rows, dtype=np.float64)
         return Toolpath(
             np.ascontiguousarray(table[:, :3]),
             table[:, 3].astype(np.int8),
             table[:, 4].astype(np.int8),
+            table[:, 10].astype(np.int8),
             np.ascontiguousarray(table[:, 5:7]),
             np.ascontiguousarray(table[:, 7]),
             table[:, 8].astype(np.int32),

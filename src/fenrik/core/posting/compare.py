@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core import planes
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.posting.program import PlannedMoves
 
@@ -67,8 +68,8 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
             if problem is not None:
                 differences.append(problem)
             j += 1
-        elif want.turn[j] != 0 and posted.turn[i] == want.turn[j]:
-            away = abs(np.hypot(*(posted.end[i, :2] - want.centre[j])) - want.radius[j])
+        elif want.turn[j] != 0 and posted.turn[i] == want.turn[j] and posted.plane[i] == want.plane[j]:
+            away = _off_circle(want, j, posted.end[i])
             if away > 2 * resolution:
                 differences.append(_difference(posted, i, float(away), "an arc leaves the planned one"))
                 break
@@ -96,6 +97,7 @@ class _Wanted:
     end: Floats
     rapid: NDArray[np.bool_]
     turn: NDArray[np.int8]
+    plane: NDArray[np.int8]
     centre: Floats
     radius: Floats
     feed: Floats
@@ -109,20 +111,22 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
     turn = np.concatenate([m.turn for m in planned])
     step = np.concatenate([np.full(len(m.end), i, dtype=np.int32) for i, m in enumerate(planned)])
     rapid = np.concatenate([m.rapid for m in planned])
+    plane = np.concatenate([m.plane for m in planned])
     centre = np.vstack([m.centre for m in planned])
     feed = np.concatenate([m.feed for m in planned])
     grid = np.round(end / resolution)
     moved = np.ones(len(end), dtype=bool)
     moved[1:] = (grid[1:] != grid[:-1]).any(axis=1)
     moved[0] = False  # the first positioning comes from an unknown place
-    flat = (turn != 0) & np.concatenate([[False], (grid[1:, :2] == grid[:-1, :2]).all(axis=1)])
-    turn = np.where(flat, 0, turn)
-    radius = np.hypot(*(end[:, :2] - centre).T)
+    seen = planes.in_plane(grid, plane) == planes.in_plane(np.roll(grid, 1, axis=0), plane)
+    turn = np.where((turn != 0) & seen.all(axis=1), 0, turn)
+    radius = planes.radii(end, centre, plane)
     tiny = np.concatenate([[False], np.abs(np.diff(end, axis=0)).max(axis=1) < 1.5 * resolution])
     return _Wanted(
         end[moved],
         rapid[moved],
         turn[moved],
+        plane[moved],
         centre[moved],
         radius[moved],
         feed[moved],
@@ -134,13 +138,12 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
 def _shape_problem(
     want: _Wanted, j: int, posted: MotionTable, i: int, resolution: float
 ) -> Difference | None:
-    if int(want.turn[j]) != int(posted.turn[i]):
-        return _difference(
-            posted, i, np.inf, "an arc and a straight move, or two senses of turning, are exchanged"
-        )
-    if posted.turn[i] != 0:
-        middle = _middle(posted, i)
-        away = abs(float(np.hypot(*(middle - want.centre[j]))) - float(want.radius[j]))
+    turned = int(posted.turn[i])
+    if int(want.turn[j]) != turned or (turned and want.plane[j] != posted.plane[i]):
+        words = "an arc and a straight move, two senses of turning or two planes are exchanged"
+        return _difference(posted, i, np.inf, words)
+    if turned:
+        away = _off_circle(want, j, _middle(posted, i))
         if away > 2 * resolution:
             return _difference(posted, i, away, f"an arc bulges off the planned one by {away:.4f} mm")
     if not posted.rapid[i] and abs(posted.feed[i] - want.feed[j]) > max(0.13, 5e-4 * want.feed[j]):
@@ -151,10 +154,14 @@ def _shape_problem(
 
 
 def _middle(posted: MotionTable, i: int) -> Floats:
-    a = posted.start[i, :2] - posted.centre[i]
-    b = posted.end[i, :2] - posted.centre[i]
-    sweep = (np.arctan2(b[1], b[0]) - np.arctan2(a[1], a[0])) * posted.turn[i]
-    sweep = sweep if sweep > 1e-9 else sweep + 2 * np.pi
-    half = 0.5 * sweep * posted.turn[i]
-    c, s = np.cos(half), np.sin(half)
-    return np.asarray(posted.centre[i] + np.array([c * a[0] - s * a[1], s * a[0] + c * a[1]]))
+    """The point halfway along a posted arc (3,)."""
+    one = slice(i, i + 1)
+    ends, plane = (posted.start[one], posted.end[one], posted.centre[one]), posted.plane[one]
+    half = 0.5 * planes.sweeps(*ends, posted.turn[one], plane) * posted.turn[one]
+    return np.asarray(planes.on_arcs(*ends, half, plane, np.array([0.5]))[0])
+
+
+def _off_circle(want: _Wanted, j: int, point: Floats) -> float:
+    """How far a point (3,) lies off a planned arc's circle, seen square to its plane."""
+    arm = planes.in_plane(point[None], want.plane[j : j + 1])[0] - want.centre[j]
+    return abs(float(np.hypot(*arm)) - float(want.radius[j]))

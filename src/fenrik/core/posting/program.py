@@ -30,11 +30,12 @@ class Step:
 
 @dataclass(frozen=True)
 class PlannedMoves:
-    """The moves of one step, joins included: `end` (n, 3), `rapid`, `turn`, `centre` (n, 2), `feed`."""
+    """The moves of one step, joins included: `end` (n, 3), `rapid`, `turn`, `plane`, `centre` (n, 2), `feed`."""
 
     end: Floats
     rapid: NDArray[np.bool_]
     turn: NDArray[np.int8]
+    plane: NDArray[np.int8]
     centre: Floats
     feed: Floats
 
@@ -77,6 +78,7 @@ class Program:
                     np.vstack([np.array(join), path.tip[1:]]),
                     np.concatenate([np.ones(count, dtype=bool), path.kind[1:] == 0]),
                     np.concatenate([np.zeros(count, dtype=np.int8), path.turn[1:]]),
+                    np.concatenate([np.zeros(count, dtype=np.int8), path.plane[1:]]),
                     np.vstack([none, path.centre[1:]]),
                     np.concatenate([np.zeros(count), path.feed[1:]]),
                 )

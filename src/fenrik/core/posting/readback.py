@@ -19,7 +19,7 @@ _WORDS_ONLY = re.compile(r"(?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)+")
 _COMMENT = re.compile(r"\([^()]*\)")
 _GROUPS = {
     "motion": {0, 1, 2, 3},
-    "plane": {17},
+    "plane": {17, 18, 19},
     "units": {20, 21},
     "distance": {90, 91},
     "feed": {94},
@@ -30,6 +30,8 @@ _GROUPS = {
     "once": {4, 53},
 }
 _GROUP_OF = {code: group for group, codes in _GROUPS.items() for code in codes}
+_PLANES = {17: (0, 1, "I", "J"), 18: (2, 0, "K", "I"), 19: (1, 2, "J", "K")}
+"""Per plane its first and second axis and the words of the centre along them (ISO 6983-1)."""
 _M_CODES = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
 ARC_TOLERANCE_MM = 0.01
 """Difference between an arc's start and end radius that a controller still takes."""
@@ -46,6 +48,7 @@ class Reader:
         self.tool_change_z = tool_change_z
         self.position: list[float | None] = [None, None, tool_change_z]
         self.motion = 0
+        self.plane = 17
         self.scale = 1.0
         self.absolute = True
         self.feed: float | None = None
@@ -69,12 +72,13 @@ class Reader:
             self._block(number, raw)
         if not self.ended:
             raise PostError("The program has no end (M2 or M30).", remedy="Correct the dialect's end.")
-        table = np.array(self._rows, dtype=np.float64).reshape(-1, 14)
+        table = np.array(self._rows, dtype=np.float64).reshape(-1, 15)
         return MotionTable(
             np.ascontiguousarray(table[:, 0:3]),
             np.ascontiguousarray(table[:, 3:6]),
             table[:, 6] > 0,
             table[:, 7].astype(np.int8),
+            table[:, 14].astype(np.int8),
             np.ascontiguousarray(table[:, 8:10]),
             table[:, 10].copy(),
             table[:, 11].astype(np.int32),
@@ -132,6 +136,7 @@ class Reader:
     ) -> None:
         if "units" in g_codes:
             self.scale = 25.4 if g_codes["units"] == 20 else 1.0
+        self.plane = g_codes.get("plane", self.plane)
         if "distance" in g_codes:
             self.absolute = g_codes["distance"] == 90
         if "offset" in g_codes and f"G{g_codes['offset']}" not in self.work_offsets:
@@ -151,7 +156,7 @@ class Reader:
                 self._change_tool()
         if "motion" in g_codes:
             self.motion = g_codes["motion"]
-        if any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJR")):
+        if any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJKR")):
             self._move(number, raw, values, g_codes)
         if any(code in (2, 30) for code in m_codes):
             self.ended = True
@@ -192,7 +197,18 @@ class Reader:
             centre = self._centre(number, raw, values, a, b, turn)
         feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
         self._rows.append(
-            (*a, *b, float(self.motion == 0), turn, *centre, feed, self.tool, self.speed * self.sense, number)
+            (
+                *a,
+                *b,
+                float(self.motion == 0),
+                turn,
+                *centre,
+                feed,
+                self.tool,
+                self.speed * self.sense,
+                number,
+                self.plane - 17,
+            )
         )
         self.position = list(b)
 
@@ -209,15 +225,20 @@ class Reader:
     def _centre(
         self, number: int, raw: str, values: dict[str, float], a: list[float], b: list[float], turn: int
     ) -> tuple[float, float]:
+        """The arc's centre along the first and second axis of the plane."""
+        first, second, *letters = _PLANES[self.plane]
+        foreign = next((c for c in "IJK" if c in values and c not in letters), None)
+        if foreign is not None:
+            raise self._error(number, raw, f"gives {foreign}, which no arc in the plane G{self.plane} has")
+        p, q = (a[first], a[second]), (b[first], b[second])
         if "R" in values:
-            if "I" in values or "J" in values:
+            if any(c in values for c in letters):
                 raise self._error(number, raw, "gives both a radius and a centre")
-            return self._centre_by_radius(number, raw, values["R"] * self.scale, a, b, turn)
-        if "I" not in values and "J" not in values:
+            return self._centre_by_radius(number, raw, values["R"] * self.scale, p, q, turn)
+        if not any(c in values for c in letters):
             raise self._error(number, raw, "is an arc without centre or radius")
-        x = a[0] + values.get("I", 0.0) * self.scale
-        y = a[1] + values.get("J", 0.0) * self.scale
-        r0, r1 = math.hypot(a[0] - x, a[1] - y), math.hypot(b[0] - x, b[1] - y)
+        x, y = (at + values.get(c, 0.0) * self.scale for at, c in zip(p, letters, strict=True))
+        r0, r1 = math.dist(p, (x, y)), math.dist(q, (x, y))
         if r0 <= 0 or abs(r0 - r1) > ARC_TOLERANCE_MM:
             raise self._error(
                 number, raw, f"is an arc whose start and end radius differ by {abs(r0 - r1):.4f} mm"
@@ -225,7 +246,13 @@ class Reader:
         return x, y
 
     def _centre_by_radius(
-        self, number: int, raw: str, radius: float, a: list[float], b: list[float], turn: int
+        self,
+        number: int,
+        raw: str,
+        radius: float,
+        a: tuple[float, float],
+        b: tuple[float, float],
+        turn: int,
     ) -> tuple[float, float]:
         dx, dy = b[0] - a[0], b[1] - a[1]
         chord = math.hypot(dx, dy)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from fenrik.core import planes
 from fenrik.core.errors import PostError
 from fenrik.core.posting.dialect import Dialect
 from fenrik.core.posting.program import PlannedMoves, Program, Step
@@ -27,6 +28,7 @@ class _Writer:
         self.lines: list[str] = []
         self.next_number = dialect.line_number_start
         self.modal: dict[str, str] = {}
+        self.plane = 17  # as the start of every dialect says
 
     def text(self) -> str:
         p, d = self.program, self.dialect
@@ -40,12 +42,14 @@ class _Writer:
             fresh = tool != step.tool.number
             if fresh:
                 if tool is not None:
+                    self._level_plane()
                     self._template(d.templates.tool_end)
                 self._tool(step)
             self._template(d.templates.operation, operation=step.name)
             self._spindle(step, fresh)
             self._moves(step, moves, fresh)
             tool = step.tool.number
+        self._level_plane()
         self._template(d.templates.end)
         return "\n".join(self.lines) + "\n"
 
@@ -103,43 +107,48 @@ class _Writer:
                 self._emit("0" if rapid else "1", words, None if rapid else feed)
 
     def _arc(self, moves: PlannedMoves, i: int) -> None:
-        start = np.array([float(self.modal["X"]), float(self.modal["Y"])]) / self.dialect.scale
+        start, end, plane = self._here(), moves.end[i], int(moves.plane[i])
         turn, centre = int(moves.turn[i]), moves.centre[i]
-        sweep = _sweep(start, moves.end[i, :2], centre, turn)
-        z0 = float(self.modal["Z"]) / self.dialect.scale
+        sweep = _sweep(start, end, centre, turn, plane)
         pieces = 1
         if self.dialect.arcs == "radius" and sweep > WIDEST_RADIUS_ARC:
             pieces = math.ceil(sweep / WIDEST_RADIUS_ARC)
         for k in range(1, pieces + 1):
-            end = (
-                moves.end[i]
-                if k == pieces
-                else _on_arc(start, z0, moves.end[i], centre, turn, sweep, k / pieces)
-            )
-            self._one_arc(end, centre, turn, float(moves.feed[i]))
+            upto = end if k == pieces else _on_arc(start, end, centre, turn * sweep, plane, k / pieces)
+            self._one_arc(upto, centre, turn, plane, float(moves.feed[i]))
 
-    def _one_arc(self, end: np.ndarray, centre: np.ndarray, turn: int, feed: float) -> None:
-        scale = self.dialect.scale
-        x0, y0 = float(self.modal["X"]), float(self.modal["Y"])
-        sweep = _sweep(np.array([x0, y0]) / scale, end[:2], centre, turn)
+    def _one_arc(self, end: np.ndarray, centre: np.ndarray, turn: int, plane: int, feed: float) -> None:
+        scale, here = self.dialect.scale, self._here()
+        sweep = _sweep(here, end, centre, turn, plane)
+        first, second, square = (int(a) for a in planes.AXES[plane])
         words = self._axes(end)
-        moved = [w for w in words if w[0] in "XY"]
-        if not moved and sweep < math.pi:
-            if words:  # only the height moves on at this resolution
+        if sweep < math.pi and not any(w[0] != "XYZ"[square] for w in words):
+            if words:  # only the way square to the plane moves on at this resolution
                 self._emit("1", words, feed)
             return
-        radius = math.hypot(x0 - centre[0] * scale, y0 - centre[1] * scale)
+        a, b = here[[first, second]] * scale, self._here()[[first, second]] * scale
+        middle = centre * scale
         if self.dialect.arcs == "radius":
             # the written ends have moved by rounding: the radius must still span their chord
-            chord = math.hypot(float(self.modal["X"]) - x0, float(self.modal["Y"]) - y0)
-            radius = max(radius, chord / 2)
+            chord = math.dist(a, b)
+            radius = max(math.dist(a, middle), chord / 2)
             step = 10.0**-self.dialect.decimals
             text = self.dialect.number(max(round(radius / step), math.ceil(chord / 2 / step - 1e-9)) * step)
             words.append(f"R{text}" if sweep <= math.pi else f"R-{text}")
         else:
-            words.append(f"I{self.dialect.number(centre[0] * scale - x0)}")
-            words.append(f"J{self.dialect.number(centre[1] * scale - y0)}")
-        self._emit("3" if turn > 0 else "2", words, feed)
+            offsets = zip(planes.LETTERS[plane], middle - a, strict=True)
+            words += sorted(f"{letter}{self.dialect.number(float(v))}" for letter, v in offsets)
+        self._emit("3" if turn > 0 else "2", words, feed, plane)
+
+    def _here(self) -> np.ndarray:
+        """The written position, mm."""
+        return np.array([float(self.modal[axis]) for axis in "XYZ"]) / self.dialect.scale
+
+    def _level_plane(self) -> None:
+        """Back to arcs in XY, so that a tool begins in the state that the start of the program gave."""
+        if self.plane != 17:
+            self._line("G17")
+            self.plane = 17
 
     def _axes(self, end: Sequence[float] | np.ndarray) -> list[str]:
         """Words of the axes whose written value changes; remembers them."""
@@ -151,11 +160,14 @@ class _Writer:
                 modal[axis] = text
         return words
 
-    def _emit(self, code: str, words: list[str], feed: float | None) -> None:
+    def _emit(self, code: str, words: list[str], feed: float | None, plane: int | None = None) -> None:
         block = list(words)
         if self.modal.get("G") != code:
             block.insert(0, f"G{code}")
             self.modal["G"] = code
+        if plane is not None and self.plane != 17 + plane:
+            self.plane = 17 + plane
+            block.insert(0, f"G{self.plane}")
         if feed is not None:
             text = self.dialect.number(feed * self.dialect.scale, self.dialect.feed_decimals)
             if self.modal.get("F") != text:
@@ -180,17 +192,15 @@ class _Writer:
         self.lines.append(line)
 
 
-def _sweep(start: np.ndarray, end: np.ndarray, centre: np.ndarray, turn: int) -> float:
-    a = math.atan2(start[1] - centre[1], start[0] - centre[0])
-    b = math.atan2(end[1] - centre[1], end[0] - centre[0])
-    sweep = (b - a) * turn % (2 * math.pi)
-    return sweep
+def _sweep(start: np.ndarray, end: np.ndarray, centre: np.ndarray, turn: int, plane: int) -> float:
+    first, second = (int(a) for a in planes.AXES[plane][:2])
+    a = math.atan2(start[second] - centre[1], start[first] - centre[0])
+    b = math.atan2(end[second] - centre[1], end[first] - centre[0])
+    return (b - a) * turn % (2 * math.pi)
 
 
 def _on_arc(
-    start: np.ndarray, z0: float, end: np.ndarray, centre: np.ndarray, turn: int, sweep: float, share: float
+    start: np.ndarray, end: np.ndarray, centre: np.ndarray, angle: float, plane: int, share: float
 ) -> np.ndarray:
-    angle = turn * sweep * share
-    c, s = math.cos(angle), math.sin(angle)
-    x, y = start[0] - centre[0], start[1] - centre[1]
-    return np.array([centre[0] + c * x - s * y, centre[1] + s * x + c * y, z0 + (end[2] - z0) * share])
+    one = (start[None], end[None], centre[None], np.array([angle * share]))
+    return np.asarray(planes.on_arcs(*one, np.array([plane], dtype=np.int8), np.array([share]))[0])

@@ -40,7 +40,9 @@ def divided(path: Toolpath, longest: float) -> tuple[Toolpath, NDArray[np.int64]
     came from."""
     parts = np.maximum(1, np.ceil(path.lengths() / longest - 1e-9)).astype(np.int64)
     owner, tip = path.divided(np.where(follows(path, None), parts, 1))
-    columns = {c: getattr(path, c)[owner] for c in ("kind", "turn", "centre", "feed", "level", "run")}
+    columns = {
+        c: getattr(path, c)[owner] for c in ("kind", "turn", "plane", "centre", "feed", "level", "run")
+    }
     return replace(path, tip=tip, **columns), owner
 
 
@@ -64,7 +66,7 @@ def adapted(
     feed = adapted_feed(path.feed, follows(path, planned), thinning, wanted, feed_max)
     last = np.ones(len(path), dtype=np.bool_)
     last[:-1] = (owner[1:] != owner[:-1]) | (feed[1:] != feed[:-1])
-    columns = {c: getattr(path, c)[last] for c in ("tip", "kind", "turn", "centre", "level", "run")}
+    columns = {c: getattr(path, c)[last] for c in ("tip", "kind", "turn", "plane", "centre", "level", "run")}
     return replace(path, feed=feed[last], **columns)
 
 

@@ -106,6 +106,7 @@ def pieces_of(path: Toolpath, tolerance: float = 0.02) -> tuple[Floats, NDArray[
         path.tip[1:],
         path.kind[1:] == 0,
         path.turn[1:],
+        path.plane[1:],
         path.centre[1:],
         path.feed[1:],
         np.zeros(len(path) - 1, dtype=np.int32),

@@ -1,8 +1,8 @@
 """Parallel finishing: straight passes in plan view over the part's surface.
 
 The cutter is dropped on the part along parallel lines; the track is sampled, halved where it bends
-and thinned so that its chords stay within the tolerance on both sides. Passes lie where the tool's
-middle is inside the keep-in and outside the keep-out areas.
+and thinned so that its chords stay within the tolerance on both sides. Passes along X or Y become arcs
+in their upright planes. Passes lie where the tool's middle is inside the keep-in and outside the keep-out areas.
 """
 
 from __future__ import annotations
@@ -19,7 +19,9 @@ from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.errors import ComputeError
+from fenrik.core.paths.arcs import fit_arcs
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.planes import AXES, Plane, in_plane
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker
@@ -29,6 +31,8 @@ from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import cusp_height, stepover_for_cusp
 
 Floats = NDArray[np.float64]
+ARC_SAMPLING = 0.3
+"""Share of the tolerance for the chords of the track; arcs take the rest."""
 
 
 class ParallelFinishing(Parameters):
@@ -70,6 +74,9 @@ class ParallelFinishing(Parameters):
     )
     beyond: float = fact(
         0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
+    )
+    arcs: bool = fact(
+        True, "Arcs in the planes ZX and YZ (G18, G19) where the passes run along X or Y.", group="rest"
     )
     link_share: float = fact(
         3.0,
@@ -119,8 +126,11 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     path = PathBuilder()
     link = Linker.of(inputs, path, inputs.stock.copy())
 
+    plane = _plane(p)
+    sampling = tolerance if plane is None else ARC_SAMPLING * tolerance
+
     def track(a: Floats, b: Floats) -> Floats:
-        return cutter.along(a, b, scan, tolerance, inputs.heights.bottom)
+        return cutter.along(a, b, scan, sampling, inputs.heights.bottom)
 
     def flat_runs(points: Floats) -> list[Floats]:
         """The pieces of a track that are flat enough."""
@@ -140,7 +150,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
                 reach = p.link_share * stepover
                 _approach(path, link, track, points[0], near, reach, p.style == "to_and_fro")
                 mark = path.count()
-                path.line(points, inputs.feed)
+                _cut(path, points, inputs.feed, plane, tolerance - sampling)
                 link.stock.cut(path.since(max(0, mark - 1)), inputs.assembly.cleared)
     if path.position is None:
         raise ComputeError(
@@ -149,6 +159,29 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
         )
     link.away()
     return path.build()
+
+
+def _plane(p: ParallelFinishing) -> Plane | None:
+    """The upright plane in which all passes lie and a controller drives arcs, None where there is none."""
+    if not p.arcs or p.angle_deg % 90.0 != 0.0:
+        return None
+    return Plane.ZX if p.angle_deg % 180.0 == 0.0 else Plane.YZ
+
+
+def _cut(path: PathBuilder, points: Floats, feed: float, plane: Plane | None, tolerance: float) -> None:
+    """Along a pass (n, 3): straight moves, or arcs and lines within the tolerance of it."""
+    if plane is None:
+        path.line(points, feed)
+        return
+    points = points.copy()
+    points[:, AXES[plane][2]] = points[0, AXES[plane][2]]  # turning the lines has rounded it
+    path.line(points[:1], feed)
+    for end, turn, first, second in fit_arcs(in_plane(points, np.full(len(points), plane)), tolerance):
+        x, y, z = (float(v) for v in points[end])
+        if turn:
+            path.arc((x, y, z), (first, second), turn, feed, Motion.FEED, plane)
+        else:
+            path.feed(x, y, z, feed)
 
 
 def _flat_enough(cutter: DropCutter, points: Floats, limit: float, stepover: float) -> list[Floats]:
