@@ -217,6 +217,31 @@ def test_parallel_passes_over_a_dome_are_arcs_in_their_plane(tmp_path, angle_deg
         assert moves[False] >= 2.5 * moves[True]
 
 
+@pytest.mark.parametrize("strategy", ["parallel_finishing", "constant_cusp"])
+def test_limits_of_steepness_keep_a_balls_middle_from_cutting(tmp_path, strategy):
+    """On a dome the steepness is the contact's angle from the axis: asin(d / (R + r)) at the distance d."""
+    angle = np.linspace(0, math.pi / 2, 90)
+    dome_ = np.column_stack([15 * np.cos(angle), 15 * np.sin(angle)])
+    body = trimesh.creation.revolve(
+        np.vstack([[0, -6], [22, -6], [22, 0], [15, 0], dome_[1:-1], [0, 15]]), sections=360
+    )
+    if strategy == "parallel_finishing":
+        values = {"flat_from_deg": 15.0, "flat_to_deg": 40.0, "overlap_deg": 0.0, "cusp": 0.05}
+    else:
+        values = {"steep_from_deg": 15.0, "steep_to_deg": 40.0, "cusp": 0.05}
+    keep = [{"polygon": [[-12, -12], [12, -12], [12, 12], [-12, 12]]}]
+    operation = {"name": "F", "strategy": strategy, "tool": 1, "parameters": values, "keep_in": keep}
+    plan = job_of(tmp_path, body, [operation], [BALL])
+    path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
+    pieces, owner = pieces_of(path, 1e-3)
+    cut = pieces[(path.kind[1:] == Motion.FEED)[owner], 3:]
+    steep = np.degrees(np.arcsin(np.clip(np.hypot(cut[:, 0], cut[:, 1]) / 18.0, 0, 1)))
+    margin = 1.5 if strategy == "parallel_finishing" else 2.5  # half a stepover, or a cell of the grid
+    assert steep.min() >= 15.0 - margin and steep.max() <= 40.0 + margin
+    reach = margin + math.degrees(1.1 / 18.0)  # and nothing between lies farther from a pass than one stepover
+    assert steep.min() <= 15.0 + reach and steep.max() >= 40.0 - reach
+
+
 def walled():
     """A wall 30 mm high beside level ground, the wall at x = 0."""
     ground = trimesh.creation.box((40, 40, 5))

@@ -45,6 +45,9 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
     keep = [int(k) for k in np.flatnonzero(moved | (posted.turn != 0))]
     step_of = np.zeros(len(posted), dtype=np.int32)
     differences: list[Difference] = []
+    if _alike(want, posted, np.array(keep, dtype=np.int64), resolution):
+        step_of[keep] = want.step
+        return Comparison(np.maximum.accumulate(step_of).astype(np.int32), [])
     # arcs by radius may be written in pieces: walk both lists by end points
     j = 0
     end_tolerance = 0.5 * resolution * 1.01 + 1e-9
@@ -86,6 +89,28 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
         )
     filled = np.maximum.accumulate(step_of) if len(step_of) else step_of
     return Comparison(filled.astype(np.int32), differences)
+
+
+def _alike(want: _Wanted, posted: MotionTable, keep: NDArray[np.int64], resolution: float) -> bool:
+    """Whether the posted moves `keep` are the planned ones one by one, by the same measures as the walk that names what
+    differs."""
+    if len(keep) == 0 or len(keep) != len(want.end):
+        return False
+    turn, plane, feed = posted.turn[keep], posted.plane[keep], posted.feed[keep]
+    ends = np.abs(posted.end[keep] - want.end).max() <= 0.5 * resolution * 1.01 + 1e-9
+    kinds = (posted.rapid[keep] == want.rapid).all() and (turn == want.turn).all()
+    feeds = (np.abs(feed - want.feed) <= np.maximum(0.13, 5e-4 * want.feed))[~want.rapid].all()
+    if not (ends and kinds and feeds):
+        return False
+    arc = np.flatnonzero(turn)
+    if len(arc) == 0:
+        return True
+    rows, plane, centre = keep[arc], plane[arc], posted.centre[keep[arc]]
+    ends_of = (posted.start[rows], posted.end[rows], centre)
+    half = 0.5 * planes.sweeps(*ends_of, turn[arc], plane) * turn[arc]
+    middle = planes.on_arcs(*ends_of, half, plane, np.full(len(arc), 0.5))
+    off = np.abs(planes.radii(middle, want.centre[arc], plane) - want.radius[arc])
+    return bool((plane == want.plane[arc]).all() and off.max() <= 2 * resolution)
 
 
 def _difference(posted: MotionTable, i: int, distance: float, words: str) -> Difference:

@@ -17,6 +17,9 @@ from fenrik.core.machines.motion import MotionTable
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
 _WORDS_ONLY = re.compile(r"(?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)+")
 _COMMENT = re.compile(r"\([^()]*\)")
+_NUMBER = r"([+-]?(?:\d+\.?\d*|\.\d+)) ?"
+_PLAIN_MOVE = re.compile(r"(?:N\d+ ?)?(?:G0?([0-3]) ?)?" + "".join(f"(?:{a}{_NUMBER})?" for a in "XYZIJKRF"))
+"""Most blocks: at most a code of motion, then addresses in their usual order."""
 _GROUPS = {
     "motion": {0, 1, 2, 3},
     "plane": {17, 18, 19},
@@ -95,6 +98,12 @@ class Reader:
         line = _COMMENT.sub(" ", raw) if "(" in raw else raw
         line = line.split(";")[0].strip().upper()
         if line in ("", "%"):
+            return
+        plain = _PLAIN_MOVE.fullmatch(line)
+        if plain is not None:
+            code, *numbers = plain.groups()
+            given = {a: float(v) for a, v in zip("XYZIJKRF", numbers, strict=True) if v is not None}
+            self._act(number, raw, given, {} if code is None else {"motion": int(code)}, [])
             return
         if "(" in line or ")" in line:
             raise self._error(number, raw, "has a comment that does not close")

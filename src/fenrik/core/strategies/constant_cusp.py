@@ -42,6 +42,10 @@ class ConstantCusp(Parameters):
     steep_to_deg: float = fact(
         75.0, "Greatest steepness that is finished; steeper walls are for constant Z.", unit="°", ge=5, le=85
     )
+    steep_from_deg: float = fact(
+        0.0, "Least steepness that is finished: below it the middle of a ball, which stands still, would cut.",
+        unit="°", ge=0, le=80,
+    )  # fmt: skip
     inward: bool = fact(True, "From the border to the middle; else from the middle out.")
     beyond: float = fact(
         0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
@@ -70,7 +74,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     progress.step(0.0, "preparing the cutter")
     cutter = inputs.cutter(p.allowance, p.allowance)
     width = stepover_for_cusp(tool.corner_radius, p.cusp)
-    grid = _Grid(cutter, region, min(0.5, width / 2.5), inputs.heights.bottom, math.radians(p.steep_to_deg))
+    slopes = (math.radians(p.steep_from_deg), math.radians(p.steep_to_deg))
+    grid = _Grid(cutter, region, min(0.5, width / 2.5), inputs.heights.bottom, slopes)
     progress.step(0.15, "measuring over the surface")
     field = distances(
         grid.heights, grid.step, grid.allowed, grid.border, SURE * grid.widths(tool.corner_radius, p.cusp)
@@ -79,8 +84,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     finite = field[np.isfinite(field)]
     if not len(finite):
         raise ComputeError(
-            f"No part of the surface within the borders is flatter than {p.steep_to_deg:g}°.",
-            remedy="Raise 'steep to', or enlarge the keep-in area.",
+            f"No part of the surface within the borders is between {p.steep_from_deg:g}° and {p.steep_to_deg:g}° steep.",
+            remedy="Lower 'steep from', raise 'steep to', or enlarge the keep-in area.",
         )
     levels = np.arange(0.02, float(finite.max()), 1.0)
     lines = [
@@ -113,7 +118,12 @@ class _Grid:
     """The surface under the tip on a grid over the region."""
 
     def __init__(
-        self, cutter: DropCutter, region: BaseGeometry, step: float, floor: float, steep: float
+        self,
+        cutter: DropCutter,
+        region: BaseGeometry,
+        step: float,
+        floor: float,
+        slopes: tuple[float, float],
     ) -> None:
         low_x, low_y, high_x, high_y = region.bounds
         size = (high_x - low_x) * (high_y - low_y)
@@ -127,8 +137,8 @@ class _Grid:
         shapely.prepare(region)
         inside = shapely.contains_xy(region, gx.ravel(), gy.ravel()).reshape(ny, nx)
         dy, dx = np.gradient(self.heights, self.step)
-        flat = np.arctan(np.hypot(dx, dy)) <= steep
-        self.allowed = inside & flat
+        slope = np.arctan(np.hypot(dx, dy))
+        self.allowed = inside & (slope >= slopes[0] - 1e-9) & (slope <= slopes[1])
         self.border = self.allowed & ~binary_erosion(self.allowed)
 
     def widths(self, radius: float, cusp: float) -> Floats:

@@ -65,8 +65,12 @@ class ParallelFinishing(Parameters):
         ge=1,
         le=90,
     )
+    flat_from_deg: float = fact(
+        0.0, "Least steepness that is finished: below it the middle of a ball, which stands still, would cut.",
+        unit="°", ge=0, le=80,
+    )  # fmt: skip
     overlap_deg: float = fact(
-        3.0, "How far passes go beyond that, so that no gap is left beside steep passes.", unit="°", ge=0, le=30,
+        3.0, "How far passes go beyond these, so that no gap is left beside steep passes.", unit="°", ge=0, le=30,
         group="rest",
     )  # fmt: skip
     allowance: float = fact(
@@ -134,9 +138,10 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
 
     def flat_runs(points: Floats) -> list[Floats]:
         """The pieces of a track that are flat enough."""
-        if p.flat_to_deg >= 90.0:
+        if p.flat_to_deg >= 90.0 and p.flat_from_deg <= 0.0:
             return [points]
-        return _flat_enough(cutter, points, math.radians(p.flat_to_deg + p.overlap_deg), stepover)
+        low, high = p.flat_from_deg - p.overlap_deg, p.flat_to_deg + p.overlap_deg
+        return _flat_enough(cutter, points, math.radians(low), math.radians(high), stepover)
 
     near = region.buffer(0.1 * stepover)
     shapely.prepare(near)
@@ -154,8 +159,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
                 link.stock.cut(path.since(max(0, mark - 1)), inputs.assembly.cleared)
     if path.position is None:
         raise ComputeError(
-            f"No part of the surface within the borders is flatter than {p.flat_to_deg:g}°.",
-            remedy="Raise 'flat to', or enlarge the keep-in area.",
+            f"No part of the surface within the borders is between {p.flat_from_deg:g}° and {p.flat_to_deg:g}° steep.",
+            remedy="Lower 'flat from', raise 'flat to', or enlarge the keep-in area.",
         )
     link.away()
     return path.build()
@@ -184,11 +189,14 @@ def _cut(path: PathBuilder, points: Floats, feed: float, plane: Plane | None, to
             path.feed(x, y, z, feed)
 
 
-def _flat_enough(cutter: DropCutter, points: Floats, limit: float, stepover: float) -> list[Floats]:
-    """Pieces of a track (n, 3) on which the surface is no steeper than `limit` rad. Long moves are looked at every half
-    stepover; pieces shorter than that are dropped, gaps up to it driven through."""
+def _flat_enough(
+    cutter: DropCutter, points: Floats, low: float, high: float, stepover: float
+) -> list[Floats]:
+    """Pieces of a track (n, 3) on which the surface is between `low` and `high` rad steep. Long moves are looked at every
+    half stepover; pieces shorter than that are dropped, gaps up to it driven through."""
     dense = np.asarray(shapely.get_coordinates(LineString(points).segmentize(0.5 * stepover), include_z=True))
-    return open_runs(dense, cutter.slope(dense[:, :2]) <= limit, 0.5 * stepover)
+    slope = cutter.slope(dense[:, :2])
+    return open_runs(dense, (slope >= low) & (slope <= high), 0.5 * stepover)
 
 
 def _region(inputs: Inputs, p: ParallelFinishing) -> BaseGeometry:
