@@ -238,7 +238,9 @@ def test_limits_of_steepness_keep_a_balls_middle_from_cutting(tmp_path, strategy
     steep = np.degrees(np.arcsin(np.clip(np.hypot(cut[:, 0], cut[:, 1]) / 18.0, 0, 1)))
     margin = 1.5 if strategy == "parallel_finishing" else 2.5  # half a stepover, or a cell of the grid
     assert steep.min() >= 15.0 - margin and steep.max() <= 40.0 + margin
-    reach = margin + math.degrees(1.1 / 18.0)  # and nothing between lies farther from a pass than one stepover
+    reach = margin + math.degrees(
+        1.1 / 18.0
+    )  # and nothing between lies farther from a pass than one stepover
     assert steep.min() <= 15.0 + reach and steep.max() >= 40.0 - reach
 
 

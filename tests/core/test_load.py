@@ -5,6 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+import trimesh
 
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
@@ -18,9 +19,9 @@ from fenrik.core.stock.heightmap import pieces_of
 from fenrik.core.stock.keeping import LiveStock, Snapshot
 from fenrik.core.tooling.cutting_data import engagement_angle
 from fenrik.core.tooling.materials import material
-from tests.conftest import MODELS, make_tool
+from tests.conftest import MODELS, make_tool, mesh_of
 
-FLAT = make_tool("flat", 8)
+FLAT, CORNER = make_tool("flat", 8), make_tool("corner", 8, 1)
 LOW, HIGH = np.zeros(3), np.array([80.0, 60.0, 12.0])
 STEEL = material("steel_unalloyed")
 
@@ -90,6 +91,41 @@ def test_engagement_on_an_arc_is_that_of_its_ring(inside):
     expected = math.pi - math.acos(c) if inside else math.acos(c)
     middle = load.engagement[60:300]
     assert np.degrees(middle).mean() == pytest.approx(math.degrees(expected), abs=2.0)
+
+
+def leaning_wall(turn, low, high):
+    """A box (3,) to (3,) turned (3, 3) as the tool is."""
+    box = trimesh.creation.box(bounds=[low, high])
+    box.apply_transform(np.block([[turn, np.zeros((3, 1))], [np.zeros((1, 3)), np.ones((1, 1))]]))
+    return mesh_of(box)
+
+
+@pytest.mark.parametrize(("lean_deg", "heading_deg"), [(0.0, 0.0), (20.0, 30.0), (35.0, 200.0), (90.0, 90.0)])
+@pytest.mark.parametrize("tool", [FLAT, CORNER], ids=["flat", "corner"])
+def test_the_load_of_a_leaning_tool_is_that_of_the_upright_one(tool, lean_deg, heading_deg):
+    """3 mm wide and 6 mm deep along the edge of a block, block and tool turned together: engagement by the cosine law,
+    rate by width x depth x feed."""
+    lean, heading = math.radians(lean_deg), math.radians(heading_deg)
+    c, s, h, k = math.cos(lean), math.sin(lean), math.cos(heading), math.sin(heading)
+    turn = np.array([[h, -k, 0], [k, h, 0], [0, 0, 1]]) @ np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
+    low, high = np.array([0.0, 0.0, 0.0]), np.array([40.0, 20.0, 12.0])
+    corners = np.array([[x, y, z] for x in (0, 40) for y in (0, 20) for z in (0, 12)]) @ turn.T
+    stock = Stock.of_mesh(leaning_wall(turn, low, high), 0.2, corners.min(0) - 1.013, corners.max(0) + 1)
+    ends = np.array([[-8.0, 20.0 + tool.radius - 3.0, 6.0], [48.0, 20.0 + tool.radius - 3.0, 6.0]])
+    x = np.linspace(-8.0, 48.0, 113)
+    tips = np.column_stack([x, np.full(len(x), ends[0, 1]), np.full(len(x), 6.0)]) @ turn.T
+    axis = np.tile(turn[:, 2], (len(tips) - 1, 1))
+    moves = np.hstack([tips[:-1], axis, tips[1:], axis])
+    none = np.zeros(len(moves), dtype=bool)
+    removal = stock.cut(moves, tool_bodies(tool), none)
+    feed, rpm = np.full(len(moves), 600.0), np.full(len(moves), 4000.0)
+    load = loads(moves, none, feed, rpm, removal, 0.2, tool, STEEL)
+    inside = (x[1:] > 12) & (x[1:] < 30)
+    exact = math.degrees(math.acos(1 - 3.0 / tool.radius))
+    assert np.degrees(np.median(load.engagement[inside])) == pytest.approx(exact, abs=4.0)
+    assert np.median(load.depth[inside]) == pytest.approx(6.0, abs=0.25)
+    assert load.rate[inside].mean() == pytest.approx(600 * 3.0 * 6.0 / 1000, rel=0.03)
+    assert load.engagement[x[1:] < -6.5].max() == 0.0
 
 
 def test_bending_is_that_of_a_cantilever():

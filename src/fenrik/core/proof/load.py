@@ -68,11 +68,13 @@ def loads(
     material: Material,
     window: float | None = None,
 ) -> Load:
-    """The load along straight pieces (m, 6) in the order of cutting, with `feed` (m,) mm/min and `rpm` (m,).
+    """The load along straight pieces (m, 6), or (m, 12) with a leaning or turning axis as `Stock.cut` takes them, in the
+    order of cutting, with `feed` (m,) mm/min and `rpm` (m,).
 
     `window` mm is the stretch of the way over which widths and depths are averaged: open, 6 cells, 1 mm at least.
     """
-    step = pieces[:, 3:] - pieces[:, :3]
+    leaning = pieces.shape[1] == 12
+    step = _in_tools_frame(pieces) if leaning else pieces[:, 3:] - pieces[:, :3]
     length = np.linalg.norm(step, axis=1)
     level = np.hypot(step[:, 0], step[:, 1])
     run = np.concatenate([[0.0], np.cumsum(length)])
@@ -88,7 +90,7 @@ def loads(
     volume = within(removal.volume[:, 0])
     ground, way = within(removal.area), within(level)
     cuts = (removal.volume[:, 0] > 0) & ~rapid & (ground > 0.5 * cell**2)
-    if tool.corner_radius > 0 or tool.profile.tapered:
+    if leaning or tool.corner_radius > 0 or tool.profile.tapered:
         # a rounded corner goes over every spot several times, lower each: width at the full height of the material
         height = maximum_filter1d(removal.sides[:, 2], _pieces_in(length, half))
         ground = volume / np.maximum(height, 1e-6)
@@ -117,6 +119,21 @@ def loads(
     # teeth that cut at the same time, each over the depth; the same as 60 000 Pc / vc
     force = np.where(cuts, pressure * chip * depth * tool.teeth * engagement / (2.0 * math.pi), 0.0)
     return Load(engagement, thinning, width, depth, rate, chip, force, power, force * compliance(tool))
+
+
+def _in_tools_frame(moves: Floats) -> Floats:
+    """Steps (m, 3) of moves (m, 12) seen from the tool: the third along its axis halfway, the other two square to it in a
+    frame that is carried along from move to move without turning about the axis."""
+    step = moves[:, 6:9] - moves[:, :3]
+    axis = moves[:, 3:6] + moves[:, 9:12]
+    axis /= np.linalg.norm(axis, axis=1, keepdims=True)
+    out = np.empty_like(step)
+    side = np.eye(3)[int(np.argmin(np.abs(axis[0])))]
+    for i, a in enumerate(axis):
+        side = side - (side @ a) * a
+        side /= np.linalg.norm(side)
+        out[i] = step[i] @ side, step[i] @ np.cross(a, side), step[i] @ a
+    return out
 
 
 def compliance(tool: Assembly) -> float:

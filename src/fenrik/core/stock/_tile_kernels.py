@@ -176,6 +176,7 @@ def _shorten(
     out[1] = max(out[1], longest)
     if met > 0.0:
         out[2] += met
+    if met > 0.0 and out[8] == 1.0:
         out[3], out[4] = min(out[3], least), max(out[4], most)
         out[5] = max(out[5], top - across[3])
     return True
@@ -210,7 +211,8 @@ def _carve(
 
     out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and
     the range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how high over
-    across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8] whether to measure at all.
+    across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8] whether to measure at all
+    (2: but for offsets and height, which the caller looks after).
     False: no room.
     """
     room = np.uint64(width)
@@ -255,8 +257,9 @@ def _carve(
             out[0] += removed
             out[1] = max(out[1], removed)
             if removed > TRACE:
-                aside = across[0] * i + across[1] * j + across[2]
                 out[2] += 1.0
+            if removed > TRACE and out[8] == 1.0:
+                aside = across[0] * i + across[1] * j + across[2]
                 out[3], out[4] = min(out[3], aside), max(out[4], aside)
                 out[5] = max(out[5], lo[o + i] + removed - across[3])
         low, high = FAR, -FAR

@@ -15,7 +15,7 @@ import numpy as np
 from fenrik.core.stock import _row_kernels as rows
 from fenrik.core.stock._jit import njit
 from fenrik.core.stock._sweep_kernels import BALL, FRUSTUM
-from fenrik.core.stock._tile_kernels import FAR, SIDE, TILE, _carve, _keep
+from fenrik.core.stock._tile_kernels import FAR, SIDE, TILE, TRACE, _carve, _keep
 
 KIND, Z0, Z1, R0, R1 = range(5)
 POSES = 5
@@ -453,9 +453,49 @@ def move_boxes(moves, bodies):
 
 
 @njit(cache=True, nogil=True)
+def _sight(move, out):
+    """out (8,): direction to the left of a move, its tip at the start along it, the axis halfway, and the lower tip
+    along that: what tells how far aside and how high a place lies in the tool's own frame."""
+    long = 0.0
+    for k in range(3):
+        out[4 + k] = move[3 + k] + move[9 + k]
+        long += out[4 + k] ** 2
+    long = math.sqrt(long)
+    x, y, z = out[4] / long, out[5] / long, out[6] / long
+    dx, dy, dz = move[6] - move[0], move[7] - move[1], move[8] - move[2]
+    a, b, c = y * dz - z * dy, z * dx - x * dz, x * dy - y * dx
+    size = math.sqrt(a * a + b * b + c * c)
+    if size > 1e-12:
+        a, b, c = a / size, b / size, c / size
+    out[0], out[1], out[2] = a, b, c
+    out[3] = a * move[0] + b * move[1] + c * move[2]
+    out[4], out[5], out[6] = x, y, z
+    out[7] = min(x * move[0] + y * move[1] + z * move[2], x * move[6] + y * move[7] + z * move[8])
+
+
+@njit(cache=True, nogil=True)
+def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out):
+    """Adds the ends of what a ray loses to low..high to the range of offsets from the move and to the height over the
+    tip. Of a ray's voids the last one made is known; others within it may be taken for material."""
+    low, high = max(low, first[r]), min(high, last[r])
+    if low >= void_low[r]:
+        low = max(low, void_high[r])
+    if high <= void_high[r]:
+        high = min(high, void_low[r])
+    if high - low <= TRACE:
+        return
+    aside = sight[u] * pu + sight[v] * pv - sight[3]
+    above = sight[4 + u] * pu + sight[4 + v] * pv - sight[7]
+    for end in (low, high):
+        left = aside + sight[direction] * end
+        out[3], out[4] = min(out[3], left), max(out[4], left)
+        out[5] = max(out[5], above + sight[4 + direction] * end)
+
+
+@njit(cache=True, nogil=True)
 def _part(
     direction, tile, nu_tiles, place, width, rays, origin, cell, move, first_t, last_t, body, tag, at, lo, hi, mask,
-    marked, across, out, poses, spare, box, steady,
+    marked, across, out, poses, spare, box, steady, sight,
 ):  # fmt: skip
     """One body along a part of a move on a tile. False: no room."""
     _, _, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
@@ -498,6 +538,25 @@ def _part(
                 a[u] + r * a[3 + u], b[u] - a[u] + r * (b[3 + u] - a[3 + u]),
                 pv - a[v] - r * a[3 + v], b[v] - a[v] + r * (b[3 + v] - a[3 + v]), r,
             )  # fmt: skip
+            if out[8] > 0.0:
+                for i in range(i0, i1 + 1):
+                    o, n = j * SIDE + i, tile * TILE + j * SIDE + i
+                    _lost(
+                        lo[o],
+                        hi[o],
+                        n,
+                        first,
+                        last,
+                        void_low,
+                        void_high,
+                        direction,
+                        u,
+                        u0 + i * cell,
+                        v,
+                        pv,
+                        sight,
+                        out,
+                    )
             continue
         for i in range(i0, i1 + 1):
             r = tile * TILE + j * SIDE + i
@@ -525,6 +584,8 @@ def _part(
                 a, b = _steady_rounded(body[R0], body[R1], q, e, frame[9], frame[10], a, b)
             if a < b:
                 lo[j * SIDE + i], hi[j * SIDE + i] = a, b
+                if out[8] > 0.0:
+                    _lost(a, b, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out)
     return _carve(
         lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
         row_first, row_last, tag, across, out,
@@ -553,9 +614,10 @@ def cut_tile(
     lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
     mask, marked = np.zeros(SIDE, dtype=np.uint8), np.zeros(SIDE + 1, dtype=np.uint64)
     out, across = np.zeros(9), np.zeros(4)
-    out[8] = 1.0 if measured else 0.0
+    out[8] = 2.0 if measured else 0.0
     at = (np.arange(SIDE) * cell).astype(np.float32)
     poses, spare, box = np.empty((POSES, 6)), np.zeros((4, 12)), np.empty((2, 3))
+    sight = np.empty(8)
     for e in range(start[tile], offsets[tile + 1]):
         p, b = entries[e] // len(bodies), entries[e] % len(bodies)
         out[:8] = 0.0
@@ -568,13 +630,14 @@ def cut_tile(
             parts *= 2
         if bodies[b, KIND] == BALL:
             parts = max(1, int(math.ceil(math.acos(dot) / 0.04 - 1e-9)))
+        _sight(move, sight)
         steady = _is_steady(bodies, b, move)
         if steady:
             parts = 1
         for q in range(parts):
             fits = _part(
                 direction, tile, nu_tiles, place, width, rays, origin, cell, move, q / parts, (q + 1) / parts,
-                bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out, poses, spare, box, steady,
+                bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out, poses, spare, box, steady, sight,
             )  # fmt: skip
             if not fits:
                 _keep(out, found, e)

@@ -183,6 +183,11 @@ class Stock:
             seen = np.where(deepest > 0, deepest, np.inf).min(axis=0)
             overlap[span] = np.where(np.isfinite(seen), seen, 0.0)
             depth[span] = deepest[2, :, CUTTING]
+            if (
+                not upright
+            ):  # ground square to the axis: of the material's full height, as for a rounded corner
+                ground = total[span, CUTTING] / np.maximum(sides[span, 2], 0.5 * self.cell)
+                area[span] = ground / self.cell**2
         overlap[~rapid, CUTTING] = 0.0
         return Removal(total, overlap, depth, area * self.cell**2, sides)
 
@@ -233,14 +238,18 @@ class Stock:
         if not measured:
             return volume, longest
 
+        met, across = np.zeros((3, len(pieces))), np.tile([1e30, -1e30, 0.0], (3, len(pieces), 1))
+
         def gather_for(d: int) -> None:
             _, entries, _, found = binned[d]
-            met, across = np.zeros(len(pieces)), np.zeros((len(pieces), 3))
-            if d == 2:
-                met, across = rays_met, sides
-            k.gather(entries, len(bodies), roles, found, volume[d], longest[d], met, across)
+            k.gather(entries, len(bodies), roles, found, volume[d], longest[d], met[d], across[d])
 
         _each(gather_for, 3, workers if len(pieces) > SMALL else 1)
+        rays_met += met[2]
+        seen = across[2:] if pieces.shape[1] == 6 else across  # upright, rays along Z tell all
+        sides[:, 0] = np.minimum(sides[:, 0], seen[:, :, 0].min(axis=0))
+        sides[:, 1] = np.maximum(sides[:, 1], seen[:, :, 1].max(axis=0))
+        sides[:, 2] = np.maximum(sides[:, 2], seen[:, :, 2].max(axis=0))
         return volume, longest
 
     def top(self) -> Floats:
