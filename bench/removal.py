@@ -10,7 +10,7 @@ from collections.abc import Iterator
 import numba
 import numpy as np
 
-from bench.timing import Row, best_on
+from bench.timing import Row, best_of_each
 from fenrik.core.stock import _height_kernels as h
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
@@ -86,13 +86,15 @@ def rows() -> Iterator[Row]:
             work.cut(pieces, bodies, rapid, measured=False)
 
         numba.set_num_threads(1)
-        cpu, plain, bare = (
-            best_on(work, given.copy, 5, time.process_time)
-            for work, given in ((dexels, stock), (heights, field), (unmeasured, stock))
+        cpu, plain, bare = best_of_each(
+            [(dexels, stock.copy), (heights, field.copy), (unmeasured, stock.copy)], clock=time.process_time
         )
-        one = best_on(dexels, stock.copy, 5)
-        numba.set_num_threads(threads)
-        both = best_on(dexels, stock.copy, 5)
+
+        def with_threads(count: int, stock: Stock = stock) -> Stock:
+            numba.set_num_threads(count)
+            return stock.copy()
+
+        one, both = best_of_each([(dexels, lambda: with_threads(1)), (dexels, lambda: with_threads(threads))])
         what = f"removal, {name}, {len(pieces)} moves"
         yield Row(
             f"{what}, 1 thread, CPU", f"{cpu:.2f} s", f"{plain:.2f} s height map", cpu / plain, most=4.0

@@ -11,7 +11,7 @@ import numpy as np
 from tests.oracles import cut_ends, sweep_errors
 
 from bench.removal import CELL, HIGH, LOW, finishing, roughed, shape, tool
-from bench.timing import Row, best_on
+from bench.timing import Row, best_of_each
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly
 
@@ -58,14 +58,18 @@ def rows() -> Iterator[Row]:
     base.cut(roughed(), tool_bodies(tool("ball", 10)), np.zeros(len(roughed()), dtype=np.bool_))
     fine = finishing()[60_000:80_000]
     still = np.zeros(len(fine), dtype=np.bool_)
-    one = best_on(lambda s: s.cut(fine, tool_bodies(tool("ball", 6)), still), base.copy, 3, time.process_time)
-    one /= len(fine)
     for name, cutter, most in (("ball 10", BALL, 15.0), ("corner radius 10 R1", corner(), 40.0)):
         moves = turning(1800, cutter)
         rapid = np.zeros(len(moves), dtype=np.bool_)
-        turned = best_on(
-            lambda s, m=moves, c=cutter, r=rapid: s.cut(m, tool_bodies(c), r), base.copy, 3, time.process_time
-        ) / len(moves)
+        turned, one = best_of_each(
+            [
+                (lambda s, m=moves, c=cutter, r=rapid: s.cut(m, tool_bodies(c), r), base.copy),
+                (lambda s: s.cut(fine, tool_bodies(tool("ball", 6)), still), base.copy),
+            ],
+            5,
+            time.process_time,
+        )
+        turned, one = turned / len(moves), one / len(fine)
         what = f"a move of 1 mm turning by 2°, {name}"
         yield Row(what, f"{1e6 * turned:.0f} µs", f"{1e6 * one:.0f} µs finishing", turned / one, most=most)
         off = errors(cutter, moves, 3)

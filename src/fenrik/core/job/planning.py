@@ -22,7 +22,7 @@ from fenrik.core.errors import ComputeError, DocumentError, FenrikError
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.regions import area_of, projected
-from fenrik.core.job.standing import thinning_on_rows
+from fenrik.core.job.standing import thinning_on_parts
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
@@ -236,9 +236,10 @@ class Planner:
         return path
 
     def _feed_adapted(self, setup: SetupDoc, operation: OperationDoc, path: Toolpath) -> Toolpath:
-        parts, owner = divided(path, PART * self.job.tool(operation.tool).radius)
+        longest = PART * self.job.tool(operation.tool).radius
+        parts, owner = divided(path, longest)
         rpm = self.resolved(setup, operation).spindle_rpm
-        thinning = thinning_on_rows(self, setup, operation, parts, rpm)
+        thinning = thinning_on_parts(self, setup, operation, path, owner, longest, rpm)
         planned = self.resolved(setup, operation).feed
         wanted = self.planned_thinning(setup, operation, thinning[follows(parts, planned)])
         out = adapted(parts, owner, thinning, wanted, planned, self.feed_limit(setup, operation))

@@ -7,6 +7,7 @@ import numpy as np
 from fenrik.core.job.document import OperationDoc, SetupDoc
 from fenrik.core.job.ports import Plans
 from fenrik.core.paths.toolpath import Motion, Toolpath
+from fenrik.core.proof.adapting import parts_of_rows
 from fenrik.core.proof.load import Load, loads
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock, tool_bodies
@@ -31,11 +32,18 @@ def proof_cell(clamped: Clamped, wanted: float | None) -> float:
     return round(max(proposed, least), 4)
 
 
-def thinning_on_rows(
-    plans: Plans, setup: SetupDoc, operation: OperationDoc, path: Toolpath, rpm: float
+def thinning_on_parts(
+    plans: Plans,
+    setup: SetupDoc,
+    operation: OperationDoc,
+    path: Toolpath,
+    owner: np.ndarray,
+    longest: float,
+    rpm: float,
 ) -> np.ndarray:
-    """The thickest mean chip, over the feed per tooth, on every row (n,) of an operation's path, measured by cutting all
-    before it and it."""
+    """The thickest mean chip, over the feed per tooth, on every part (m,) of an operation's path, measured by cutting all
+    before it and it in the pieces of at most `longest` mm in which the proof cuts. `owner` (m,) is the row of each part
+    as `adapting.divided` gives it."""
     clamped = plans.clamped(setup)
     stock = raw_stock(clamped, proof_cell(clamped, plans.job.proof.cell_mm))
     for earlier in plans.before(setup, operation):
@@ -44,12 +52,12 @@ def thinning_on_rows(
             pieces, _ = pieces_of(done, ARC_MM)
             bodies = tool_bodies(plans.job.tool(earlier.tool))
             stock.cut(pieces, bodies, np.zeros(len(pieces), dtype=np.bool_), measured=False)
-    pieces, owner = pieces_of(path, ARC_MM)
-    row = owner.astype(np.int64) + 1
+    pieces, move = pieces_of(path, ARC_MM, longest)
+    row = move.astype(np.int64) + 1
     tool, rapid = plans.job.tool(operation.tool), path.kind[row] == Motion.RAPID
     removal = stock.cut(pieces, tool_bodies(tool), rapid)
     feeds, speeds = np.maximum(path.feed[row], 1.0), np.full(len(row), rpm)
     load: Load = loads(pieces, rapid, feeds, speeds, removal, stock.cell, tool, plans.material(setup))
-    out = np.zeros(len(path))
-    np.maximum.at(out, row, load.thinning)
+    out = np.zeros(len(owner))
+    np.maximum.at(out, parts_of_rows(pieces, row, owner), load.thinning)
     return out

@@ -58,17 +58,20 @@ class MotionTable:
         self, tolerance: float, longest: float | None = None
     ) -> tuple[Floats, NDArray[np.int32]]:
         """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each
-        belongs to. Chords of an arc leave it by half the tolerance to both sides. Straight moves at feed are cut into
+        belongs to. Chords of an arc leave it by half the tolerance to both sides. Moves at feed are cut into
         parts of at most `longest` mm."""
         sweeps = self.sweeps()
         counts = np.ones(len(self.end), dtype=np.int64)
         if longest is not None:
-            parts = np.ceil(np.linalg.norm(self.end - self.start, axis=1) / longest - 1e-9)
+            parts = np.ceil(self.lengths() / longest - 1e-9)
             counts = np.where(self.rapid, 1, np.maximum(1, parts)).astype(np.int64)
         arc = np.flatnonzero(self.turn)
         radius = np.maximum(planes.radii(self.start[arc], self.centre[arc], self.plane[arc]), tolerance)
         angle = np.maximum(2.0 * np.arccos(1.0 - tolerance / radius), 1e-3)
-        counts[arc] = np.maximum(2, np.ceil(sweeps[arc] / angle)).astype(np.int64)
+        chords = np.ceil(sweeps[arc] / np.minimum(angle, 2.0)).astype(
+            np.int64
+        )  # a turn is a triangle at least
+        counts[arc] = np.maximum(counts[arc], chords)
         owner = np.repeat(np.arange(len(self.end)), counts)
         first = np.cumsum(counts) - counts
         share = (np.arange(len(owner)) - first[owner])[:, None] / counts[owner][:, None]

@@ -12,6 +12,7 @@ from fenrik.core.errors import PostError
 from fenrik.core.posting.dialect import Dialect
 from fenrik.core.posting.program import PlannedMoves, Program, Step
 
+_AXES = [tuple(row) for row in planes.AXES.tolist()]
 WIDEST_RADIUS_ARC = math.radians(90.0)
 """Arcs by radius are split beyond this: towards half a turn a rounded radius moves the arc's middle
 by many times its own error (1 - 1/cos(sweep/2))."""
@@ -107,42 +108,46 @@ class _Writer:
                 self._emit("0" if rapid else "1", words, None if rapid else feed)
 
     def _arc(self, moves: PlannedMoves, i: int) -> None:
-        start, end, plane = self._here(), moves.end[i], int(moves.plane[i])
-        turn, centre = int(moves.turn[i]), moves.centre[i]
-        sweep = _sweep(start, end, centre, turn, plane)
+        start, end, plane = self._here(), moves.end[i].tolist(), int(moves.plane[i])
+        turn, centre = int(moves.turn[i]), moves.centre[i].tolist()
+        feed = float(moves.feed[i])
         pieces = 1
-        if self.dialect.arcs == "radius" and sweep > WIDEST_RADIUS_ARC:
-            pieces = math.ceil(sweep / WIDEST_RADIUS_ARC)
-        for k in range(1, pieces + 1):
-            upto = end if k == pieces else _on_arc(start, end, centre, turn * sweep, plane, k / pieces)
-            self._one_arc(upto, centre, turn, plane, float(moves.feed[i]))
+        if self.dialect.arcs == "radius":
+            sweep = _sweep(start, end, centre, turn, plane)
+            pieces = max(1, math.ceil(sweep / WIDEST_RADIUS_ARC))
+            for k in range(1, pieces):
+                upto = _on_arc(start, end, centre, turn * sweep, plane, k / pieces)
+                self._one_arc(upto, centre, turn, plane, feed)
+        self._one_arc(end, centre, turn, plane, feed)
 
-    def _one_arc(self, end: np.ndarray, centre: np.ndarray, turn: int, plane: int, feed: float) -> None:
+    def _one_arc(self, end: list[float], centre: list[float], turn: int, plane: int, feed: float) -> None:
         scale, here = self.dialect.scale, self._here()
         sweep = _sweep(here, end, centre, turn, plane)
-        first, second, square = (int(a) for a in planes.AXES[plane])
+        first, second, square = _AXES[plane]
         words = self._axes(end)
         if sweep < math.pi and not any(w[0] != "XYZ"[square] for w in words):
             if words:  # only the way square to the plane moves on at this resolution
                 self._emit("1", words, feed)
             return
-        a, b = here[[first, second]] * scale, self._here()[[first, second]] * scale
-        middle = centre * scale
+        a = (here[first] * scale, here[second] * scale)
+        middle = (centre[0] * scale, centre[1] * scale)
         if self.dialect.arcs == "radius":
             # the written ends have moved by rounding: the radius must still span their chord
-            chord = math.dist(a, b)
+            now = self._here()
+            chord = math.dist(a, (now[first] * scale, now[second] * scale))
             radius = max(math.dist(a, middle), chord / 2)
             step = 10.0**-self.dialect.decimals
             text = self.dialect.number(max(round(radius / step), math.ceil(chord / 2 / step - 1e-9)) * step)
             words.append(f"R{text}" if sweep <= math.pi else f"R-{text}")
         else:
-            offsets = zip(planes.LETTERS[plane], middle - a, strict=True)
-            words += sorted(f"{letter}{self.dialect.number(float(v))}" for letter, v in offsets)
+            offsets = zip(planes.LETTERS[plane], middle, a, strict=True)
+            words += sorted(f"{letter}{self.dialect.number(m - v)}" for letter, m, v in offsets)
         self._emit("3" if turn > 0 else "2", words, feed, plane)
 
-    def _here(self) -> np.ndarray:
+    def _here(self) -> tuple[float, float, float]:
         """The written position, mm."""
-        return np.array([float(self.modal[axis]) for axis in "XYZ"]) / self.dialect.scale
+        modal, scale = self.modal, self.dialect.scale
+        return float(modal["X"]) / scale, float(modal["Y"]) / scale, float(modal["Z"]) / scale
 
     def _level_plane(self) -> None:
         """Back to arcs in XY, so that a tool begins in the state that the start of the program gave."""
@@ -150,7 +155,7 @@ class _Writer:
             self._line("G17")
             self.plane = 17
 
-    def _axes(self, end: Sequence[float] | np.ndarray) -> list[str]:
+    def _axes(self, end: Sequence[float]) -> list[str]:
         """Words of the axes whose written value changes; remembers them."""
         words, modal, number, scale = [], self.modal, self.dialect.number, self.dialect.scale
         for axis, value in zip("XYZ", end, strict=True):
@@ -192,15 +197,22 @@ class _Writer:
         self.lines.append(line)
 
 
-def _sweep(start: np.ndarray, end: np.ndarray, centre: np.ndarray, turn: int, plane: int) -> float:
-    first, second = (int(a) for a in planes.AXES[plane][:2])
+def _sweep(
+    start: Sequence[float], end: Sequence[float], centre: Sequence[float], turn: int, plane: int
+) -> float:
+    first, second, _ = _AXES[plane]
     a = math.atan2(start[second] - centre[1], start[first] - centre[0])
     b = math.atan2(end[second] - centre[1], end[first] - centre[0])
     return (b - a) * turn % (2 * math.pi)
 
 
 def _on_arc(
-    start: np.ndarray, end: np.ndarray, centre: np.ndarray, angle: float, plane: int, share: float
-) -> np.ndarray:
-    one = (start[None], end[None], centre[None], np.array([angle * share]))
-    return np.asarray(planes.on_arcs(*one, np.array([plane], dtype=np.int8), np.array([share]))[0])
+    start: Sequence[float],
+    end: Sequence[float],
+    centre: Sequence[float],
+    angle: float,
+    plane: int,
+    share: float,
+) -> list[float]:
+    one = (np.array([start]), np.array([end]), np.array([centre]), np.array([angle * share]))
+    return list(planes.on_arcs(*one, np.array([plane], dtype=np.int8), np.array([share]))[0].tolist())

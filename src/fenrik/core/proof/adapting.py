@@ -82,15 +82,28 @@ def adapted_feed(
 def parts_of_moves(pieces: Floats, move: NDArray[np.int64], longest: float) -> NDArray[np.int64]:
     """The number (n,) of the part of at most `longest` mm of its move (n,) that each piece (n, 6) lies in, counted on
     through all moves: what a divided path can tell apart."""
+    share, total = _share_of_move(pieces, move)
+    parts = np.maximum(1.0, np.ceil(total / longest - 1e-9))
+    place = np.minimum(parts - 1, np.floor(share * parts))
+    fresh = (move[1:] != move[:-1]) | (place[1:] != place[:-1])
+    return np.concatenate([[0], np.cumsum(fresh)]).astype(np.int64)
+
+
+def parts_of_rows(pieces: Floats, row: NDArray[np.int64], owner: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The part of a divided path, with the rows `owner` (m,), in which each piece (n, 6) of its row (n,) lies."""
+    share, _ = _share_of_move(pieces, row)
+    first, end = np.searchsorted(owner, row), np.searchsorted(owner, row, side="right")
+    return np.minimum(end - 1, first + np.floor(share * (end - first)).astype(np.int64))
+
+
+def _share_of_move(pieces: Floats, move: NDArray[np.int64]) -> tuple[Floats, Floats]:
+    """How far along its move (n,) the middle of each piece (n, 6) lies, 0 to 1, and the move's length mm."""
     length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
     run = np.cumsum(length)
     first, last = np.searchsorted(move, move), np.searchsorted(move, move, side="right") - 1
     before = run[first] - length[first]
     total = np.maximum(run[last] - before, 1e-12)
-    parts = np.maximum(1.0, np.ceil(total / longest - 1e-9))
-    place = np.minimum(parts - 1, np.floor((run - 0.5 * length - before) / total * parts))
-    fresh = (move[1:] != move[:-1]) | (place[1:] != place[:-1])
-    return np.concatenate([[0], np.cumsum(fresh)]).astype(np.int64)
+    return (run - 0.5 * length - before) / total, total
 
 
 def adapted_pieces(

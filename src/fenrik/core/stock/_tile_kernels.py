@@ -258,7 +258,8 @@ def _carve(
             out[1] = max(out[1], removed)
             if removed > TRACE:
                 out[2] += 1.0
-            if removed > TRACE and out[8] == 1.0:
+                if out[8] > 1.0:
+                    continue
                 aside = across[0] * i + across[1] * j + across[2]
                 out[3], out[4] = min(out[3], aside), max(out[4], aside)
                 out[5] = max(out[5], lo[o + i] + removed - across[3])

@@ -473,7 +473,7 @@ def _sight(move, out):
     out[7] = min(x * move[0] + y * move[1] + z * move[2], x * move[6] + y * move[7] + z * move[8])
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, inline="always")
 def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out):
     """Adds the ends of what a ray loses to low..high to the range of offsets from the move and to the height over the
     tip. Of a ray's voids the last one made is known; others within it may be taken for material."""
@@ -482,14 +482,12 @@ def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, p
         low = max(low, void_high[r])
     if high <= void_high[r]:
         high = min(high, void_low[r])
-    if high - low <= TRACE:
-        return
-    aside = sight[u] * pu + sight[v] * pv - sight[3]
-    above = sight[4 + u] * pu + sight[4 + v] * pv - sight[7]
-    for end in (low, high):
-        left = aside + sight[direction] * end
-        out[3], out[4] = min(out[3], left), max(out[4], left)
-        out[5] = max(out[5], above + sight[4 + direction] * end)
+    if high - low > TRACE:
+        aside = sight[u] * pu + sight[v] * pv - sight[3]
+        above = sight[4 + u] * pu + sight[4 + v] * pv - sight[7]
+        left, right = aside + sight[direction] * low, aside + sight[direction] * high
+        out[3], out[4] = min(out[3], min(left, right)), max(out[4], max(left, right))
+        out[5] = max(out[5], above + max(sight[4 + direction] * low, sight[4 + direction] * high))
 
 
 @njit(cache=True, nogil=True)
@@ -541,6 +539,8 @@ def _part(
             if out[8] > 0.0:
                 for i in range(i0, i1 + 1):
                     o, n = j * SIDE + i, tile * TILE + j * SIDE + i
+                    if lo[o] >= hi[o] or lo[o] >= last[n] or hi[o] <= first[n]:
+                        continue
                     _lost(
                         lo[o],
                         hi[o],

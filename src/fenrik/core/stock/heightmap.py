@@ -99,8 +99,11 @@ class HeightMap:
         return np.asarray(k.highest_at(self.heights, self.x0, self.y0, self.cell, xy, reach))
 
 
-def pieces_of(path: Toolpath, tolerance: float = 0.02) -> tuple[Floats, NDArray[np.int32]]:
-    """A toolpath as straight pieces (m, 6), arcs within `tolerance` mm, and the move (m,) each belongs to."""
+def pieces_of(
+    path: Toolpath, tolerance: float = 0.02, longest: float | None = None
+) -> tuple[Floats, NDArray[np.int32]]:
+    """A toolpath as straight pieces (m, 6), arcs within `tolerance` mm, moves at feed at most `longest` mm, and the move
+    (m,) each belongs to."""
     table = MotionTable(
         path.tip[:-1],
         path.tip[1:],
@@ -113,4 +116,4 @@ def pieces_of(path: Toolpath, tolerance: float = 0.02) -> tuple[Floats, NDArray[
         np.zeros(len(path) - 1),
         np.zeros(len(path) - 1, dtype=np.int32),
     )
-    return table.straightened(tolerance)
+    return table.straightened(tolerance, longest)
