@@ -11,7 +11,7 @@ export interface HolderSegment {
 export interface Tool {
   number: number;
   name: string;
-  kind: "flat" | "ball" | "corner" | "taper" | "taper_ball" | "chamfer" | "drill" | "lollipop" | "t_slot";
+  kind: "flat" | "ball" | "corner" | "taper" | "taper_ball" | "chamfer" | "drill" | "reamer" | "lollipop" | "t_slot";
   diameter: number;
   corner_radius: number;
   taper_deg: number;

@@ -53,7 +53,9 @@ export function ParameterForm(props: Props) {
 }
 
 function shown(schema: ParameterSchema, { given, resolved }: Props) {
-  return Object.entries(schema.shown_when ?? {}).every(([k, v]) => (given[k] ?? resolved[k]) === v);
+  return Object.entries(schema.shown_when ?? {}).every(([k, v]) =>
+    Array.isArray(v) ? v.includes(given[k] ?? resolved[k]) : (given[k] ?? resolved[k]) === v,
+  );
 }
 
 function Parameter({

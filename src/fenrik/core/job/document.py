@@ -73,6 +73,25 @@ class Boundary(Strict):
         return self
 
 
+class HolePick(Strict):
+    """A round hole: by a face of its wall, or by its place in program coordinates, its size and the height of its mouth."""
+
+    face: Annotated[int, Field(ge=1)] | None = None
+    at: tuple[float, float] | None = None
+    top: float = 0.0
+    diameter: Annotated[float, Field(gt=0, le=2000)] | None = None
+    depth: Annotated[float, Field(gt=0, le=5000)] | None = None
+    through: bool = False
+
+    @model_validator(mode="after")
+    def _one(self) -> HolePick:
+        if (self.face is None) == (self.at is None):
+            raise ValueError("give either face or at")
+        if self.at is not None and (self.diameter is None or self.depth is None):
+            raise ValueError("a hole given by 'at' needs diameter and depth")
+        return self
+
+
 class OperationDoc(Strict):
     """One strategy applied to some geometry with one tool. Speed and feeds left open are proposed."""
 
@@ -107,6 +126,7 @@ class OperationDoc(Strict):
     heights: HeightsDoc = HeightsDoc()
     keep_in: list[Boundary] = []
     keep_out: list[Boundary] = []
+    holes: Annotated[list[HolePick], Field(description="Round holes, for strategies that make them.")] = []
     parameters: dict[str, Any] = {}
     notes: Annotated[str, Field(max_length=2000)] = ""
 

@@ -19,8 +19,10 @@ from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.errors import ComputeError, DocumentError, FenrikError
+from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes_to_bytes
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
+from fenrik.core.job.hole_spots import hole_spots
 from fenrik.core.job.regions import area_of, projected
 from fenrik.core.job.standing import thinning_on_parts
 from fenrik.core.machines.library import Machine, machine
@@ -69,6 +71,7 @@ class Planner:
     def __init__(self, job: Job, folder: Path, store: Store, read: ReadModel = read_model) -> None:
         self.job, self.folder, self.store, self._read = job, folder, store, read
         self._parts: dict[str, PartModel] = {}
+        self._holes: dict[str, list[Hole]] = {}
         self._meshes: dict[str, TriangleMesh] = {}
         self._topologies: dict[str, Topology] = {}
         self._stocks: dict[str, tuple[list[str], HeightMap | None]] = {}
@@ -87,6 +90,19 @@ class Planner:
                 "The job has no part yet.", remedy="Give it a STEP or STL file.", where="part"
             )
         return self._model(self.job.part, "part.file")[0]
+
+    def holes(self) -> list[Hole]:
+        """The part's round holes, found once."""
+        key = key_of("holes", [self.part_key()])
+        if key not in self._holes:
+            blob = self.store.get(key)
+            if blob is None:
+                found = find_holes(self.part())
+                self.store.put(key, "holes", holes_to_bytes(found))
+            else:
+                found = holes_from_bytes(blob)
+            self._holes[key] = found
+        return self._holes[key]
 
     def part_key(self) -> str:
         """Key of the part's artefact."""
@@ -333,7 +349,7 @@ class Planner:
         earlier = [self.path_key(setup, o) for o in self.before(setup, operation)]
         own = [
             doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
-            doc.heights.model_dump(), [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
+            doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
         ]  # fmt: skip
         return key_of("track", [self.part_key(), frame, stock, cutter, own, earlier])
 
@@ -367,6 +383,9 @@ class Planner:
             entry_feed=r.entry_feed,
             tolerance=operation.tolerance_mm,
             spindle_clockwise=operation.spindle == "clockwise",
+            holes=hole_spots(operation.holes, self.holes(), clamped, f"{where}.holes")
+            if operation.holes
+            else [],
         )
 
     def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:

@@ -35,7 +35,7 @@ from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
 from fenrik.core.proof.reach import reachable
 from fenrik.core.proof.simulate import PART, Simulated, simulate
-from fenrik.core.tolerances import MESH_SHARE
+from fenrik.core.tolerances import MESH_SHARE, PECK_CLEARANCE
 
 Floats = NDArray[np.float64]
 TOOL_CHANGE_OVER_STOCK = 100.0
@@ -146,7 +146,7 @@ class Prover:
             float(clamped.stock_high[2]) + TOOL_CHANGE_OVER_STOCK,
         )
         text = write(program, words)
-        reader = Reader(program.tool_change_z)
+        reader = Reader(program.tool_change_z, PECK_CLEARANCE)
         motion = reader.read(text)
         comparison = compare(program.planned(), motion, words.resolution_mm)
         findings = [

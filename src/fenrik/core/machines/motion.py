@@ -18,7 +18,8 @@ class MotionTable:
 
     `start`, `end` (n, 3) mm; `rapid` (n,) bool; `turn` (n,) 0 straight, +1 counter-clockwise, -1
     clockwise; `plane` (n,) of Plane; `centre` (n, 2) along its axes (NaN when straight); `feed` (n,) mm/min; `tool` (n,) number;
-    `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the text from 1.
+    `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the text from 1; `dwell` (n,) s
+    for which the tool stands after a move, None where it never does.
     """
 
     start: Floats
@@ -31,6 +32,7 @@ class MotionTable:
     tool: NDArray[np.int32]
     spindle: Floats
     line: NDArray[np.int32]
+    dwell: Floats | None = None
 
     def __len__(self) -> int:
         return len(self.end)

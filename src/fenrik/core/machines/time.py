@@ -49,7 +49,7 @@ def trapezoid_times(length, direction, speed, accel, junction):  # type: ignore[
 
 
 def move_times(motion: MotionTable, machine: Machine) -> Floats:
-    """Time (n,) s of every move of a program on a machine, without tool changes."""
+    """Time (n,) s of every move of a program on a machine, dwells included, without tool changes."""
     if len(motion) == 0:
         return np.zeros(0)
     pieces, owner = motion.straightened(0.02)
@@ -67,4 +67,4 @@ def move_times(motion: MotionTable, machine: Machine) -> Floats:
     times = trapezoid_times(length, direction, speed, accel, machine.junction_mm)
     out = np.zeros(len(motion))
     np.add.at(out, owner, times)
-    return out
+    return out if motion.dwell is None else out + motion.dwell

@@ -34,6 +34,7 @@ from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from fenrik.core.errors import FileError
+from fenrik.core.model.canonical import simple_facts
 from fenrik.core.model.part_model import EdgeFacts, FaceFacts, TriangleMesh
 
 _SURFACES = {
@@ -111,7 +112,10 @@ def face_facts(face_id: int, face: Any) -> FaceFacts:
     low, high = bounds_of(face)
     reversed_ = face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
     facts: dict[str, Any] = {}
-    if kind == "plane":
+    simple = simple_facts(face) if kind == "free-form" else None
+    if simple is not None:
+        kind, facts = simple
+    elif kind == "plane":
         plane = surface.Plane()
         direct = plane.Position().Direct()
         sign = (-1.0 if reversed_ else 1.0) * (1.0 if direct else -1.0)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import struct
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from enum import IntEnum
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ from fenrik.core import planes
 from fenrik.core.planes import Plane
 
 Floats = NDArray[np.float64]
+CycleKind = Literal["drill", "dwell", "peck", "chip_break", "ream"]
 MAGIC = b"FNPATH2\0"
 
 
@@ -26,6 +28,22 @@ class Motion(IntEnum):
     LEAD = 3
     LINK = 4
     ENTRY = 5
+
+
+@dataclass(frozen=True)
+class Cycle:
+    """Rows first..last of a path that a controller drives as one canned cycle (ISO 6983-1: G73, G81 to G85) at the place
+    of row `last`: from `retract` down to `bottom` mm, `peck` mm at a time, and up to `back`, with `dwell` s at the bottom."""
+
+    kind: CycleKind
+    first: int
+    last: int
+    retract: float
+    bottom: float
+    back: float
+    feed: float
+    peck: float = 0.0
+    dwell: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -47,6 +65,7 @@ class Toolpath:
     level: NDArray[np.int32]
     run: NDArray[np.int32]
     notes: list[dict[str, object]] = field(default_factory=list)
+    cycles: list[Cycle] = field(default_factory=list)
 
     def __len__(self) -> int:
         return len(self.tip)
@@ -89,7 +108,8 @@ class Toolpath:
         The browser reads the same bytes. Columns: tip f64 (n, 3), centre f64 (n, 2), feed f64, level
         i32, run i32, kind i8, turn i8, plane i8.
         """
-        head = json.dumps({"count": len(self.tip), "notes": self.notes}).encode()
+        cycles = [asdict(c) for c in self.cycles]
+        head = json.dumps({"count": len(self.tip), "notes": self.notes, "cycles": cycles}).encode()
         head += b" " * (-(len(head) + 12) % 8)
         columns = (
             self.tip.astype("<f8"),
@@ -126,7 +146,8 @@ class Toolpath:
             at += column.nbytes
             out.append(column.reshape(n, width) if width > 1 else column)
         tip, centre, feed, level, run, kinds, turn, plane = out
-        return Toolpath(tip, kinds, turn, plane, centre, feed, level, run, head["notes"])
+        cycles = [Cycle(**c) for c in head["cycles"]]
+        return Toolpath(tip, kinds, turn, plane, centre, feed, level, run, head["notes"], cycles)
 
 
 class PathBuilder:
@@ -137,6 +158,7 @@ class PathBuilder:
         self.level = 0
         self.run = 0
         self.notes: list[dict[str, object]] = []
+        self.cycles: list[Cycle] = []
 
     @property
     def position(self) -> tuple[float, float, float] | None:
@@ -231,4 +253,5 @@ class PathBuilder:
             table[:, 8].astype(np.int32),
             table[:, 9].astype(np.int32),
             self.notes,
+            self.cycles,
         )

@@ -12,6 +12,8 @@ from fenrik.core.machines.motion import MotionTable
 from fenrik.core.posting.program import PlannedMoves
 
 Floats = NDArray[np.float64]
+DWELL_S = 0.006
+"""Dwells are written in hundredths of a second."""
 
 
 @dataclass(frozen=True)
@@ -50,12 +52,11 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
         return Comparison(np.maximum.accumulate(step_of).astype(np.int32), [])
     # arcs by radius may be written in pieces: walk both lists by end points
     j = 0
-    end_tolerance = 0.5 * resolution * 1.01 + 1e-9
     for i in keep:
         while (
             j + 1 < len(want.end)
             and want.tiny[j]
-            and np.abs(posted.end[i] - want.end[j]).max() > end_tolerance
+            and np.abs(posted.end[i] - want.end[j]).max() > want.slack[j]
         ):
             j += 1  # a move of about the resolution that rounding made vanish
         if j >= len(want.end):
@@ -66,7 +67,7 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
             differences.append(_difference(posted, i, np.inf, "rapid and feed are exchanged"))
             break
         off = float(np.abs(posted.end[i] - want.end[j]).max())
-        if off <= end_tolerance:
+        if off <= want.slack[j]:
             problem = _shape_problem(want, j, posted, i, resolution)
             if problem is not None:
                 differences.append(problem)
@@ -97,10 +98,11 @@ def _alike(want: _Wanted, posted: MotionTable, keep: NDArray[np.int64], resoluti
     if len(keep) == 0 or len(keep) != len(want.end):
         return False
     turn, plane, feed = posted.turn[keep], posted.plane[keep], posted.feed[keep]
-    ends = np.abs(posted.end[keep] - want.end).max() <= 0.5 * resolution * 1.01 + 1e-9
+    ends = (np.abs(posted.end[keep] - want.end).max(axis=1) <= want.slack).all()
+    dwell = np.zeros(len(keep)) if posted.dwell is None else posted.dwell[keep]
     kinds = (posted.rapid[keep] == want.rapid).all() and (turn == want.turn).all()
     feeds = (np.abs(feed - want.feed) <= np.maximum(0.13, 5e-4 * want.feed))[~want.rapid].all()
-    if not (ends and kinds and feeds):
+    if not (ends and kinds and feeds and np.abs(dwell - want.dwell).max() <= DWELL_S):
         return False
     arc = np.flatnonzero(turn)
     if len(arc) == 0:
@@ -128,6 +130,8 @@ class _Wanted:
     feed: Floats
     step: NDArray[np.int32]
     tiny: NDArray[np.bool_]
+    slack: Floats
+    dwell: Floats
 
 
 def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
@@ -157,7 +161,20 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
         feed[moved],
         step[moved],
         tiny[moved],
+        0.5 * resolution * 1.01 * np.concatenate([_roundings(m) for m in planned])[moved] + 1e-9,
+        np.concatenate([m.dwells() for m in planned])[moved],
     )
+
+
+def _roundings(moves: PlannedMoves) -> Floats:
+    """How many rounded numbers (n,) the text's end of each move stands on: one, but in a pecking cycle, which counts its
+    depths from a rounded height in rounded steps, as many as pecks before it and two more."""
+    out = np.ones(len(moves.end))
+    for cycle in moves.cycles:
+        if cycle.peck:
+            rows = slice(cycle.first, cycle.last)
+            out[rows] = 2.0 + np.maximum(0.0, np.ceil((cycle.retract - moves.end[rows, 2]) / cycle.peck))
+    return out
 
 
 def _shape_problem(
@@ -171,6 +188,10 @@ def _shape_problem(
         away = _off_circle(want, j, _middle(posted, i))
         if away > 2 * resolution:
             return _difference(posted, i, away, f"an arc bulges off the planned one by {away:.4f} mm")
+    dwell = 0.0 if posted.dwell is None else float(posted.dwell[i])
+    if abs(dwell - want.dwell[j]) > DWELL_S:
+        words = f"the tool stands for {dwell:.2f} s where {want.dwell[j]:.2f} s were planned"
+        return _difference(posted, i, 0.0, words)
     if not posted.rapid[i] and abs(posted.feed[i] - want.feed[j]) > max(0.13, 5e-4 * want.feed[j]):
         return _difference(
             posted, i, 0.0, f"the feed is {posted.feed[i]:.1f} mm/min where {want.feed[j]:.1f} was planned"

@@ -44,6 +44,7 @@ class Dialect(BaseModel):
     line_number_start: Annotated[int, Field(ge=0)] = 10
     line_number_step: Annotated[int, Field(ge=1)] = 10
     arcs: Literal["centre", "radius"] = "centre"
+    holes: Literal["canned", "moves"] = "canned"
     comment_open: str = "("
     comment_close: str = ")"
     comment_characters: str

@@ -5,12 +5,12 @@ What stands here is what the posted text must mean; the comparison after reading
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.paths.toolpath import Cycle, Toolpath
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
@@ -30,7 +30,8 @@ class Step:
 
 @dataclass(frozen=True)
 class PlannedMoves:
-    """The moves of one step, joins included: `end` (n, 3), `rapid`, `turn`, `plane`, `centre` (n, 2), `feed`."""
+    """The moves of one step, joins included: `end` (n, 3), `rapid`, `turn`, `plane`, `centre` (n, 2), `feed`, and which
+    of them a canned cycle may stand for."""
 
     end: Floats
     rapid: NDArray[np.bool_]
@@ -38,6 +39,16 @@ class PlannedMoves:
     plane: NDArray[np.int8]
     centre: Floats
     feed: Floats
+    cycles: list[Cycle] = field(default_factory=list)
+
+    def dwells(self) -> Floats:
+        """Seconds (n,) for which the tool stands after each move."""
+        out = np.zeros(len(self.end))
+        for cycle in self.cycles:
+            if cycle.dwell:
+                deepest = cycle.first + int(np.argmin(self.end[cycle.first : cycle.last + 1, 2]))
+                out[deepest] = cycle.dwell
+        return out
 
 
 @dataclass(frozen=True)
@@ -81,6 +92,7 @@ class Program:
                     np.concatenate([np.zeros(count, dtype=np.int8), path.plane[1:]]),
                     np.vstack([none, path.centre[1:]]),
                     np.concatenate([np.zeros(count), path.feed[1:]]),
+                    [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
                 )
             )
             tool, here = step.tool.number, path.tip[-1]

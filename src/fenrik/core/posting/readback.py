@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 
 import numpy as np
 
@@ -28,10 +29,12 @@ _GROUPS = {
     "feed": {94},
     "radius compensation": {40},
     "length": {43, 49},
-    "cycle": {80},
+    "cycle": {73, 80, 81, 82, 83, 85},
+    "return": {98, 99},
     "offset": {54, 55, 56, 57, 58, 59},
     "once": {4, 53},
 }
+_CYCLE_LETTERS = "XYZRQPF"
 _GROUP_OF = {code: group for group, codes in _GROUPS.items() for code in codes}
 _PLANES = {17: (0, 1, "I", "J"), 18: (2, 0, "K", "I"), 19: (1, 2, "J", "K")}
 """Per plane its first and second axis and the words of the centre along them (ISO 6983-1)."""
@@ -47,8 +50,12 @@ class Reader:
     without stopping (such as feed with the spindle at rest), as (line, words).
     """
 
-    def __init__(self, tool_change_z: float) -> None:
-        self.tool_change_z = tool_change_z
+    def __init__(self, tool_change_z: float, peck_clearance: float = 0.5) -> None:
+        self.tool_change_z, self.peck_clearance = tool_change_z, peck_clearance
+        self.cycle = 80
+        self.cycle_values: dict[str, float] = {}
+        self.to_initial, self.initial = True, tool_change_z
+        self.dwells: dict[int, float] = {}
         self.position: list[float | None] = [None, None, tool_change_z]
         self.motion = 0
         self.plane = 17
@@ -87,6 +94,7 @@ class Reader:
             table[:, 11].astype(np.int32),
             table[:, 12].copy(),
             table[:, 13].astype(np.int32),
+            np.array([self.dwells.get(i, 0.0) for i in range(len(table))]) if self.dwells else None,
         )
 
     def _error(self, number: int, raw: str, what: str) -> PostError:
@@ -123,7 +131,7 @@ class Reader:
                 m_codes.append(int(code))
             elif letter in values:
                 raise self._error(number, raw, f"gives {letter} twice")
-            elif letter not in "NOXYZIJKRFSTHP":
+            elif letter not in "NOXYZIJKRFSTHPQ":
                 raise self._error(
                     number, raw, f"uses the address {letter}, which this controller does not know"
                 )
@@ -163,12 +171,98 @@ class Reader:
                 self.sense = {3: 1, 4: -1, 5: 0}[code]
             elif code == 6:
                 self._change_tool()
-        if "motion" in g_codes:
-            self.motion = g_codes["motion"]
-        if any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJKR")):
+        if g_codes.get("once") == 4:
+            if "P" not in values or not self._rows:
+                raise self._error(number, raw, "is a dwell without P, or before any move")
+            self.dwells[len(self._rows) - 1] = self.dwells.get(len(self._rows) - 1, 0.0) + values["P"]
+        if "return" in g_codes:
+            self.to_initial = g_codes["return"] == 98
+        self._take_cycle(number, raw, values, g_codes)
+        if self.cycle != 80:
+            if any(a in values for a in "XYZ"):
+                self._drill(number, raw, values)
+        elif any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJKR")):
             self._move(number, raw, values, g_codes)
         if any(code in (2, 30) for code in m_codes):
             self.ended = True
+
+    def _take_cycle(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int]) -> None:
+        """The motion group: straight moves and arcs end a cycle, a cycle's own numbers stay until it ends."""
+        if "motion" in g_codes:
+            self.motion, self.cycle = g_codes["motion"], 80
+        code = g_codes.get("cycle")
+        if code is None:
+            return
+        if code != 80:
+            if self.cycle == 80 and self.position[2] is not None:
+                self.initial = self.position[2]
+            if self.plane != 17 or not self.absolute:
+                raise self._error(number, raw, "begins a cycle outside the plane G17 or with G91")
+            self.cycle_values = {}
+        self.cycle = code
+
+    def _drill(self, number: int, raw: str, values: dict[str, float]) -> None:
+        """One hole of the active cycle, as the moves that it stands for."""
+        kept = self.cycle_values
+        kept |= {a: v for a, v in values.items() if a in "ZRQP"}
+        for needed in "ZR" + ("Q" if self.cycle in (73, 83) else ""):
+            if needed not in kept:
+                raise self._error(number, raw, f"is a cycle without {needed}")
+        bottom, level = kept["Z"] * self.scale, kept["R"] * self.scale
+        peck = kept.get("Q", 0.0) * self.scale
+        if bottom >= level or (self.cycle in (73, 83) and peck <= 0):
+            raise self._error(number, raw, "is a cycle whose Z is not below R, or whose Q is not over 0")
+        if self.position[0] is None or self.position[1] is None or self.position[2] is None:
+            raise self._error(number, raw, "is a cycle from an unknown place")
+        x, y = (values[a] * self.scale if a in values else self.position[k] for k, a in enumerate("XY"))
+        assert x is not None and y is not None
+
+        def go(z: float, rapid: bool) -> None:
+            self._straight(number, raw, [x, y, z], rapid)
+
+        here = self.position[2]
+        if here < level:
+            go_up = [self.position[0], self.position[1], level]
+            self._straight(number, raw, go_up, True)
+        self._straight(number, raw, [x, y, max(here, level)], True)
+        go(level, True)
+        if self.cycle in (81, 82, 85):
+            go(bottom, False)
+        else:
+            self._peck(go, level, bottom, peck)
+        if self.cycle == 82 and "P" in kept:
+            self.dwells[len(self._rows) - 1] = kept["P"]
+        if self.cycle == 85:
+            go(level, False)
+        go(max(level, self.initial) if self.to_initial else level, True)
+
+    def _peck(self, go: Callable[[float, bool], None], level: float, bottom: float, peck: float) -> None:
+        depth = level
+        while depth > bottom + 1e-9:
+            following = max(bottom, depth - peck)
+            if following - bottom < 1e-6:
+                following = bottom
+            if depth < level and self.cycle == 83:
+                go(depth + self.peck_clearance, True)
+            go(following, False)
+            depth = following
+            if depth > bottom:
+                go(level if self.cycle == 83 else depth + self.peck_clearance, True)
+
+    def _straight(self, number: int, raw: str, end: list[float], rapid: bool) -> None:
+        """A straight move of a cycle; none where the tool is there already."""
+        start = [float(v) for v in self.position if v is not None]
+        if max(abs(a - b) for a, b in zip(start, end, strict=True)) < 1e-9:
+            return
+        self.motion = 0 if rapid else 1
+        self._check_state(number, raw, end[2] != start[2])
+        feed = 0.0 if rapid else float(self.feed or 0.0)
+        row = (
+            *start, *end, float(rapid), 0, math.nan, math.nan, feed, self.tool, self.speed * self.sense, number,
+            self.plane - 17,
+        )  # fmt: skip
+        self._rows.append(row)
+        self.position = list(end)
 
     def _change_tool(self) -> None:
         self.tool, self.length_offset, self.sense = self.next_tool, 0, 0

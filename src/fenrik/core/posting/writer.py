@@ -9,6 +9,7 @@ import numpy as np
 
 from fenrik.core import planes
 from fenrik.core.errors import PostError
+from fenrik.core.paths.toolpath import Cycle
 from fenrik.core.posting.dialect import Dialect
 from fenrik.core.posting.program import PlannedMoves, Program, Step
 
@@ -98,14 +99,49 @@ class _Writer:
             self._line(f"G43 H{step.tool.number} Z{z}")
             self.modal |= {"G": "0", "X": x, "Y": y, "Z": z}
             start = 2
+        canned = {c.first: c for c in moves.cycles} if self.dialect.holes == "canned" else {}
+        behind = -1
+        dwells = {} if canned else {int(i): float(s) for i, s in enumerate(moves.dwells()) if s}
         columns = (moves.end.tolist(), moves.rapid.tolist(), moves.turn.tolist(), moves.feed.tolist())
         for i, (end, rapid, turn, feed) in enumerate(zip(*columns, strict=True)):
-            if i < start:
+            if i < start or i <= behind:
                 continue
+            if i in canned and i > 0:
+                behind = canned[i].last
+                self._cycle(canned[i], moves.end[behind].tolist())
+                continue
+            self._end_cycle()
             if turn:
                 self._arc(moves, i)
             elif words := self._axes(end):
                 self._emit("0" if rapid else "1", words, None if rapid else feed)
+            if i in dwells:
+                self._line(f"G4 P{dwells[i]:.2f}")
+        self._end_cycle()
+
+    def _cycle(self, cycle: Cycle, place: Sequence[float]) -> None:
+        """A hole as a canned cycle that goes back to its retract height (G99) or to where it came from (G98); while
+        nothing but the place changes, only that is written."""
+        number, scale = self.dialect.number, self.dialect.scale
+        x, y = (number(v * scale) for v in place[:2])
+        code = {"drill": 81, "dwell": 82, "peck": 83, "chip_break": 73, "ream": 85}[cycle.kind]
+        words = [f"Z{number(cycle.bottom * scale)}", f"R{number(cycle.retract * scale)}"]
+        if cycle.peck:
+            words.append(f"Q{number(cycle.peck * scale)}")
+        if cycle.dwell:
+            words.append(f"P{cycle.dwell:.2f}")
+        words.append(f"F{number(cycle.feed * scale, self.dialect.feed_decimals)}")
+        z = number(cycle.back * scale)
+        codes = f"G{98 if cycle.back > cycle.retract else 99} G{code}"
+        whole = " ".join([codes, *words, z])
+        same = self.modal.get("cycle") == whole and self.modal["Z"] == z
+        self._line(f"X{x} Y{y}" if same else f"{codes} X{x} Y{y} {' '.join(words)}")
+        self.modal |= {"X": x, "Y": y, "Z": z, "cycle": whole, "F": words[-1][1:]}
+        self.modal.pop("G", None)
+
+    def _end_cycle(self) -> None:
+        if self.modal.pop("cycle", None) is not None:
+            self._line("G80")
 
     def _arc(self, moves: PlannedMoves, i: int) -> None:
         start, end, plane = self._here(), moves.end[i].tolist(), int(moves.plane[i])

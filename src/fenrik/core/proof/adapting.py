@@ -43,7 +43,7 @@ def divided(path: Toolpath, longest: float) -> tuple[Toolpath, NDArray[np.int64]
     columns = {
         c: getattr(path, c)[owner] for c in ("kind", "turn", "plane", "centre", "feed", "level", "run")
     }
-    return replace(path, tip=tip, **columns), owner
+    return replace(path, tip=tip, cycles=[], **columns), owner
 
 
 def follows(path: Toolpath, planned: float | None) -> NDArray[np.bool_]:

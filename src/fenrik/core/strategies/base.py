@@ -69,6 +69,24 @@ class Heights:
 
 
 @dataclass(frozen=True)
+class HoleSpot:
+    """A round hole along the tool's axis in the setup frame, mm: place, heights of its mouth, of its end (the far side of a
+    through hole, the end of the full diameter of a blind one) and of its first step, the narrowest diameter and that at the
+    mouth, whether it goes through, whether its bottom is a drill's point, and its words for messages."""
+
+    x: float
+    y: float
+    top: float
+    bottom: float
+    step: float
+    diameter: float
+    mouth: float
+    through: bool
+    pointed: bool
+    words: str
+
+
+@dataclass(frozen=True)
 class Inputs:
     """All that a strategy may know. Setup frame, mm, mm/min.
 
@@ -95,6 +113,7 @@ class Inputs:
     tolerance: float
     spindle_clockwise: bool = True
     cutters: dict[tuple[float, float], DropCutter] = field(default_factory=dict)
+    holes: list[HoleSpot] = field(default_factory=list)
 
     def cutter(self, radial: float = 0.0, axial: float = 0.0) -> DropCutter:
         """The prepared cutter with these allowances; prepared once."""
@@ -117,3 +136,5 @@ class Strategy:
     """From tool and cutting data: parameter -> (value, reason) for parameters left open (None)."""
     kinds: tuple[Kind, ...] = FORMING
     """Kinds of tools that it works with."""
+    needs_holes: bool = False
+    """Whether its geometry is round holes, not what lies in keep-in areas."""

@@ -9,7 +9,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from fenrik.core.tooling.profile import Profile
 
-Kind = Literal["flat", "ball", "corner", "taper", "taper_ball", "chamfer", "drill", "lollipop", "t_slot"]
+Kind = Literal[
+    "flat", "ball", "corner", "taper", "taper_ball", "chamfer", "drill", "reamer", "lollipop", "t_slot"
+]
 Length = Annotated[float, Field(gt=0, le=2000)]
 CONED = ("taper", "taper_ball", "chamfer", "drill")
 UNDERCUTTING = ("lollipop", "t_slot")
@@ -22,6 +24,7 @@ TITLES = {
     "taper_ball": "tapered ball end mill",
     "chamfer": "chamfer cutter",
     "drill": "drill",
+    "reamer": "reamer",
     "lollipop": "lollipop cutter",
     "t_slot": "T-slot cutter",
 }
@@ -102,7 +105,7 @@ class Assembly(BaseModel):
 
     def _check_corner(self) -> None:
         half, corner = self.diameter / 2, self.corner_radius
-        if self.kind in ("flat", "chamfer", "drill") and corner != 0:
+        if self.kind in ("flat", "chamfer", "drill", "reamer") and corner != 0:
             raise ValueError(
                 f"corner_radius is {corner} on a {TITLES[self.kind]}; set it to 0"
                 + (" or the kind to 'corner'" if self.kind == "flat" else "")

@@ -11,6 +11,8 @@ from dataclasses import asdict, dataclass
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
 
+REAMER_SHARE = 0.3
+"""Cutting speed of a reamer against a mill (common practice, no source)."""
 HSS_SHARE = 0.25
 """Cutting speed of high-speed steel against carbide (common practice, no source)."""
 
@@ -106,6 +108,8 @@ def propose(
     if assembly.coating == "carbon" and material.group != "N":
         coated = 1.0
     vc = material.vc * (HSS_SHARE if hss else 1.0) * coated * (0.5 + 0.5 * bold)
+    if assembly.kind == "reamer":
+        vc *= REAMER_SHARE
     if assembly.rpm_max is not None:
         rpm_max = min(rpm_max, assembly.rpm_max)
     origin = "from material and tool"

@@ -16,6 +16,7 @@ const KINDS = [
   { value: "taper_ball", label: "Tapered ball end mill" },
   { value: "chamfer", label: "Chamfer cutter" },
   { value: "drill", label: "Drill" },
+  { value: "reamer", label: "Reamer" },
   { value: "lollipop", label: "Lollipop cutter" },
   { value: "t_slot", label: "T-slot cutter" },
 ];

@@ -1,0 +1,1 @@
+"""Features of a part that name their machining: holes, and what a hole of a size is usually for."""

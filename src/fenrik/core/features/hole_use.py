@@ -1,0 +1,145 @@
+"""What a hole of a diameter is usually for, by published tables, and how it is made.
+
+Tables (see `tables/`, with their licence): tapping-drill sizes (the shop's first choice of ISO 2306 and ASME B1.1),
+clearance holes (ISO 273 and inch fasteners). Reamed sizes and the size beyond which a hole is milled are common practice,
+no source.
+"""
+
+from __future__ import annotations
+
+import csv
+import math
+import re
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cache
+from importlib.resources import files
+from typing import Literal
+
+INCH = 25.4
+MILLED_OVER_MM = 25.4
+"""Holes wider than this are milled, not drilled (common practice, no source)."""
+REAMED_MM = (3, 4, 5, 6, 8, 10, 12, 14, 15, 16, 18, 20, 22, 24, 25)
+REAMED_INCH = (0.125, 0.1875, 0.25, 0.3125, 0.375, 0.5, 0.625, 0.75)
+"""Sizes that stand for a fit (common practice, no source: 3/8 in is reamed)."""
+NEAR_MM = 0.02
+"""Models and tables round their sizes: 5.11 stands for #7, which is 0.201 in."""
+
+Purpose = Literal["thread", "clearance", "fit", "plain", "milled"]
+
+
+@dataclass(frozen=True)
+class Use:
+    """A use of a hole: its purpose, the thread or fastener, its pitch mm (threads), and the words that say why."""
+
+    purpose: Purpose
+    name: str
+    words: str
+    table: str
+    pitch: float | None = None
+
+
+def uses(diameter: float, through: bool = True) -> list[Use]:
+    """What a hole of this diameter mm may be for, the likeliest first; the last is always a plain hole.
+
+    A blind hole is no clearance hole. Standards' first-choice threads come before fine ones, medium clearance before
+    close and loose.
+    """
+    if diameter > MILLED_OVER_MM + NEAR_MM:
+        words = f"wider than {MILLED_OVER_MM:g} mm: milled, not drilled"
+        return [Use("milled", "", words, "common practice")]
+    found: list[tuple[float, Use]] = []
+    for size, name, pitch, rank in _tapping():
+        if abs(size - diameter) <= NEAR_MM:
+            words = f"{_mm(size)} is the tapping drill of {name}"
+            found.append((rank, Use("thread", name, words, "tapping drills, ISO 2306 / ASME B1.1", pitch)))
+    for size, name, fit, rank in _clearance():
+        if through and abs(size - diameter) <= NEAR_MM:
+            words = f"{_mm(size)} clears {name}, {fit} series"
+            found.append((rank, Use("clearance", name, words, "clearance holes, ISO 273")))
+    for size in (*map(float, REAMED_MM), *(v * INCH for v in REAMED_INCH)):
+        if abs(size - diameter) <= NEAR_MM:
+            words = f"{_mm(size)} is a usual size of a reamed fit"
+            found.append((1.5, Use("fit", _mm(size), words, "common practice")))
+    found.sort(key=lambda row: row[0])
+    plain = Use("plain", "", "no table knows this size as anything but a drilled hole", "none")
+    return [use for _, use in found] + [plain]
+
+
+def _mm(value: float) -> str:
+    return f"{value:.3f}".rstrip("0").rstrip(".")
+
+
+def drill_size(text: str) -> float:
+    """Diameter mm of a drill by millimetres, inch fraction ("13/64", "1 1/8"), number ("#7") or letter ("F").
+
+    Raises KeyError for a number or letter that does not exist, ValueError for other text.
+    """
+    text = text.strip()
+    if text.startswith("#") or text.isalpha():
+        return _numbered()[text.upper()] * INCH
+    if "/" in text or " " in text:
+        return float(sum(Fraction(part) for part in re.split(r"[ -]", text))) * INCH
+    return float(text)
+
+
+def _rows(name: str) -> list[list[str]]:
+    text = files("fenrik.core.features").joinpath("tables", name).read_text("utf-8")
+    return [[cell.strip() for cell in row] for row in csv.reader(text.splitlines())][1:]
+
+
+@cache
+def _numbered() -> dict[str, float]:
+    """Inch sizes of numbered and lettered drills."""
+    return {name.upper(): float(size) for name, size in _rows("drill_sizes.csv") if not _is_fraction(name)}
+
+
+def _is_fraction(name: str) -> bool:
+    return "/" in name
+
+
+COARSE = {
+    "M1.6": 0.35, "M2": 0.4, "M2.5": 0.45, "M3": 0.5, "M3.5": 0.6, "M4": 0.7, "M5": 0.8, "M6": 1.0, "M7": 1.0, "M8": 1.25,
+    "M9": 1.25, "M10": 1.5, "M11": 1.5, "M12": 1.75, "M14": 2.0, "M16": 2.0, "M18": 2.5, "M20": 2.5, "M22": 2.5,
+}  # fmt: skip
+"""Coarse pitches of ISO 261 (from memory, checked against the table of tapping drills)."""
+SECOND_CHOICE = ("M3.5", "M7", "M9", "M11", "M14", "M18", "M22")
+"""Diameters that ISO 261 puts after the first choice (from memory)."""
+UNIFIED_COARSE = {
+    "#1": 64, "#2": 56, "#3": 48, "#4": 40, "#5": 40, "#6": 32, "#8": 32, "#10": 24, "#12": 24, "1/4": 20, "5/16": 18, "3/8": 16,
+    "7/16": 14, "1/2": 13, "9/16": 12, "5/8": 11, "3/4": 10, "7/8": 9, "1": 8,
+}  # fmt: skip
+"""Threads an inch of the coarse unified series, ASME B1.1 (from memory, checked against the same table)."""
+
+
+@cache
+def _tapping() -> tuple[tuple[float, str, float, float], ...]:
+    """(diameter mm, thread, pitch mm, rank) of the tapping drills for three quarters of the thread."""
+    out = []
+    for thread, soft, _ in _rows("tap_hole_sizes.csv"):
+        nominal, pitch = thread.rsplit("-", 1)
+        if nominal.startswith("M"):
+            coarse = COARSE.get(nominal) == float(pitch)
+            name = nominal if coarse else f"{nominal} x {float(pitch):g}"
+            rank = 2.0 if not coarse else 1.8 if nominal in SECOND_CHOICE else 0.0
+            # the standard's own rule, D - P taken down to a tenth, differs from the table for M12
+            rule = math.floor((float(nominal[1:]) - float(pitch)) * 10 + 1e-6) / 10
+            for size in {drill_size(soft), rule} if coarse else {drill_size(soft)}:
+                out.append((size, name, float(pitch), rank))
+        else:
+            coarse = UNIFIED_COARSE.get(nominal) == int(pitch)
+            out.append((drill_size(soft), f"{nominal}-{pitch}", INCH / int(pitch), 0.5 if coarse else 2.5))
+    return tuple(out)
+
+
+@cache
+def _clearance() -> tuple[tuple[float, str, str, float], ...]:
+    """(diameter mm, fastener, series, rank)."""
+    out = []
+    for size, *values in _rows("clearance_hole_sizes.csv"):
+        metric = size.startswith("M")
+        for value, fit, rank in zip(values, ("fine", "medium", "coarse"), (2.2, 0.2, 2.2), strict=True):
+            inches = not metric and "/" not in value and not value.startswith("#") and not value.isalpha()
+            diameter = float(value) * INCH if inches and " " not in value else drill_size(value)
+            out.append((diameter, size, fit, rank if metric else rank + 0.5))
+    return tuple(out)

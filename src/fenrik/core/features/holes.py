@@ -1,0 +1,329 @@
+"""Round holes of a part, found from its faces.
+
+Hollow cylinders and cones about one line are bands; bands of the same stretch join to one (a cylinder in two halves); a
+band that goes all the way round is a piece of a hole; pieces that follow one another, directly or over a flat ring, are one
+hole. Whether its ends are open, and whether a tool can come in from there, is looked up along lines through the mesh.
+"""
+
+from __future__ import annotations
+
+import json
+from collections import defaultdict
+from dataclasses import asdict, dataclass
+from itertools import pairwise
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.features.columns import Columns
+from fenrik.core.model.part_model import FaceFacts, PartModel
+
+Floats = NDArray[np.float64]
+SAME_MM = 0.01
+"""Lines and ends nearer than this are the same: files round their numbers."""
+SAME_RAD = 1e-4
+OPEN_RAD = 0.8
+"""A band with a greater gap around is no piece of a hole but a rounded corner or a slot's end."""
+EDGE_SHARE = 0.2
+"""A cone at the mouth wider than this share of the diameter is a countersink, else a broken edge (common practice, no
+source)."""
+
+Shape = Literal["plain", "chamfered", "countersunk", "counterbored", "stepped", "conical"]
+
+
+@dataclass(frozen=True)
+class Section:
+    """A piece of a hole between two depths mm under its mouth, with its diameters mm there."""
+
+    top: float
+    bottom: float
+    diameter_top: float
+    diameter_bottom: float
+
+    @property
+    def straight(self) -> bool:
+        """Whether it is a cylinder."""
+        return abs(self.diameter_top - self.diameter_bottom) < SAME_MM
+
+
+@dataclass(frozen=True)
+class Hole:
+    """A hole in the part frame. `mouth` (3,) lies on its axis in the plane of its upper end; `axis` (3,) points out of
+    it, where a tool comes from; `sections` go down from the mouth; `entries` are the directions from which a tool can come
+    in, `axis` first where it is one."""
+
+    id: int
+    faces: list[int]
+    mouth: list[float]
+    axis: list[float]
+    sections: list[Section]
+    through: bool
+    shape: Shape
+    entries: list[list[float]]
+
+    @property
+    def diameter(self) -> float:
+        """The narrowest diameter of a straight section mm, that of the tool that makes the hole."""
+        straight = [s.diameter_top for s in self.sections if s.straight]
+        return min(straight) if straight else max(s.diameter_top for s in self.sections)
+
+    @property
+    def depth(self) -> float:
+        """From the mouth to where the narrowest section ends mm, a drill's point not counted."""
+        straight = [s for s in self.sections if s.straight]
+        return straight[-1].bottom if straight else self.sections[-1].bottom
+
+    def words(self) -> str:
+        """The hole in a few words."""
+        size = f"Ø{self.diameter:.3f}".rstrip("0").rstrip(".")
+        end = "through" if self.through else f"{self.depth:.2f} deep".replace(".00", "")
+        return size + {"plain": "", "conical": " conical"}.get(self.shape, f" {self.shape}") + f", {end}"
+
+    def facts(self) -> dict[str, Any]:
+        """As plain data."""
+        return asdict(self) | {"diameter": self.diameter, "depth": self.depth, "words": self.words()}
+
+
+@dataclass
+class _Band:
+    """A hollow face or several about one line; places along it and radii there."""
+
+    faces: set[int]
+    low: float
+    high: float
+    radius_low: float
+    radius_high: float
+    angles: Floats
+
+
+def find_holes(part: PartModel) -> list[Hole]:
+    """All holes, numbered from 1 in the order of their first faces."""
+    rows = defaultdict(list)
+    for face in part.faces:
+        if face.kind in ("cylinder", "cone") and face.hollow and face.axis is not None:
+            rows[_line_of(face)].append(face)
+    neighbours = _neighbours(part)
+    views: dict[tuple[float, ...], Columns] = {}
+    found = []
+    for (axis, foot), faces in _joined(rows):
+        if axis not in views:
+            views[axis] = Columns(part.mesh, np.array(axis))
+        bands = _bands(part, faces, np.array(axis), np.array(foot))
+        found += [
+            hole
+            for chain in _chains(part, bands, np.array(axis), neighbours)
+            if (hole := _hole(chain, np.array(axis), np.array(foot), views[axis])) is not None
+        ]
+    found.sort(key=lambda h: min(h.faces))
+    return [Hole(**(vars(h) | {"id": i})) for i, h in enumerate(found, 1)]
+
+
+def holes_to_bytes(holes: list[Hole]) -> bytes:
+    """Holes as JSON."""
+    return json.dumps([asdict(h) for h in holes]).encode()
+
+
+def holes_from_bytes(blob: bytes) -> list[Hole]:
+    """The inverse of `holes_to_bytes`."""
+    rows = json.loads(blob)
+    return [Hole(**(row | {"sections": [Section(**s) for s in row["sections"]]})) for row in rows]
+
+
+def alike(holes: list[Hole]) -> list[list[Hole]]:
+    """Holes of the same shape, sizes and direction together, in the order of their first."""
+    groups: dict[tuple[object, ...], list[Hole]] = {}
+    for hole in holes:
+        sizes = tuple(
+            round(v, 2) + 0.0
+            for s in hole.sections
+            for v in (s.top, s.bottom, s.diameter_top, s.diameter_bottom)
+        )
+        key = (hole.shape, hole.through, sizes, tuple(round(v, 4) + 0.0 for v in hole.axis))
+        groups.setdefault(key, []).append(hole)
+    return list(groups.values())
+
+
+def _line_of(face: FaceFacts) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """A face's axis with its sense chosen and the point on it nearest to the origin, rounded."""
+    axis = np.array(face.axis) / np.linalg.norm(face.axis or [1.0])
+    lead = next(v for v in axis[[2, 1, 0]] if abs(v) > SAME_RAD)
+    axis = axis if lead > 0 else -axis
+    origin = np.array(face.origin)
+    foot = origin - (origin @ axis) * axis
+    return tuple(np.round(axis, 6) + 0.0), tuple(np.round(foot, 4) + 0.0)
+
+
+def _joined(
+    rows: dict[tuple[tuple[float, ...], tuple[float, ...]], list[FaceFacts]],
+) -> list[tuple[tuple[tuple[float, ...], tuple[float, ...]], list[FaceFacts]]]:
+    """Lines that differ by the rounding of the file are one."""
+    out: list[tuple[tuple[tuple[float, ...], tuple[float, ...]], list[FaceFacts]]] = []
+    for line, faces in sorted(rows.items()):
+        for other, known in out:
+            near = np.abs(np.subtract(line[1], other[1])).max() < SAME_MM
+            if near and np.abs(np.subtract(line[0], other[0])).max() < SAME_RAD:
+                known += faces
+                break
+        else:
+            out.append((line, list(faces)))
+    return out
+
+
+def _neighbours(part: PartModel) -> dict[int, set[int]]:
+    out: dict[int, set[int]] = defaultdict(set)
+    for edge in part.edges:
+        for a in edge.faces:
+            out[a].update(b for b in edge.faces if b != a)
+    return out
+
+
+def _bands(part: PartModel, faces: list[FaceFacts], axis: Floats, foot: Floats) -> list[_Band]:
+    """The faces about a line, those of the same stretch and radii as one."""
+    side = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    side /= np.linalg.norm(side)
+    other = np.cross(axis, side)
+    bands: list[_Band] = []
+    for face in faces:
+        used = np.unique(part.mesh.triangles[part.mesh.face_ids == face.id])
+        points = part.mesh.vertices[used] - foot
+        along = points @ axis
+        away = np.hypot(points @ side, points @ other)
+        low, high = float(along.min()), float(along.max())
+        ends = [float(np.median(away[np.abs(along - t) < SAME_MM])) for t in (low, high)]
+        if face.kind == "cylinder" and face.radius is not None:
+            ends = [face.radius, face.radius]
+        angles = np.arctan2(points @ other, points @ side)[away > 1e-6]
+        new = _Band({face.id}, low, high, ends[0], ends[1], angles)
+        same = next((b for b in bands if _same_band(b, new)), None)
+        if same is None:
+            bands.append(new)
+        else:
+            same.faces |= new.faces
+            same.low, same.high = min(same.low, new.low), max(same.high, new.high)
+            same.angles = np.concatenate([same.angles, new.angles])
+    return [b for b in bands if _gap(b.angles) < OPEN_RAD]
+
+
+def _same_band(a: _Band, b: _Band) -> bool:
+    straight = a.radius_low == a.radius_high and b.radius_low == b.radius_high
+    if straight:  # halves may end at different heights, where a slanted face cuts them
+        overlap = min(a.high, b.high) - max(a.low, b.low)
+        return abs(a.radius_low - b.radius_low) < SAME_MM and overlap > 0.5 * min(
+            a.high - a.low, b.high - b.low
+        )
+    pairs = ((a.low, b.low), (a.high, b.high), (a.radius_low, b.radius_low), (a.radius_high, b.radius_high))
+    return all(abs(p - q) < SAME_MM for p, q in pairs)
+
+
+def _gap(angles: Floats) -> float:
+    """The greatest angle rad around without a point."""
+    if len(angles) < 3:
+        return 2 * np.pi
+    ordered = np.sort(angles)
+    return float(max(np.diff(ordered).max(), ordered[0] + 2 * np.pi - ordered[-1]))
+
+
+def _chains(
+    part: PartModel, bands: list[_Band], axis: Floats, neighbours: dict[int, set[int]]
+) -> list[list[_Band]]:
+    """Bands that follow one another, upward."""
+    rings = {
+        f.id
+        for f in part.faces
+        if f.kind == "plane" and f.normal is not None and abs(np.dot(f.normal, axis)) > 1 - 1e-6
+    }
+    chains: list[list[_Band]] = []
+    for band in sorted(bands, key=lambda b: b.low):
+        if chains and _follow(chains[-1][-1], band, rings, neighbours):
+            chains[-1].append(band)
+        else:
+            chains.append([band])
+    return chains
+
+
+def _follow(below: _Band, above: _Band, rings: set[int], neighbours: dict[int, set[int]]) -> bool:
+    if abs(above.low - below.high) > SAME_MM:
+        return False
+    near_below = set().union(*(neighbours[f] for f in below.faces))
+    near_above = set().union(*(neighbours[f] for f in above.faces))
+    return bool(near_below & above.faces or near_below & near_above & rings)
+
+
+def _hole(chain: list[_Band], axis: Floats, foot: Floats, view: Columns) -> Hole | None:
+    """The hole of a chain of bands, seen from its better end."""
+    low, high = chain[0].low, chain[-1].high
+    pointed = chain[0].radius_low < SAME_MM or chain[-1].radius_high < SAME_MM
+    centre = view.seen(foot[None])[0]
+    narrow = min(max(b.radius_low, b.radius_high) for b in chain)
+    inner = view.crossings(centre[:2], [0.1 * narrow])
+    radius_low, radius_high = (max(r, 0.1 * narrow) for r in (chain[0].radius_low, chain[-1].radius_high))
+    floor_low, floor_high = (
+        view.crossings(centre[:2], [0.4 * r, 0.6 * r, 0.85 * r]) for r in (radius_low, radius_high)
+    )
+    outer_low, outer_high = (view.crossings(centre[:2], [0.97 * r]) for r in (radius_low, radius_high))
+    base = float(centre[2])  # the foot lies square to the axis, so this is nought but for rounding
+    slack = SAME_MM + 0.02 * narrow
+    # a chain of bands encloses air: where lines within it cross the mesh between its ends, it is no hole
+    between = [((z > base + low + slack) & (z < base + high - slack)).any() for z in inner]
+    if all(between) and not pointed:
+        return None
+    closed_low = chain[0].radius_low < SAME_MM or _covered(floor_low, base + low, -1.0, 0.5 * radius_low)
+    closed_high = chain[-1].radius_high < SAME_MM or _covered(floor_high, base + high, 1.0, 0.5 * radius_high)
+    if closed_low and closed_high:
+        return None
+    free_low = not closed_low and not any((z < base + low - slack).any() for z in outer_low)
+    free_high = not closed_high and not any((z > base + high + slack).any() for z in outer_high)
+    up = _seen_from_above(chain, closed_low, closed_high, free_low, free_high)
+    out, mouth = (axis, high) if up else (-axis, low)
+    sections = []
+    for band in reversed(chain) if up else chain:
+        top, bottom = (high - band.high, high - band.low) if up else (band.low - low, band.high - low)
+        ends = (band.radius_high, band.radius_low) if up else (band.radius_low, band.radius_high)
+        sections.append(
+            Section(round(top, 4) + 0.0, round(bottom, 4), round(2 * ends[0], 4), round(2 * ends[1], 4))
+        )
+    entries = [out.tolist()] if (free_high if up else free_low) else []
+    entries += [(-out).tolist()] if (free_low if up else free_high) else []
+    return Hole(
+        0, sorted(set().union(*(b.faces for b in chain))), (foot + mouth * axis).tolist(), (out + 0.0).tolist(), sections,
+        not (closed_low or closed_high), _shape(sections), entries,
+    )  # fmt: skip
+
+
+def _covered(lines: list[Floats], end: float, sense: float, within: float) -> bool:
+    """Whether a face lies across the hole at its end or, behind a rounded corner, soon after."""
+    beyond = [sense * (z - end) for z in lines]
+    return sum(bool(((b > -SAME_MM) & (b < within)).any()) for b in beyond) > len(lines) // 2
+
+
+def _seen_from_above(
+    chain: list[_Band], closed_low: bool, closed_high: bool, free_low: bool, free_high: bool
+) -> bool:
+    """Whether the upper end is the mouth: the open one, the one that a tool reaches, the wider one."""
+    if closed_low != closed_high:
+        return closed_low
+    if free_low != free_high:
+        return free_high
+    return chain[-1].radius_high >= chain[0].radius_low - SAME_MM
+
+
+def _shape(sections: list[Section]) -> Shape:
+    """The name of what the sections make, a drill's point at the bottom not counted."""
+    body = list(sections)
+    if len(body) > 1 and not body[-1].straight and body[-1].diameter_bottom < SAME_MM:
+        body.pop()
+    if len(body) > 1 and not body[-1].straight and body[-1].diameter_bottom > body[-1].diameter_top:
+        body.pop()  # an edge broken on the far side
+    straight = [s for s in body if s.straight]
+    if not straight:
+        return "conical"
+    steps = [s for a, s in pairwise(straight) if abs(a.diameter_top - s.diameter_top) > SAME_MM]
+    if len(steps) == 1 and straight[0].diameter_top > straight[-1].diameter_top:
+        return "counterbored"
+    if steps:
+        return "stepped"
+    if body[0].straight:
+        return "plain"
+    wide = 0.5 * (body[0].diameter_top - straight[0].diameter_top)
+    return "chamfered" if wide <= EDGE_SHARE * straight[0].diameter_top else "countersunk"

@@ -1,0 +1,102 @@
+"""The holes that an operation names, found in the part and brought into the setup's frame."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fenrik.core.errors import DocumentError
+from fenrik.core.features.holes import Hole
+from fenrik.core.job.document import HolePick
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.strategies.base import HoleSpot
+
+SQUARE = 1e-6
+
+
+def hole_spots(picks: list[HolePick], holes: list[Hole], clamped: Clamped, where: str) -> list[HoleSpot]:
+    """One spot for every hole that the picks name, in their order, none twice. Raises DocumentError for a face that is
+    no hole's, and for a hole that does not run along the tool."""
+    out: list[HoleSpot] = []
+    seen: set[int] = set()
+    for i, pick in enumerate(picks):
+        if pick.face is None:
+            assert pick.at is not None and pick.diameter is not None and pick.depth is not None
+            words = f"The hole at ({pick.at[0]:g}, {pick.at[1]:g})"
+            bottom = pick.top - pick.depth
+            out.append(
+                HoleSpot(
+                    *pick.at,
+                    pick.top,
+                    bottom,
+                    bottom,
+                    pick.diameter,
+                    pick.diameter,
+                    pick.through,
+                    True,
+                    words,
+                )
+            )
+            continue
+        hole = next((h for h in holes if pick.face in h.faces), None)
+        if hole is None:
+            raise DocumentError(
+                f"Face {pick.face} is no wall of a round hole.",
+                remedy="Pick a hole's wall, or give the place with 'at', 'diameter' and 'depth'.",
+                where=f"{where}[{i}].face",
+            )
+        if hole.id not in seen:
+            seen.add(hole.id)
+            out.append(_spot(hole, clamped, f"{where}[{i}]"))
+    return out
+
+
+def _spot(hole: Hole, clamped: Clamped, where: str) -> HoleSpot:
+    turn, shift = clamped.setup_from_part[:3, :3], clamped.setup_from_part[:3, 3]
+    axis = turn @ np.array(hole.axis)
+    words = f"Hole {hole.words()} (face {hole.faces[0]})"
+    if abs(axis[2]) < 1 - SQUARE:
+        raise DocumentError(
+            f"{words} does not run along the tool, but leans by {np.degrees(np.arccos(abs(axis[2]))):.1f}°.",
+            remedy="Take it out, or machine it in a setup whose up direction is the hole's.",
+            where=where,
+        )
+    mouth = turn @ np.array(hole.mouth) + shift
+    if axis[2] < 0:
+        if not hole.through:
+            raise DocumentError(
+                f"{words} is open to the other side only.",
+                remedy="Take it out, or machine it in a setup turned over.",
+                where=where,
+            )
+        return _from_below(hole, mouth, words)
+    widest = max(hole.sections[0].diameter_top, hole.diameter)
+    straight = [s for s in hole.sections if s.straight]
+    step = straight[0].bottom if len(straight) > 1 else hole.depth
+    last = hole.sections[-1]
+    pointed = not last.straight and last.diameter_bottom < 0.5 * last.diameter_top
+    z = float(mouth[2])
+    exit_ = last.bottom if hole.through else hole.depth
+    return HoleSpot(
+        float(mouth[0]),
+        float(mouth[1]),
+        z,
+        z - exit_,
+        z - step,
+        hole.diameter,
+        widest,
+        hole.through,
+        pointed,
+        words,
+    )
+
+
+def _from_below(hole: Hole, mouth: np.ndarray, words: str) -> HoleSpot:
+    """A through hole drilled from the side that is not its mouth."""
+    whole = hole.sections[-1].bottom
+    z = float(mouth[2]) + whole
+    wide = max(hole.sections[-1].diameter_bottom, hole.diameter)
+    straight = [s for s in hole.sections if s.straight]
+    step = z - (whole - straight[-1].top) if len(straight) > 1 else z - whole
+    return HoleSpot(
+        float(mouth[0]), float(mouth[1]), z, z - whole, step, hole.diameter, wide, True, False, words
+    )
