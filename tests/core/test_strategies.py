@@ -42,6 +42,14 @@ FAST = {
     "inner_corners": {"beside": 1, "shortest": 1.0, "fineness": 0.4},
     "constant_cusp": {"cusp": 0.3},
     "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
+    "drilling": {"cycle": "peck", "peck": 0.25},
+}
+SHALLOW = [{"at": [8 * i - 20, 3 * i - 9], "diameter": 10, "depth": 0.9} for i in range(6)]
+"""In the stock over the part."""
+HOLES = {
+    "plate_a.step": SHALLOW,
+    "pillow_block.step": [{"face": 14}],
+    "bearing_bracket.step": [{"face": 23}, {"face": 29}, {"face": 30}, {"face": 31}, *SHALLOW],
 }
 
 
@@ -57,6 +65,8 @@ def planner(
     part: str, strategy: str, tool: str | None = None, alone: bool = False, **operation: object
 ) -> Planner:
     tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
+    if strategies()[strategy].needs_holes:
+        operation = {"holes": HOLES[part]} | operation
     doc = {
         "fenrik": 1,
         "name": "contract",
@@ -136,6 +146,10 @@ def test_no_overcut_on_exact_surface_points(strategy, tool, part):
             path_of(planner(part, strategy, tool))
         return
     plan = planner(part, strategy, tool)
+    if tool not in strategies()[strategy].kinds:
+        with pytest.raises(ComputeError, match=TITLES[tool]):
+            path_of(plan)
+        return
     path = path_of(plan)
     assert len(path) > (20 if strategy == "inner_corners" else 50)
     assert deepest_cut(plan, path, TOOLS[tool]) <= 0.01

@@ -8,7 +8,6 @@ no source.
 from __future__ import annotations
 
 import csv
-import math
 import re
 from dataclasses import dataclass
 from fractions import Fraction
@@ -103,6 +102,8 @@ COARSE = {
     "M9": 1.25, "M10": 1.5, "M11": 1.5, "M12": 1.75, "M14": 2.0, "M16": 2.0, "M18": 2.5, "M20": 2.5, "M22": 2.5,
 }  # fmt: skip
 """Coarse pitches of ISO 261 (from memory, checked against the table of tapping drills)."""
+ISO_2306 = {"M12": 10.2, "M22": 19.5}
+"""Where the standard (from memory) differs from the table."""
 SECOND_CHOICE = ("M3.5", "M7", "M9", "M11", "M14", "M18", "M22")
 """Diameters that ISO 261 puts after the first choice (from memory)."""
 UNIFIED_COARSE = {
@@ -112,9 +113,19 @@ UNIFIED_COARSE = {
 """Threads an inch of the coarse unified series, ASME B1.1 (from memory, checked against the same table)."""
 
 
+def major(thread: str) -> float:
+    """Major diameter mm of a thread by its size ("M8", "#10", "3/8", "1"); numbers are 0.060 + 0.013 n in (ASME B1.1)."""
+    if thread.startswith("M"):
+        return float(thread[1:])
+    if thread.startswith("#"):
+        return (0.060 + 0.013 * int(thread[1:])) * INCH
+    return float(Fraction(thread)) * INCH
+
+
 @cache
 def _tapping() -> tuple[tuple[float, str, float, float], ...]:
-    """(diameter mm, thread, pitch mm, rank) of the tapping drills for three quarters of the thread."""
+    """(diameter mm, thread, pitch mm, rank) of the tapping drills for three quarters of the thread. Rows of the table that
+    are narrower than the thread's own minor diameter (D - 1.0825 P, ISO 724), such as M22's, are left out."""
     out = []
     for thread, soft, _ in _rows("tap_hole_sizes.csv"):
         nominal, pitch = thread.rsplit("-", 1)
@@ -122,14 +133,14 @@ def _tapping() -> tuple[tuple[float, str, float, float], ...]:
             coarse = COARSE.get(nominal) == float(pitch)
             name = nominal if coarse else f"{nominal} x {float(pitch):g}"
             rank = 2.0 if not coarse else 1.8 if nominal in SECOND_CHOICE else 0.0
-            # the standard's own rule, D - P taken down to a tenth, differs from the table for M12
-            rule = math.floor((float(nominal[1:]) - float(pitch)) * 10 + 1e-6) / 10
-            for size in {drill_size(soft), rule} if coarse else {drill_size(soft)}:
-                out.append((size, name, float(pitch), rank))
+            out.append((drill_size(soft), name, float(pitch), rank))
+            if coarse and nominal in ISO_2306:
+                out.append((ISO_2306[nominal], name, float(pitch), rank))
         else:
             coarse = UNIFIED_COARSE.get(nominal) == int(pitch)
             out.append((drill_size(soft), f"{nominal}-{pitch}", INCH / int(pitch), 0.5 if coarse else 2.5))
-    return tuple(out)
+    depth = {name: 1.0825 * pitch for _, name, pitch, _ in out}
+    return tuple(r for r in out if r[0] >= major(re.split(r" x |-", r[1])[0]) - depth[r[1]])
 
 
 @cache

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,7 @@ class MotionTable:
     `start`, `end` (n, 3) mm; `rapid` (n,) bool; `turn` (n,) 0 straight, +1 counter-clockwise, -1
     clockwise; `plane` (n,) of Plane; `centre` (n, 2) along its axes (NaN when straight); `feed` (n,) mm/min; `tool` (n,) number;
     `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the text from 1; `dwell` (n,) s
-    for which the tool stands after a move, None where it never does.
+    for which the tool stands after a move.
     """
 
     start: Floats
@@ -32,7 +32,11 @@ class MotionTable:
     tool: NDArray[np.int32]
     spindle: Floats
     line: NDArray[np.int32]
-    dwell: Floats | None = None
+    dwell: Floats = field(default_factory=lambda: np.zeros(0))
+
+    def __post_init__(self) -> None:
+        if len(self.dwell) != len(self.end):
+            object.__setattr__(self, "dwell", np.zeros(len(self.end)))
 
     def __len__(self) -> int:
         return len(self.end)

@@ -67,4 +67,4 @@ def move_times(motion: MotionTable, machine: Machine) -> Floats:
     times = trapezoid_times(length, direction, speed, accel, machine.junction_mm)
     out = np.zeros(len(motion))
     np.add.at(out, owner, times)
-    return out if motion.dwell is None else out + motion.dwell
+    return np.asarray(out + motion.dwell)

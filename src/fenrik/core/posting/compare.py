@@ -99,7 +99,7 @@ def _alike(want: _Wanted, posted: MotionTable, keep: NDArray[np.int64], resoluti
         return False
     turn, plane, feed = posted.turn[keep], posted.plane[keep], posted.feed[keep]
     ends = (np.abs(posted.end[keep] - want.end).max(axis=1) <= want.slack).all()
-    dwell = np.zeros(len(keep)) if posted.dwell is None else posted.dwell[keep]
+    dwell = posted.dwell[keep]
     kinds = (posted.rapid[keep] == want.rapid).all() and (turn == want.turn).all()
     feeds = (np.abs(feed - want.feed) <= np.maximum(0.13, 5e-4 * want.feed))[~want.rapid].all()
     if not (ends and kinds and feeds and np.abs(dwell - want.dwell).max() <= DWELL_S):
@@ -188,7 +188,7 @@ def _shape_problem(
         away = _off_circle(want, j, _middle(posted, i))
         if away > 2 * resolution:
             return _difference(posted, i, away, f"an arc bulges off the planned one by {away:.4f} mm")
-    dwell = 0.0 if posted.dwell is None else float(posted.dwell[i])
+    dwell = float(posted.dwell[i])
     if abs(dwell - want.dwell[j]) > DWELL_S:
         words = f"the tool stands for {dwell:.2f} s where {want.dwell[j]:.2f} s were planned"
         return _difference(posted, i, 0.0, words)

@@ -94,8 +94,14 @@ class Reader:
             table[:, 11].astype(np.int32),
             table[:, 12].copy(),
             table[:, 13].astype(np.int32),
-            np.array([self.dwells.get(i, 0.0) for i in range(len(table))]) if self.dwells else None,
+            self._dwell_of(len(table)),
         )
+
+    def _dwell_of(self, count: int) -> np.ndarray:
+        out = np.zeros(count)
+        for row, seconds in self.dwells.items():
+            out[row] = seconds
+        return out
 
     def _error(self, number: int, raw: str, what: str) -> PostError:
         return PostError(
@@ -178,6 +184,8 @@ class Reader:
         if "return" in g_codes:
             self.to_initial = g_codes["return"] == 98
         self._take_cycle(number, raw, values, g_codes)
+        if "Q" in values and self.cycle == 80:
+            raise self._error(number, raw, "uses the address Q, which only a pecking cycle has")
         if self.cycle != 80:
             if any(a in values for a in "XYZ"):
                 self._drill(number, raw, values)

@@ -178,7 +178,7 @@ def _bottom(hole: HoleSpot, tool: Assembly, p: Drilling) -> float:
     if hole.through:
         return hole.bottom - p.breakthrough - tip
     to_tip = p.depth_to == "tip" or (p.depth_to == "as_modelled" and not hole.pointed)
-    return hole.bottom if to_tip else hole.bottom - tip
+    return hole.bottom if to_tip or tool.point_deg <= 0 else hole.bottom - tip
 
 
 def shortest(places: Floats) -> list[int]:
