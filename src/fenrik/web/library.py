@@ -44,6 +44,7 @@ def library() -> dict[str, Any]:
                 "title": s.title,
                 "summary": s.summary,
                 "kinds": s.kinds,
+                "needs_holes": s.needs_holes,
                 "parameters": s.parameters.model_json_schema(),
             }
             for s in strategies().values()

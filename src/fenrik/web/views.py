@@ -13,13 +13,18 @@ from pydantic import BaseModel
 from fenrik.app.jobs import Jobs
 from fenrik.core.binary import pack
 from fenrik.core.errors import NotFound
+from fenrik.core.features.hole_use import Purpose, uses
+from fenrik.core.features.holes import alike
+from fenrik.core.job.document import OperationDoc
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.proving import Proof, Prover
+from fenrik.core.job.recipes import propose_operations
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.proof.simulate import TRACES
 from fenrik.core.stock.heightmap import pieces_of
+from fenrik.core.tooling.assembly import Assembly
 from fenrik.web.deps import Service, binary
 
 router = APIRouter(tags=["views"])
@@ -64,6 +69,69 @@ def part_scene(jobs: Service, job_id: int, key: str) -> Response:
         "edge_counts": counts,
     }
     return binary(pack({"name": part.name}, arrays))
+
+
+class UseAnswer(BaseModel):
+    """A use of a hole: its purpose, and why, and by which table."""
+
+    purpose: str
+    name: str
+    words: str
+    table: str
+
+
+class HoleGroup(BaseModel):
+    """Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses, likeliest
+    first."""
+
+    words: str
+    diameter: float
+    count: int
+    faces: list[list[int]]
+    axis: list[float]
+    uses: list[UseAnswer]
+
+
+class HoleOrder(BaseModel):
+    """Which holes (by a face of each) are to be made in which setup, and what for (open: by the tables)."""
+
+    setup: int
+    faces: list[int]
+    purpose: Purpose | None = None
+
+
+class HolePlan(BaseModel):
+    """Tools that are new to the job, operations, and words about them."""
+
+    recipe: str
+    tools: list[Assembly]
+    operations: list[OperationDoc]
+    words: list[str]
+
+
+@router.get("/jobs/{job_id}/holes")
+def holes(jobs: Service, job_id: int) -> list[HoleGroup]:
+    """The part's round holes in groups of alike ones."""
+    with jobs.planner(job_id) as planner:
+        groups = alike(planner.holes())
+    return [
+        HoleGroup(
+            words=g[0].words(), diameter=g[0].diameter, count=len(g), faces=[h.faces for h in g], axis=g[0].axis,
+            uses=[UseAnswer(**{k: vars(u)[k] for k in UseAnswer.model_fields}) for u in uses(g[0].diameter, g[0].through)],
+        )
+        for g in groups
+    ]  # fmt: skip
+
+
+@router.post("/jobs/{job_id}/holes/plan")
+def plan_holes(jobs: Service, job_id: int, order: HoleOrder) -> HolePlan:
+    """Operations and tools that a recipe proposes for holes; nothing is changed."""
+    with jobs.planner(job_id) as planner:
+        found = [h for h in planner.holes() if set(h.faces) & set(order.faces)]
+        if not found or not 0 <= order.setup < len(planner.job.setups):
+            raise NotFound("No hole is picked, or the setup does not exist.", remedy="Pick a hole's wall.")
+        made = propose_operations(planner.job, planner.job.setups[order.setup], found, order.purpose)
+    return HolePlan(recipe=made.recipe, tools=made.tools, operations=made.operations, words=made.words)
 
 
 @router.post("/jobs/{job_id}/measure")

@@ -2,7 +2,7 @@ import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 import { request, requestBlob, send, type JobAnswer, type RunAnswer } from "./client";
-import type { FaceFacts, JobDocument, JobState, Library, ProofFacts } from "./types";
+import type { FaceFacts, HoleGroup, JobDocument, JobState, Library, ProofFacts } from "./types";
 
 export function tell(error: unknown) {
   notifications.show({
@@ -31,6 +31,14 @@ export const useFaces = (id: number, key: string | undefined) =>
   useQuery({
     queryKey: ["faces", key],
     queryFn: () => request<{ faces: FaceFacts[] }>(`/jobs/${id}/part/faces`),
+    enabled: !!key,
+    staleTime: Infinity,
+  });
+
+export const useHoles = (id: number, key: string | undefined) =>
+  useQuery({
+    queryKey: ["holes", key],
+    queryFn: () => request<HoleGroup[]>(`/jobs/${id}/holes`),
     enabled: !!key,
     staleTime: Infinity,
   });

@@ -396,6 +396,46 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/holes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Holes
+     * @description The part's round holes in groups of alike ones.
+     */
+    get: operations["holes_api_jobs__job_id__holes_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/holes/plan": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Plan Holes
+     * @description Operations and tools that a recipe proposes for holes; nothing is changed.
+     */
+    post: operations["plan_holes_api_jobs__job_id__holes_plan_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/measure": {
     parameters: {
       query?: never;
@@ -601,7 +641,17 @@ export interface components {
        * Kind
        * @enum {string}
        */
-      kind: "flat" | "ball" | "corner" | "taper" | "taper_ball" | "chamfer" | "drill" | "lollipop" | "t_slot";
+      kind:
+        | "flat"
+        | "ball"
+        | "corner"
+        | "taper"
+        | "taper_ball"
+        | "chamfer"
+        | "drill"
+        | "reamer"
+        | "lollipop"
+        | "t_slot";
       /** Diameter */
       diameter: number;
       /**
@@ -680,10 +730,80 @@ export interface components {
       /** File */
       file: string;
     };
+    /**
+     * Boundary
+     * @description An area in plan view: picked faces, the stock's outline, or a closed polygon in program
+     *     coordinates; moved outward by `offset` mm (inward when negative).
+     */
+    Boundary: {
+      /** Faces */
+      faces?: number[] | null;
+      /**
+       * Stock
+       * @default false
+       */
+      stock: boolean;
+      /** Polygon */
+      polygon?: [number, number][] | null;
+      /**
+       * Offset
+       * @default 0
+       */
+      offset: number;
+    };
     /** HTTPValidationError */
     HTTPValidationError: {
       /** Detail */
       detail?: components["schemas"]["ValidationError"][];
+    };
+    /**
+     * Height
+     * @description A height of the tip: a distance over a reference, mm.
+     */
+    Height: {
+      /**
+       * Over
+       * @default stock_top
+       * @enum {string}
+       */
+      over: "stock_top" | "stock_bottom" | "part_top" | "part_bottom" | "zero";
+      /**
+       * Offset
+       * @default 0
+       */
+      offset: number;
+    };
+    /**
+     * HeightsDoc
+     * @description Heights of an operation. `feed` is the distance over the stock at which rapid turns to feed.
+     */
+    HeightsDoc: {
+      /**
+       * @default {
+       *       "over": "stock_top",
+       *       "offset": 10
+       *     }
+       */
+      clearance: components["schemas"]["Height"];
+      /**
+       * @default {
+       *       "over": "stock_top",
+       *       "offset": 2
+       *     }
+       */
+      retract: components["schemas"]["Height"];
+      /**
+       * Feed
+       * @default 1
+       */
+      feed: number;
+      /**
+       * @default {
+       *       "over": "part_bottom",
+       *       "offset": 0
+       *     }
+       */
+      bottom: components["schemas"]["Height"];
     };
     /**
      * HolderSegment
@@ -696,6 +816,75 @@ export interface components {
       diameter_low: number;
       /** Diameter High */
       diameter_high: number;
+    };
+    /**
+     * HoleGroup
+     * @description Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses, likeliest
+     *     first.
+     */
+    HoleGroup: {
+      /** Words */
+      words: string;
+      /** Diameter */
+      diameter: number;
+      /** Count */
+      count: number;
+      /** Faces */
+      faces: number[][];
+      /** Axis */
+      axis: number[];
+      /** Uses */
+      uses: components["schemas"]["UseAnswer"][];
+    };
+    /**
+     * HoleOrder
+     * @description Which holes (by a face of each) are to be made in which setup, and what for (open: by the tables).
+     */
+    HoleOrder: {
+      /** Setup */
+      setup: number;
+      /** Faces */
+      faces: number[];
+      /** Purpose */
+      purpose?: ("thread" | "clearance" | "fit" | "plain" | "milled") | null;
+    };
+    /**
+     * HolePick
+     * @description A round hole: by a face of its wall, or by its place in program coordinates, its size and the height of its mouth.
+     */
+    HolePick: {
+      /** Face */
+      face?: number | null;
+      /** At */
+      at?: [number, number] | null;
+      /**
+       * Top
+       * @default 0
+       */
+      top: number;
+      /** Diameter */
+      diameter?: number | null;
+      /** Depth */
+      depth?: number | null;
+      /**
+       * Through
+       * @default false
+       */
+      through: boolean;
+    };
+    /**
+     * HolePlan
+     * @description Tools that are new to the job, operations, and words about them.
+     */
+    HolePlan: {
+      /** Recipe */
+      recipe: string;
+      /** Tools */
+      tools: components["schemas"]["Assembly"][];
+      /** Operations */
+      operations: components["schemas"]["OperationDoc"][];
+      /** Words */
+      words: string[];
     };
     /**
      * JobAnswer
@@ -749,6 +938,116 @@ export interface components {
       name: string;
     };
     /**
+     * OperationDoc
+     * @description One strategy applied to some geometry with one tool. Speed and feeds left open are proposed.
+     */
+    OperationDoc: {
+      /** Name */
+      name: string;
+      /** Strategy */
+      strategy: string;
+      /**
+       * Tool
+       * @description Number of a tool of this job.
+       */
+      tool: number;
+      /**
+       * Enabled
+       * @default true
+       */
+      enabled: boolean;
+      /** Spindle Rpm */
+      spindle_rpm?: number | null;
+      /**
+       * Spindle
+       * @default clockwise
+       * @enum {string}
+       */
+      spindle: "clockwise" | "counter_clockwise";
+      /** Feed Mm Min */
+      feed_mm_min?: number | null;
+      /** Entry Feed Mm Min */
+      entry_feed_mm_min?: number | null;
+      /**
+       * Coolant
+       * @default flood
+       * @enum {string}
+       */
+      coolant: "off" | "flood" | "mist";
+      /**
+       * Tolerance Mm
+       * @description Chord tolerance of path and mesh together.
+       * @default 0.01
+       */
+      tolerance_mm: number;
+      /**
+       * Boldness
+       * @description Proposals from 0, cautious, to 1, bold; 0.5 is the middle.
+       * @default 0.5
+       */
+      boldness: number;
+      /**
+       * Feed Follows
+       * @description One feed as planned, or along the path the feed that keeps the chip as thick as planned at the measured engagement.
+       * @default plan
+       * @enum {string}
+       */
+      feed_follows: "plan" | "engagement";
+      /**
+       * When Short
+       * @description Where shank or holder would touch part or stock: leave moves out, lift them, or keep them.
+       * @default trim
+       * @enum {string}
+       */
+      when_short: "trim" | "raise" | "leave";
+      /**
+       * @default {
+       *       "clearance": {
+       *         "offset": 10,
+       *         "over": "stock_top"
+       *       },
+       *       "retract": {
+       *         "offset": 2,
+       *         "over": "stock_top"
+       *       },
+       *       "feed": 1,
+       *       "bottom": {
+       *         "offset": 0,
+       *         "over": "part_bottom"
+       *       }
+       *     }
+       */
+      heights: components["schemas"]["HeightsDoc"];
+      /**
+       * Keep In
+       * @default []
+       */
+      keep_in: components["schemas"]["Boundary"][];
+      /**
+       * Keep Out
+       * @default []
+       */
+      keep_out: components["schemas"]["Boundary"][];
+      /**
+       * Holes
+       * @description Round holes, for strategies that make them.
+       * @default []
+       */
+      holes: components["schemas"]["HolePick"][];
+      /**
+       * Parameters
+       * @default {}
+       */
+      parameters: {
+        [key: string]: unknown;
+      };
+      /**
+       * Notes
+       * @default
+       */
+      notes: string;
+    };
+    /**
      * PickBody
      * @description A picked point of the part (part frame) and its face.
      */
@@ -799,6 +1098,20 @@ export interface components {
     Start: {
       /** Target */
       target: string;
+    };
+    /**
+     * UseAnswer
+     * @description A use of a hole: its purpose, and why, and by which table.
+     */
+    UseAnswer: {
+      /** Purpose */
+      purpose: string;
+      /** Name */
+      name: string;
+      /** Words */
+      words: string;
+      /** Table */
+      table: string;
     };
     /** ValidationError */
     ValidationError: {
@@ -1493,6 +1806,72 @@ export interface operations {
         };
         content: {
           "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  holes_api_jobs__job_id__holes_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HoleGroup"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  plan_holes_api_jobs__job_id__holes_plan_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HoleOrder"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HolePlan"];
         };
       };
       /** @description Validation Error */

@@ -11,7 +11,17 @@ export interface HolderSegment {
 export interface Tool {
   number: number;
   name: string;
-  kind: "flat" | "ball" | "corner" | "taper" | "taper_ball" | "chamfer" | "drill" | "reamer" | "lollipop" | "t_slot";
+  kind:
+    | "flat"
+    | "ball"
+    | "corner"
+    | "taper"
+    | "taper_ball"
+    | "chamfer"
+    | "drill"
+    | "reamer"
+    | "lollipop"
+    | "t_slot";
   diameter: number;
   corner_radius: number;
   taper_deg: number;
@@ -40,6 +50,26 @@ export interface Boundary {
   offset: number;
 }
 
+/** A round hole by a face of its wall, or by its place in program coordinates. */
+export interface HolePick {
+  face: number | null;
+  at?: [number, number] | null;
+  top?: number;
+  diameter?: number | null;
+  depth?: number | null;
+  through?: boolean;
+}
+
+/** Holes that are alike; `faces` are the walls of each, `uses` the likeliest first. */
+export interface HoleGroup {
+  words: string;
+  diameter: number;
+  count: number;
+  faces: number[][];
+  axis: Vec3;
+  uses: { purpose: string; name: string; words: string; table: string }[];
+}
+
 export interface Operation {
   name: string;
   strategy: string;
@@ -57,6 +87,7 @@ export interface Operation {
   heights: { clearance: Height; retract: Height; feed: number; bottom: Height };
   keep_in: Boundary[];
   keep_out: Boundary[];
+  holes?: HolePick[];
   parameters: Record<string, unknown>;
   notes: string;
 }
@@ -260,6 +291,7 @@ export interface StrategyInfo {
   title: string;
   summary: string;
   kinds: Tool["kind"][];
+  needs_holes: boolean;
   parameters: { properties: Record<string, ParameterSchema> };
 }
 

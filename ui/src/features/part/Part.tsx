@@ -2,6 +2,7 @@ import { Button, FileButton } from "@mantine/core";
 import { useState } from "react";
 import { ChoiceField, Follows, PlainField, shownLength, SwitchField } from "../../forms/fields";
 import { useShared } from "../bench/context";
+import { HoleList } from "../bench/Holes";
 import { useBench } from "../bench/store";
 import { Working } from "../bench/Working";
 
@@ -79,6 +80,7 @@ export function PartSheet() {
             </div>
           ))}
           {part.problems!.length === 0 && <p className="small">Nothing is wrong with the file.</p>}
+          <HoleList />
           {document.setups.length === 0 && <p>Next: set it up in stock on a machine (station 2).</p>}
         </>
       )}

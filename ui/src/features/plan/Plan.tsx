@@ -12,6 +12,7 @@ import {
 } from "../../forms/fields";
 import { ParameterForm, sentence } from "../../forms/ParameterForm";
 import { useShared } from "../bench/context";
+import { HoleChoice, HoleRecipe } from "../bench/Holes";
 import { useBench } from "../bench/store";
 import { Working } from "../bench/Working";
 
@@ -79,6 +80,7 @@ export function PlanSheet() {
         value={null}
         onChange={(v) => v && add(v)}
       />
+      <HoleRecipe />
       <div style={{ marginTop: 14 }}>
         <Working
           target="plan"
@@ -192,6 +194,12 @@ export function PlanCard() {
           .map((t) => ({ value: String(t.number), label: `T${t.number} ${t.name}` }))}
         onSave={(v) => edit((o) => void (o.tool = Number(v)))}
       />
+      {strategy.needs_holes && (
+        <>
+          <h3>Holes</h3>
+          <HoleChoice doc={doc} edit={edit} />
+        </>
+      )}
       <h3>Decide</h3>
       <ParameterForm
         strategy={strategy}
@@ -210,8 +218,12 @@ export function PlanCard() {
       <Feeds doc={doc} edit={edit} />
       <h3>What follows</h3>
       <Consequences index={setup} operation={operation} />
-      <h3>Keep in, keep out</h3>
-      <Borders doc={doc} edit={edit} />
+      {!strategy.needs_holes && (
+        <>
+          <h3>Keep in, keep out</h3>
+          <Borders doc={doc} edit={edit} />
+        </>
+      )}
       <h3>Heights</h3>
       <HeightFields doc={doc} edit={edit} />
       <h3>Operation</h3>

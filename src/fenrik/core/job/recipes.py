@@ -1,0 +1,170 @@
+"""Recipes: from holes that are alike and what they are for to operations, with tools from the job or the library."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import dataclass, field
+from functools import cache
+from importlib.resources import files
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from fenrik.core.errors import ComputeError
+from fenrik.core.features.hole_use import MILLED_OVER_MM, Purpose, uses
+from fenrik.core.features.holes import Hole
+from fenrik.core.job.document import HolePick, Job, OperationDoc, SetupDoc
+from fenrik.core.tooling.assembly import Assembly, HolderSegment
+from fenrik.core.tooling.library import starting_library
+
+NEAR_MM = 0.02
+DRILL_POINT_DEG = 140.0
+"""Of a carbide drill that is made up where neither job nor library has one (common practice, no source)."""
+
+
+class RecipeStep(BaseModel):
+    """One operation of a recipe."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: str
+    cycle: Literal["drill", "spot", "peck", "chip_break", "ream", "counterbore"]
+    tool: Literal["spot", "drill", "reamer", "end mill"]
+    size: Literal["hole", "mouth"]
+    under: float = 0.0
+
+
+class Recipe(BaseModel):
+    """Conditions, and what is done where they hold."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    name: str
+    purposes: list[Purpose]
+    shapes: list[str] | None = None
+    deeper_than: float = 0.0
+    no_deeper_than: float = 1e9
+    steps: list[RecipeStep]
+
+    def holds(self, hole: Hole, purpose: Purpose) -> bool:
+        """Whether the recipe is for such a hole."""
+        deep = hole.depth / hole.diameter
+        shape = self.shapes is None or hole.shape in self.shapes
+        return purpose in self.purposes and shape and self.deeper_than < deep <= self.no_deeper_than
+
+
+@dataclass
+class Proposal:
+    """What a recipe leads to: tools that the job does not have yet, operations, and words about what was decided."""
+
+    recipe: str
+    tools: list[Assembly] = field(default_factory=list)
+    operations: list[OperationDoc] = field(default_factory=list)
+    words: list[str] = field(default_factory=list)
+
+
+@cache
+def recipes() -> list[Recipe]:
+    """The recipes that ship with Fenrik, in their order."""
+    text = files("fenrik.core.job").joinpath("recipes.toml").read_text("utf-8")
+    return [Recipe(**r) for r in tomllib.loads(text)["recipe"]]
+
+
+def propose_operations(
+    job: Job, setup: SetupDoc, holes: list[Hole], purpose: Purpose | None = None
+) -> Proposal:
+    """Operations for holes that are alike; `purpose` open: by the tables. Raises ComputeError where no recipe fits."""
+    hole = holes[0]
+    use = next((u for u in uses(hole.diameter, hole.through) if purpose in (None, u.purpose)), None)
+    chosen = use.purpose if use is not None else purpose
+    if chosen == "milled" or chosen is None:
+        raise ComputeError(
+            f"{hole.words()} is wider than {MILLED_OVER_MM:g} mm: no drill is proposed for it.",
+            remedy="Mill it: add a clearing and a finishing operation over its ground.",
+        )
+    recipe = next((r for r in recipes() if r.holds(hole, chosen)), None)
+    if recipe is None:
+        raise ComputeError(
+            f"No recipe is for {hole.words()} as '{chosen}'.", remedy="Add its operations one by one."
+        )
+    out = Proposal(recipe.name)
+    if use is not None:
+        out.words.append(f"{len(holes)} x {hole.words()}: {use.words} ({use.table}).")
+    if chosen == "thread":
+        out.words.append("The thread itself is not cut: tap it at the bench, or add its operation.")
+    for step in recipe.steps:
+        tool = _tool(job, out, step, hole)
+        parameters: dict[str, object] = {"cycle": step.cycle}
+        picks = [HolePick(face=h.faces[0]) for h in holes]
+        name = _free(
+            f"{step.name} Ø{hole.diameter:g}", [o.name for o in (*setup.operations, *out.operations)]
+        )
+        out.operations.append(
+            OperationDoc(name=name, strategy="drilling", tool=tool.number, holes=picks, parameters=parameters)
+        )
+    return out
+
+
+def _free(name: str, taken: list[str]) -> str:
+    number = 2
+    wanted = name
+    while wanted in taken:
+        wanted, number = f"{name} ({number})", number + 1
+    return wanted
+
+
+def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole) -> Assembly:
+    """A fitting tool of the job or of the proposal, else from the library, else made up."""
+    widest = max(s.diameter_top for s in hole.sections)
+    size = (hole.diameter if step.size == "hole" else widest) - step.under
+    have = [*job.tools, *out.tools]
+    for place in (have, starting_library()):
+        fitting = [t for t in place if _fits(t, step, size, hole)]
+        if not fitting:
+            continue
+        best = min(fitting, key=lambda t: (abs(t.diameter - size), t.number))
+        if place is have:
+            return best
+        taken = best.model_copy(update={"number": _next(best.number, have)})
+        out.tools.append(taken)
+        out.words.append(f"T{taken.number} {taken.name} comes from the library.")
+        return taken
+    made = _made(step, size, hole, _next(1, have))
+    out.tools.append(made)
+    out.words.append(f"T{made.number} {made.name} was made up: check its lengths and holder.")
+    return made
+
+
+def _fits(tool: Assembly, step: RecipeStep, size: float, hole: Hole) -> bool:
+    if step.tool == "spot":
+        return tool.kind == "chamfer" and tool.tip_diameter == 0 and tool.diameter >= size - 1e-6
+    if step.tool == "end mill":
+        return tool.kind == "flat" and abs(tool.diameter - size) <= NEAR_MM
+    kind = {"drill": "drill", "reamer": "reamer"}[step.tool]
+    return tool.kind == kind and abs(tool.diameter - size) <= NEAR_MM and tool.flute_length >= hole.depth
+
+
+def _next(number: int, have: list[Assembly]) -> int:
+    taken = {t.number for t in have}
+    while number in taken:
+        number += 1
+    return number
+
+
+def _made(step: RecipeStep, size: float, hole: Hole, number: int) -> Assembly:
+    """A generic tool of the wanted size, long enough for the hole."""
+    whole = hole.sections[-1].bottom
+    flutes = round(max(5.0 * size, whole + 1.5 * size + 2.0), 1)
+    kind = {"spot": "chamfer", "drill": "drill", "reamer": "reamer", "end mill": "flat"}[step.tool]
+    names = {"spot": "Spot cutter", "drill": "Drill", "reamer": "Reamer", "end mill": "End mill"}
+    diameter = float(max(1.0, size)) if step.tool != "spot" else float(size + 1.0)
+    return Assembly(
+        number=number, name=f"{names[step.tool]} {diameter:g}", kind=kind, diameter=diameter,  # type: ignore[arg-type]
+        point_deg=90.0 if step.tool == "spot" else DRILL_POINT_DEG if step.tool == "drill" else 0.0,
+        flute_length=flutes if step.tool != "spot" else diameter, teeth=4 if step.tool in ("reamer", "end mill") else 2,
+        shank_diameter=diameter, stick_out=round(flutes + 8.0, 1),
+        holder=[
+            HolderSegment(length=26.0, diameter_low=max(26.0, diameter + 8), diameter_high=max(30.0, diameter + 12)),
+            HolderSegment(length=20.0, diameter_low=max(40.0, diameter + 14), diameter_high=max(40.0, diameter + 14)),
+        ],
+    )  # fmt: skip

@@ -1,0 +1,182 @@
+import { Button, Checkbox, Select } from "@mantine/core";
+import { useState } from "react";
+import { send } from "../../api/client";
+import { useHoles } from "../../api/hooks";
+import type { HoleGroup, Operation, Tool } from "../../api/types";
+import { useShared } from "./context";
+import { useBench } from "./store";
+
+const PURPOSES: Record<string, string> = {
+  thread: "threaded",
+  clearance: "clearance",
+  fit: "reamed fit",
+  plain: "plain",
+  milled: "milled",
+};
+
+const useGroups = () => {
+  const { id, state } = useShared();
+  return useHoles(id, state?.part.state === "ready" ? state.part.key : undefined).data ?? [];
+};
+
+const walls = (group: HoleGroup) => group.faces.map((f) => f[0]);
+const size = (group: HoleGroup) => `${group.count} x ${group.words}`;
+
+/** The part's holes; a row shows its holes in the view. */
+export function HoleList() {
+  const groups = useGroups();
+  const { faces } = useShared();
+  const set = useBench((s) => s.set);
+  if (groups.length === 0) return null;
+  const show = (group: HoleGroup) =>
+    set({ picks: group.faces.flat().map((face) => ({ face, point: faces[face - 1]?.low ?? [0, 0, 0] })) });
+  return (
+    <>
+      <h3>Holes</h3>
+      <table className="plan" aria-label="Holes of the part">
+        <thead>
+          <tr>
+            <th className="num">No.</th>
+            <th>Size</th>
+            <th>Use, by size</th>
+          </tr>
+        </thead>
+        <tbody>
+          {groups.map((g) => (
+            <tr
+              key={walls(g).join()}
+              tabIndex={0}
+              title={`${g.uses[0].words} (${g.uses[0].table})`}
+              onClick={() => show(g)}
+              onKeyDown={(e) => e.key === "Enter" && show(g)}
+            >
+              <td className="num">{g.count}</td>
+              <td>{g.words}</td>
+              <td>
+                {PURPOSES[g.uses[0].purpose]} {g.uses[0].name}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** Which groups of holes an operation makes. */
+export function HoleChoice({
+  doc,
+  edit,
+}: {
+  doc: Operation;
+  edit: (work: (o: Operation) => void) => Promise<boolean>;
+}) {
+  const groups = useGroups();
+  const chosen = new Set((doc.holes ?? []).map((h) => h.face));
+  const given = (doc.holes ?? []).filter((h) => h.face === null).length;
+  return (
+    <div role="group" aria-label="Holes to make">
+      {groups.map((g) => {
+        const mine = g.faces.filter((f) => f.some((face) => chosen.has(face))).length;
+        return (
+          <Checkbox
+            key={walls(g).join()}
+            size="xs"
+            my={4}
+            label={mine > 0 && mine < g.count ? `${size(g)}, ${mine} of them` : size(g)}
+            checked={mine === g.count}
+            indeterminate={mine > 0 && mine < g.count}
+            onChange={() =>
+              edit((o) => {
+                const own = new Set(g.faces.flat());
+                const rest = (o.holes ?? []).filter((h) => h.face === null || !own.has(h.face));
+                o.holes = mine === g.count ? rest : [...rest, ...walls(g).map((face) => ({ face }))];
+              })
+            }
+          />
+        );
+      })}
+      {given > 0 && <p className="small">And {given} given by their places.</p>}
+      {groups.length === 0 && <p className="small">No round hole was found in the part.</p>}
+    </div>
+  );
+}
+
+interface HolePlan {
+  recipe: string;
+  tools: Tool[];
+  operations: Operation[];
+  words: string[];
+}
+
+/** Adds what a recipe proposes for a group of holes to the chosen setup. */
+export function HoleRecipe() {
+  const groups = useGroups();
+  const { id, document, editing } = useShared();
+  const { setup, set } = useBench();
+  const [which, choose] = useState<string | null>(null);
+  const [purpose, intend] = useState<string | null>(null);
+  const [words, say] = useState<string[]>([]);
+  const group = groups.find((g) => walls(g).join() === which);
+  const picked = useBench((s) => s.picks);
+  const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
+  const wanted = group ?? under;
+  if (groups.length === 0 || !document.setups[setup]) return null;
+  const add = async (g: HoleGroup) => {
+    try {
+      const plan = await send<HolePlan>("POST", `/jobs/${id}/holes/plan`, {
+        setup,
+        faces: walls(g),
+        purpose: purpose ?? g.uses[0].purpose,
+      });
+      const kept = await editing.edit((d) => {
+        d.tools.push(...plan.tools);
+        d.setups[setup].operations.push(...plan.operations);
+      });
+      if (kept) set({ operation: document.setups[setup].operations.length, picks: [] });
+      say(plan.words);
+    } catch (error) {
+      say([error instanceof Error ? error.message : String(error)]);
+    }
+  };
+  return (
+    <>
+      <h3>Make holes</h3>
+      <Select
+        label="Holes"
+        placeholder="Choose, or click one in the view"
+        data={groups.map((g) => ({ value: walls(g).join(), label: size(g) }))}
+        value={wanted ? walls(wanted).join() : null}
+        onChange={(v) => {
+          choose(v);
+          intend(null);
+        }}
+      />
+      {wanted && (
+        <>
+          <Select
+            mt={6}
+            label="Use"
+            data={[...new Map(wanted.uses.map((u) => [u.purpose, u])).values()].map((u) => ({
+              value: u.purpose,
+              label: `${PURPOSES[u.purpose]} ${u.name}`.trim(),
+            }))}
+            value={purpose ?? wanted.uses[0].purpose}
+            onChange={intend}
+          />
+          <p className="small">
+            {wanted.uses.find((u) => u.purpose === purpose)?.words ?? wanted.uses[0].words}
+          </p>
+          <Button size="compact-sm" mt={4} onClick={() => add(wanted)}>
+            {wanted.count > 1 ? `Plan these ${wanted.count} holes` : "Plan this hole"}
+          </Button>
+        </>
+      )}
+      {words.map((w) => (
+        <p className="small" role="status" key={w}>
+          {w}
+        </p>
+      ))}
+    </>
+  );
+}
