@@ -156,6 +156,42 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     expect(page.get_by_text("proved", exact=True)).to_be_visible()
 
 
+def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
+    """From the bare file: four counterbored holes, their recipe with its tools, and the text with its cycles."""
+    begin(page, "Pillow block")
+    give(page, MODELS / "pillow_block.step")
+    holes = page.get_by_role("table", name="Holes of the part")
+    expect(holes.get_by_text("Ø3 counterbored, through")).to_be_visible(timeout=60_000)
+    holes.get_by_text("Ø3 counterbored, through").click()
+    expect(page.get_by_label("Picked geometry").get_by_text("Distance of the axes")).to_be_visible()
+
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    station(page, "Plan")
+    choose(page, "Holes", "4 x Ø3 counterbored, through")
+    page.get_by_role("button", name="Plan these 4 holes").click()
+    table = page.get_by_role("table", name="Operations of Top")
+    expect(table.get_by_role("cell", name="Counterbore Ø3")).to_be_visible()
+    expect(page.get_by_text("comes from the library").first).to_be_visible()
+    expect(page.get_by_role("checkbox", name="4 x Ø3 counterbored, through")).to_be_checked()
+    choose(page, "Holes", "1 x Ø8 counterbored, through")
+    expect(
+        page.get_by_text("8 is a usual size of a reamed fit").or_(page.get_by_text("drilled to size"))
+    ).to_be_visible()
+
+    station(page, "Prove")
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=120_000)
+    expect(page.get_by_text("◆ stop")).to_have_count(0)
+    job = re.search(r"/jobs/(\d+)/", page.url)
+    assert job is not None
+    state = page.request.get(f"/api/jobs/{job[1]}/state").json()
+    name = state["releases"][0]["name"]
+    text = page.request.get(f"/api/jobs/{job[1]}/releases/{name}/program").text()
+    for code in ("G98 G82", "G98 G83", "G80"):
+        assert code in text
+
+
 def test_wrong_files_and_wrong_values_say_what_to_do(page: Page):
     begin(page, "Nasty")
     give(page, NASTY / "box.3mf")

@@ -88,6 +88,7 @@ class HoleGroup(BaseModel):
     diameter: float
     count: int
     faces: list[list[int]]
+    mouths: list[list[float]]
     axis: list[float]
     uses: list[UseAnswer]
 
@@ -116,8 +117,9 @@ def holes(jobs: Service, job_id: int) -> list[HoleGroup]:
         groups = alike(planner.holes())
     return [
         HoleGroup(
-            words=g[0].words(), diameter=g[0].diameter, count=len(g), faces=[h.faces for h in g], axis=g[0].axis,
-            uses=[UseAnswer(**{k: vars(u)[k] for k in UseAnswer.model_fields}) for u in uses(g[0].diameter, g[0].through)],
+            words=g[0].words(), diameter=g[0].diameter, count=len(g), faces=[h.faces for h in g],
+            mouths=[h.mouth for h in g], axis=g[0].axis,
+            uses=[UseAnswer(**{k: vars(u)[k] for k in UseAnswer.model_fields}) for u in uses(g[0].diameter, g[0].through, g[0].headed)],
         )
         for g in groups
     ]  # fmt: skip

@@ -831,6 +831,8 @@ export interface components {
       count: number;
       /** Faces */
       faces: number[][];
+      /** Mouths */
+      mouths: number[][];
       /** Axis */
       axis: number[];
       /** Uses */

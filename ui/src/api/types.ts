@@ -66,6 +66,7 @@ export interface HoleGroup {
   diameter: number;
   count: number;
   faces: number[][];
+  mouths: Vec3[];
   axis: Vec3;
   uses: { purpose: string; name: string; words: string; table: string }[];
 }

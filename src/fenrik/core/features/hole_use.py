@@ -38,10 +38,11 @@ class Use:
     pitch: float | None = None
 
 
-def uses(diameter: float, through: bool = True) -> list[Use]:
-    """What a hole of this diameter mm may be for, the likeliest first; the last is always a plain hole.
+def uses(diameter: float, through: bool = True, headed: bool = False) -> list[Use]:
+    """What a hole of this diameter mm may be for, the likeliest first; one is always a plain hole.
 
-    A blind hole is no clearance hole. Standards' first-choice threads come before fine ones, medium clearance before
+    A blind hole is no clearance hole; one with a counterbore or countersink (`headed`) takes a screw's head, so that
+    clearance and a plain hole come before all else. Standards' first-choice threads come before fine ones, medium clearance before
     close and loose.
     """
     if diameter > MILLED_OVER_MM + NEAR_MM:
@@ -60,9 +61,11 @@ def uses(diameter: float, through: bool = True) -> list[Use]:
         if abs(size - diameter) <= NEAR_MM:
             words = f"{_mm(size)} is a usual size of a reamed fit"
             found.append((1.5, Use("fit", _mm(size), words, "common practice")))
-    found.sort(key=lambda row: row[0])
-    plain = Use("plain", "", "no table knows this size as anything but a drilled hole", "none")
-    return [use for _, use in found] + [plain]
+    words = "drilled to size" if found else "no table knows this size as anything but a drilled hole"
+    found.append((10.0, Use("plain", "", words, "none")))
+    last = ("thread", "fit") if headed else ()
+    found.sort(key=lambda row: (row[1].purpose in last, row[0]))
+    return [use for _, use in found]
 
 
 def _mm(value: float) -> str:

@@ -74,6 +74,11 @@ class Hole:
         straight = [s for s in self.sections if s.straight]
         return straight[-1].bottom if straight else self.sections[-1].bottom
 
+    @property
+    def headed(self) -> bool:
+        """Whether a screw's head has its place in it."""
+        return self.shape in ("counterbored", "countersunk")
+
     def words(self) -> str:
         """The hole in a few words."""
         size = f"Ø{self.diameter:.3f}".rstrip("0").rstrip(".")

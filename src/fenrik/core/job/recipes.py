@@ -75,7 +75,9 @@ def propose_operations(
 ) -> Proposal:
     """Operations for holes that are alike; `purpose` open: by the tables. Raises ComputeError where no recipe fits."""
     hole = holes[0]
-    use = next((u for u in uses(hole.diameter, hole.through) if purpose in (None, u.purpose)), None)
+    use = next(
+        (u for u in uses(hole.diameter, hole.through, hole.headed) if purpose in (None, u.purpose)), None
+    )
     chosen = use.purpose if use is not None else purpose
     if chosen == "milled" or chosen is None:
         raise ComputeError(

@@ -25,11 +25,12 @@ const size = (group: HoleGroup) => `${group.count} x ${group.words}`;
 /** The part's holes; a row shows its holes in the view. */
 export function HoleList() {
   const groups = useGroups();
-  const { faces } = useShared();
   const set = useBench((s) => s.set);
   if (groups.length === 0) return null;
   const show = (group: HoleGroup) =>
-    set({ picks: group.faces.flat().map((face) => ({ face, point: faces[face - 1]?.low ?? [0, 0, 0] })) });
+    set({
+      picks: group.faces.flatMap((walls, i) => walls.map((face) => ({ face, point: group.mouths[i] }))),
+    });
   return (
     <>
       <h3>Holes</h3>
@@ -135,6 +136,8 @@ export function HoleRecipe() {
       });
       if (kept) set({ operation: document.setups[setup].operations.length, picks: [] });
       say(plan.words);
+      choose(null);
+      intend(null);
     } catch (error) {
       say([error instanceof Error ? error.message : String(error)]);
     }

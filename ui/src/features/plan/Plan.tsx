@@ -65,21 +65,24 @@ export function PlanSheet() {
     set({ setup: index, operation: chosen.operations.length });
   };
   if (document.setups.length === 0) return <p>First add a setup (station 2).</p>;
-  if (document.tools.length === 0) return <p>First take a tool from the library (station 3).</p>;
   return (
     <>
       <h2>Plan</h2>
       {document.setups.map((s, i) => (
         <SetupPlan key={s.name} index={i} />
       ))}
-      <Select
-        mt={12}
-        label="Add an operation"
-        placeholder={document.setups[setup]?.operations.length ? "" : "Choose how to cut, roughing first"}
-        data={library.strategies.map((s) => ({ value: s.id, label: s.title }))}
-        value={null}
-        onChange={(v) => v && add(v)}
-      />
+      {document.tools.length === 0 ? (
+        <p>First take a tool from the library (station 3), or let a recipe bring its own.</p>
+      ) : (
+        <Select
+          mt={12}
+          label="Add an operation"
+          placeholder={document.setups[setup]?.operations.length ? "" : "Choose how to cut, roughing first"}
+          data={library.strategies.map((s) => ({ value: s.id, label: s.title }))}
+          value={null}
+          onChange={(v) => v && add(v)}
+        />
+      )}
       <HoleRecipe />
       <div style={{ marginTop: 14 }}>
         <Working

@@ -1,0 +1,95 @@
+"""Recipes: from a hole and its use to operations that the proof finds right, with tools that fit."""
+
+from typing import get_args
+
+import pytest
+
+from fenrik.core.errors import ComputeError
+from fenrik.core.features.hole_use import Purpose
+from fenrik.core.features.holes import alike
+from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Prover
+from fenrik.core.job.reading import job_data, job_from_data
+from fenrik.core.job.recipes import Proposal, propose_operations, recipes
+from tests.conftest import MODELS, make_tool
+
+
+def job(part: str, **setup):
+    return {
+        "fenrik": 1, "name": "recipes", "part": {"file": part}, "setups": [{"name": "Top", "operations": [], **setup}],
+        "proof": {"cell_mm": 0.5},
+    }  # fmt: skip
+
+
+def with_proposal(data: dict, proposal: Proposal) -> dict:
+    data["tools"] = [*data.get("tools", []), *(t.model_dump(mode="json") for t in proposal.tools)]
+    data["setups"][0]["operations"] += [o.model_dump(mode="json") for o in proposal.operations]
+    return data
+
+
+def proposed(part: str, index: int, purpose=None, **data):
+    whole = job(part) | data
+    planner = Planner(job_from_data(whole), MODELS, MemoryStore())
+    group = alike(planner.holes())[index]
+    return whole, propose_operations(planner.job, planner.job.setups[0], group, purpose)
+
+
+def test_every_recipe_can_be_reached_and_names_known_purposes():
+    known = set(get_args(Purpose))
+    for recipe in recipes():
+        assert set(recipe.purposes) <= known and recipe.steps
+        assert recipe.deeper_than < recipe.no_deeper_than
+
+
+def test_four_clearance_holes_become_spot_and_drill_and_are_proved():
+    data, proposal = proposed("bearing_bracket.step", 0)
+    assert proposal.recipe == "Short drilled hole"
+    assert [o.parameters["cycle"] for o in proposal.operations] == ["spot", "drill"]
+    assert all(len(o.holes) == 4 for o in proposal.operations)
+    assert any("clears M8" in w for w in proposal.words)
+    drill = proposal.tools[-1]
+    assert drill.kind == "drill" and drill.diameter == pytest.approx(9.0) and drill.flute_length > 14.0
+    job_ = job_from_data(with_proposal(data, proposal))
+    prover = Prover(Planner(job_, MODELS, MemoryStore()))
+    proof = prover.prove(prover.job.effective_releases()[0])
+    assert proof.stops() == []
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
+    assert job_from_data(job_data(job_)) == job_
+
+
+def test_counterbored_holes_get_a_counterbore_of_their_width():
+    _, proposal = proposed("pillow_block.step", 0)
+    assert [o.parameters["cycle"] for o in proposal.operations] == ["spot", "peck", "counterbore"]
+    by_number = {t.number: t for t in proposal.tools}
+    bore = by_number[proposal.operations[-1].tool]
+    assert bore.kind == "flat" and bore.diameter == pytest.approx(6.0)
+
+
+def test_tools_of_the_job_come_first_and_numbers_stay_free():
+    drill = make_tool("drill", 9, number=1, point_deg=140, flute_length=60, stick_out=70)
+    _, proposal = proposed("bearing_bracket.step", 0, tools=[drill.model_dump()])
+    assert proposal.operations[-1].tool == 1
+    assert 1 not in {t.number for t in proposal.tools}
+
+
+def test_names_stay_unique_when_a_recipe_is_used_twice():
+    data, proposal = proposed("bearing_bracket.step", 0)
+    planner = Planner(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore())
+    again = propose_operations(planner.job, planner.job.setups[0], alike(planner.holes())[0])
+    assert not {o.name for o in again.operations} & {o.name for o in planner.job.setups[0].operations}
+    assert again.tools == []
+
+
+def test_a_wide_hole_is_milled_and_says_so():
+    with pytest.raises(ComputeError, match=r"wider than 25.4 mm: no drill is proposed"):
+        proposed("bearing_bracket.step", 1)
+
+
+def test_a_fit_is_drilled_under_size_and_reamed():
+    _, proposal = proposed("plate_b.step", 0, "fit")
+    cycles = [o.parameters["cycle"] for o in proposal.operations]
+    assert cycles == ["spot", "peck", "ream"]
+    by_number = {t.number: t for t in proposal.tools}
+    assert by_number[proposal.operations[1].tool].diameter == pytest.approx(11.8)
+    assert by_number[proposal.operations[2].tool].kind == "reamer"
