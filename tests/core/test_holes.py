@@ -14,7 +14,7 @@ from fenrik.core.features.holes import alike, find_holes, holes_from_bytes, hole
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.reading import job_data, job_from_data
 from fenrik.core.model.reading import read_model
 from fenrik.core.posting.readback import Reader
 from fenrik.core.strategies.drilling import shortest, way
@@ -312,3 +312,48 @@ def test_cycles_mean_the_standards_moves():
 def test_wrong_cycles_are_refused(block_, words):
     with pytest.raises(PostError, match=words):
         Reader(50.0).read(HEAD + block_ + "\nM30\n")
+
+
+@pytest.mark.parametrize("direction", ["climb", "conventional"])
+@pytest.mark.parametrize("spindle", ["clockwise", "counter_clockwise"])
+def test_a_milled_hole_has_its_size_and_climb_turns_the_right_way(tmp_path, direction, spindle):
+    """Inside, counter-clockwise is climb milling for a cutter that turns clockwise (common practice, no source); the volume
+    is the cylinder's."""
+    drilled(tmp_path, [cylinder(30, 20, 8, 9.0, 12)])
+    mill = make_tool("flat", 8, number=1, flute_length=20)
+    operation = {
+        "name": "Mill", "strategy": "bore_milling", "tool": 1, "spindle": spindle,
+        "holes": [{"at": [0, 0], "diameter": 18.0, "depth": 12.0}], "parameters": {"direction": direction},
+    }  # fmt: skip
+    document = {
+        "fenrik": 1, "name": "bore", "part": {"file": "block.step"}, "tools": [mill.model_dump()],
+        "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": [operation]}],
+        "proof": {"cell_mm": 0.2},
+    }  # fmt: skip
+    prover = Prover(Planner(job_from_data(document), tmp_path, MemoryStore()))
+    setup = prover.job.setups[0]
+    path = prover.planner.path(setup, setup.operations[0])
+    turns = set(path.turn[path.turn != 0].tolist())
+    assert turns == {1 if (direction == "climb") == (spindle == "clockwise") else -1}
+    proof = prover.prove(prover.job.effective_releases()[0])
+    assert proof.stops() == []
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
+    assert proof.facts["operations"][0]["removed_mm3"] == pytest.approx(math.pi * 81 * 12, rel=2e-3)
+    ring = path.feed[path.kind == 1]
+    assert (
+        ring.max() < prover.planner.resolved(setup, setup.operations[0]).feed
+    )  # the edge runs faster than the middle
+
+
+def test_a_bore_too_narrow_for_its_mill_says_which_tool_would_do(tmp_path):
+    prover = block(tmp_path, [hole_op("A", 2, [1])])
+    document = job_data(prover.job)
+    document["tools"] = [make_tool("flat", 6, number=2).model_dump()]
+    document["setups"][0]["operations"] = [
+        {"name": "A", "strategy": "bore_milling", "tool": 2, "holes": [{"face": faces_of(tmp_path, 6.0)[0]}]}
+    ]
+    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+    with pytest.raises(
+        ComputeError, match=r"no room to circle in Hole Ø6, through .* Use a tool of 4.8 mm or less"
+    ):
+        plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])

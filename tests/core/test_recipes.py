@@ -81,9 +81,27 @@ def test_names_stay_unique_when_a_recipe_is_used_twice():
     assert again.tools == []
 
 
-def test_a_wide_hole_is_milled_and_says_so():
-    with pytest.raises(ComputeError, match=r"wider than 25.4 mm: no drill is proposed"):
-        proposed("bearing_bracket.step", 1)
+def test_a_wide_counterbored_hole_is_milled_in_two_diameters_and_proved():
+    data, proposal = proposed("bearing_bracket.step", 1)
+    assert [o.strategy for o in proposal.operations] == ["bore_milling"] * 2
+    assert any("wider than 25.4 mm" in w for w in proposal.words)
+    prover = Prover(Planner(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore()))
+    proof = prover.prove(prover.job.effective_releases()[0])
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
+    assert [f for f in proof.stops() if f["kind"] != "collision"] == []
+
+
+def test_the_tables_can_be_overruled():
+    _, proposal = proposed("bearing_bracket.step", 1, "fit")
+    assert proposal.recipe == "Reamed fit"
+    reamer = next(t for t in proposal.tools if t.kind == "reamer")
+    assert reamer.diameter == pytest.approx(26.0) and any("made up" in w for w in proposal.words)
+
+
+def test_a_hole_without_a_recipe_is_refused_by_name(monkeypatch):
+    monkeypatch.setattr("fenrik.core.job.recipes.recipes", lambda: [])
+    with pytest.raises(ComputeError, match=r"No recipe is for Ø9, through as 'clearance'"):
+        proposed("bearing_bracket.step", 0)
 
 
 def test_a_fit_is_drilled_under_size_and_reamed():

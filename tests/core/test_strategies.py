@@ -43,9 +43,15 @@ FAST = {
     "constant_cusp": {"cusp": 0.3},
     "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
     "drilling": {"cycle": "peck", "peck": 0.25},
+    "bore_milling": {"pitch": 0.5},
 }
 SHALLOW = [{"at": [8 * i - 20, 3 * i - 9], "diameter": 10, "depth": 0.9} for i in range(6)]
 """In the stock over the part."""
+BORES = {
+    "plate_a.step": [p | {"diameter": 12} for p in SHALLOW],
+    "pillow_block.step": [{"at": [0, 0], "top": 0, "diameter": 22, "depth": 4}, *SHALLOW],
+    "bearing_bracket.step": [{"face": 48}, *SHALLOW],
+}
 HOLES = {
     "plate_a.step": SHALLOW,
     "pillow_block.step": [{"face": 14}],
@@ -66,7 +72,7 @@ def planner(
 ) -> Planner:
     tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
     if strategies()[strategy].needs_holes:
-        operation = {"holes": HOLES[part]} | operation
+        operation = {"holes": (BORES if strategy == "bore_milling" else HOLES)[part]} | operation
     doc = {
         "fenrik": 1,
         "name": "contract",

@@ -6,12 +6,12 @@ import tomllib
 from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.features.hole_use import MILLED_OVER_MM, Purpose, uses
+from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import Hole
 from fenrik.core.job.document import HolePick, Job, OperationDoc, SetupDoc
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
@@ -28,8 +28,9 @@ class RecipeStep(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: str
-    cycle: Literal["drill", "spot", "peck", "chip_break", "ream", "counterbore"]
-    tool: Literal["spot", "drill", "reamer", "end mill"]
+    strategy: str = "drilling"
+    parameters: dict[str, Any]
+    tool: Literal["spot", "drill", "reamer", "end mill", "mill"]
     size: Literal["hole", "mouth"]
     under: float = 0.0
 
@@ -79,15 +80,11 @@ def propose_operations(
         (u for u in uses(hole.diameter, hole.through, hole.headed) if purpose in (None, u.purpose)), None
     )
     chosen = use.purpose if use is not None else purpose
-    if chosen == "milled" or chosen is None:
-        raise ComputeError(
-            f"{hole.words()} is wider than {MILLED_OVER_MM:g} mm: no drill is proposed for it.",
-            remedy="Mill it: add a clearing and a finishing operation over its ground.",
-        )
-    recipe = next((r for r in recipes() if r.holds(hole, chosen)), None)
+    recipe = next((r for r in recipes() if chosen is not None and r.holds(hole, chosen)), None)
     if recipe is None:
         raise ComputeError(
-            f"No recipe is for {hole.words()} as '{chosen}'.", remedy="Add its operations one by one."
+            f"No recipe is for {hole.words()} as '{purpose or chosen}'.",
+            remedy="Choose another use, or add its operations one by one.",
         )
     out = Proposal(recipe.name)
     if use is not None:
@@ -96,13 +93,14 @@ def propose_operations(
         out.words.append("The thread itself is not cut: tap it at the bench, or add its operation.")
     for step in recipe.steps:
         tool = _tool(job, out, step, hole)
-        parameters: dict[str, object] = {"cycle": step.cycle}
         picks = [HolePick(face=h.faces[0]) for h in holes]
         name = _free(
             f"{step.name} Ø{hole.diameter:g}", [o.name for o in (*setup.operations, *out.operations)]
         )
         out.operations.append(
-            OperationDoc(name=name, strategy="drilling", tool=tool.number, holes=picks, parameters=parameters)
+            OperationDoc(
+                name=name, strategy=step.strategy, tool=tool.number, holes=picks, parameters=step.parameters
+            )
         )
     return out
 
@@ -124,7 +122,9 @@ def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole) -> Assembly:
         fitting = [t for t in place if _fits(t, step, size, hole)]
         if not fitting:
             continue
-        best = min(fitting, key=lambda t: (abs(t.diameter - size), t.number))
+        # the wanted size; for a mill, half of it leaves room to circle and to throw chips out
+        aim = 0.5 * size if step.tool == "mill" else size
+        best = min(fitting, key=lambda t: (abs(t.diameter - aim), t.number))
         if place is have:
             return best
         taken = best.model_copy(update={"number": _next(best.number, have)})
@@ -140,10 +140,20 @@ def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole) -> Assembly:
 def _fits(tool: Assembly, step: RecipeStep, size: float, hole: Hole) -> bool:
     if step.tool == "spot":
         return tool.kind == "chamfer" and tool.tip_diameter == 0 and tool.diameter >= size - 1e-6
+    if step.tool == "mill":
+        return (
+            tool.kind == "flat" and tool.diameter <= 0.8 * size and tool.flute_length >= _depth_of(step, hole)
+        )
     if step.tool == "end mill":
         return tool.kind == "flat" and abs(tool.diameter - size) <= NEAR_MM
     kind = {"drill": "drill", "reamer": "reamer"}[step.tool]
     return tool.kind == kind and abs(tool.diameter - size) <= NEAR_MM and tool.flute_length >= hole.depth
+
+
+def _depth_of(step: RecipeStep, hole: Hole) -> float:
+    """How deep the step goes mm."""
+    straight = [s for s in hole.sections if s.straight]
+    return straight[0].bottom if step.size == "mouth" and len(straight) > 1 else hole.sections[-1].bottom
 
 
 def _next(number: int, have: list[Assembly]) -> int:
@@ -157,13 +167,20 @@ def _made(step: RecipeStep, size: float, hole: Hole, number: int) -> Assembly:
     """A generic tool of the wanted size, long enough for the hole."""
     whole = hole.sections[-1].bottom
     flutes = round(max(5.0 * size, whole + 1.5 * size + 2.0), 1)
-    kind = {"spot": "chamfer", "drill": "drill", "reamer": "reamer", "end mill": "flat"}[step.tool]
-    names = {"spot": "Spot cutter", "drill": "Drill", "reamer": "Reamer", "end mill": "End mill"}
+    kind = {"spot": "chamfer", "drill": "drill", "reamer": "reamer"}.get(step.tool, "flat")
+    size = float(max(1, round(0.5 * size))) if step.tool == "mill" else size
+    names = {
+        "spot": "Spot cutter",
+        "drill": "Drill",
+        "reamer": "Reamer",
+        "end mill": "End mill",
+        "mill": "End mill",
+    }
     diameter = float(max(1.0, size)) if step.tool != "spot" else float(size + 1.0)
     return Assembly(
         number=number, name=f"{names[step.tool]} {diameter:g}", kind=kind, diameter=diameter,  # type: ignore[arg-type]
         point_deg=90.0 if step.tool == "spot" else DRILL_POINT_DEG if step.tool == "drill" else 0.0,
-        flute_length=flutes if step.tool != "spot" else diameter, teeth=4 if step.tool in ("reamer", "end mill") else 2,
+        flute_length=flutes if step.tool != "spot" else diameter, teeth=4 if kind in ("reamer", "flat") else 2,
         shank_diameter=diameter, stick_out=round(flutes + 8.0, 1),
         holder=[
             HolderSegment(length=26.0, diameter_low=max(26.0, diameter + 8), diameter_high=max(30.0, diameter + 12)),
