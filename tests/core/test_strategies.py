@@ -44,6 +44,7 @@ FAST = {
     "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
     "drilling": {"cycle": "peck", "peck": 0.25},
     "bore_milling": {"pitch": 0.5},
+    "facing": {"stepover": 2.0, "step_down": 0.25},
 }
 SHALLOW = [{"at": [8 * i - 20, 3 * i - 9], "diameter": 10, "depth": 0.9} for i in range(6)]
 """In the stock over the part."""
@@ -273,6 +274,29 @@ def test_climb_keeps_the_wall_on_the_right_of_a_clockwise_spindle(direction, spi
     right, left = engaged_side(plan, path_of(plan))
     assert max(right, left) > 300
     assert (right > 30 * left) if on_right else (left > 30 * right)
+
+
+@pytest.mark.parametrize("along", ["x", "y"])
+@pytest.mark.parametrize("style", ["to_and_fro", "one_way"])
+def test_facing_leaves_the_parts_top_and_nothing_over_it(style, along):
+    """The blank over the part is gone, to the edge; going one way the material lies where the teeth climb."""
+    plan = planner("plate_a.step", "facing", parameters={"style": style, "along": along, "stepover": 5.0})
+    path = path_of(plan)
+    clamped = plan.clamped(plan.job.setups[0])
+    top = clamped.part_high[2]
+    assert path.tip[:, 2].min() == pytest.approx(top)
+    stock = Stock.of_box(clamped.stock_low, clamped.stock_high, 0.5)
+    pieces, owner = pieces_of(path)
+    stock.cut(pieces, tool_bodies(TOOLS["flat"]), path.kind[owner + 1] == Motion.RAPID)
+    assert stock.top().max() == pytest.approx(top, abs=1e-4)
+    if style == "one_way":
+        rows = np.flatnonzero(path.kind[1:] == Motion.FEED) + 1
+        step = path.tip[rows] - path.tip[rows - 1]
+        assert (step[:, 0 if along == "x" else 1] > 0).all()
+        first = rows[path.level[rows] == 0]
+        to_next = path.tip[first[1:], :2] - path.tip[first[:-1], :2]
+        right = np.column_stack([step[:, 1], -step[:, 0]])[: len(to_next)]
+        assert ((to_next * right).sum(axis=1) > 0).all()  # what is still to be faced lies on the right
 
 
 def test_keep_in_and_keep_out_bound_the_tool():
