@@ -259,6 +259,19 @@ def test_depths_of_points_and_through_holes(tmp_path):
         assert path.tip[:, 2].min() == pytest.approx(deepest, abs=6e-4)
 
 
+def test_a_spot_leaves_the_chamfer_that_the_model_has(tmp_path):
+    """A 90° point as deep as the chamfer's radius: Ø6 at the mouth of a Ø5 hole is 3 mm deep."""
+    drilled(tmp_path, [cylinder(40, 10, 5, 2.5, 15), cone(40, 10, 19.5, 2.5, 3.0, 0.5)])
+    document = job_data(block(tmp_path, []).job)
+    drilled(tmp_path, [cylinder(40, 10, 5, 2.5, 15), cone(40, 10, 19.5, 2.5, 3.0, 0.5)])
+    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+    document["setups"][0]["operations"] = [hole_op("Spot", 1, plan.holes()[0].faces[:1], cycle="spot")]
+    prover = Prover(Planner(job_from_data(document), tmp_path, MemoryStore()))
+    setup = prover.job.setups[0]
+    assert prover.planner.path(setup, setup.operations[0]).tip[:, 2].min() == pytest.approx(-3.0, abs=1e-3)
+    assert prover.prove(prover.job.releases[0]).facts["deviation"]["max_overcut_mm"] <= 0.011
+
+
 def test_what_does_not_fit_is_named_and_the_rest_goes_on(tmp_path):
     narrow = faces_of(tmp_path, 6.0)
     prover = block(tmp_path, [hole_op("A", 2, narrow)])

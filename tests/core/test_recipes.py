@@ -11,7 +11,7 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_data, job_from_data
-from fenrik.core.job.recipes import Proposal, propose_operations, recipes
+from fenrik.core.job.recipes import Proposal, propose_all, propose_operations, recipes
 from tests.conftest import MODELS, make_tool
 
 
@@ -111,3 +111,27 @@ def test_a_fit_is_drilled_under_size_and_reamed():
     by_number = {t.number: t for t in proposal.tools}
     assert by_number[proposal.operations[1].tool].diameter == pytest.approx(11.8)
     assert by_number[proposal.operations[2].tool].kind == "reamer"
+
+
+@pytest.mark.parametrize(
+    "part", ["pillow_block.step", "plate_b.step", "motor_bracket.step", "curved_support.step"]
+)
+def test_every_hole_seen_from_here_is_planned_and_the_rest_named(part):
+    """Spots before drills, each hole once in each phase, no overcut in the proof; holes across the tool are told."""
+    data = job(part)
+    planner = Planner(job_from_data(data), MODELS, MemoryStore())
+    groups, setup = alike(planner.holes()), planner.job.setups[0]
+    proposal = propose_all(planner.job, setup, groups, planner.clamped(setup))
+    seen = [h for g in groups for h in g if [0.0, 0.0, 1.0] in h.entries]
+    left = [w for w in proposal.words if w.startswith("Left")]
+    assert len(left) == sum(all([0.0, 0.0, 1.0] not in h.entries for h in g) for g in groups)
+    if not seen:
+        assert proposal.operations == []
+        return
+    spots = [o for o in proposal.operations if o.parameters.get("cycle") == "spot"]
+    assert proposal.operations[: len(spots)] == spots
+    made = {pick.face for o in proposal.operations for pick in o.holes}
+    assert made == {h.faces[0] for h in seen}
+    prover = Prover(Planner(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore()))
+    proof = prover.prove(prover.job.effective_releases()[0])
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011

@@ -18,7 +18,7 @@ from fenrik.core.features.holes import alike
 from fenrik.core.job.document import OperationDoc
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.proving import Proof, Prover
-from fenrik.core.job.recipes import propose_operations
+from fenrik.core.job.recipes import propose_all, propose_operations
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.paths.toolpath import Toolpath
@@ -94,7 +94,8 @@ class HoleGroup(BaseModel):
 
 
 class HoleOrder(BaseModel):
-    """Which holes (by a face of each) are to be made in which setup, and what for (open: by the tables)."""
+    """Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and what for (open:
+    by the tables)."""
 
     setup: int
     faces: list[int]
@@ -129,10 +130,14 @@ def holes(jobs: Service, job_id: int) -> list[HoleGroup]:
 def plan_holes(jobs: Service, job_id: int, order: HoleOrder) -> HolePlan:
     """Operations and tools that a recipe proposes for holes; nothing is changed."""
     with jobs.planner(job_id) as planner:
-        found = [h for h in planner.holes() if set(h.faces) & set(order.faces)]
+        found = [h for h in planner.holes() if not order.faces or set(h.faces) & set(order.faces)]
         if not found or not 0 <= order.setup < len(planner.job.setups):
             raise NotFound("No hole is picked, or the setup does not exist.", remedy="Pick a hole's wall.")
-        made = propose_operations(planner.job, planner.job.setups[order.setup], found, order.purpose)
+        setup = planner.job.setups[order.setup]
+        if order.faces:
+            made = propose_operations(planner.job, setup, found, order.purpose)
+        else:
+            made = propose_all(planner.job, setup, alike(found), planner.clamped(setup))
     return HolePlan(recipe=made.recipe, tools=made.tools, operations=made.operations, words=made.words)
 
 

@@ -840,7 +840,8 @@ export interface components {
     };
     /**
      * HoleOrder
-     * @description Which holes (by a face of each) are to be made in which setup, and what for (open: by the tables).
+     * @description Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and what for (open:
+     *     by the tables).
      */
     HoleOrder: {
       /** Setup */

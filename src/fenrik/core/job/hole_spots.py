@@ -21,21 +21,7 @@ def hole_spots(picks: list[HolePick], holes: list[Hole], clamped: Clamped, where
     for i, pick in enumerate(picks):
         if pick.face is None:
             assert pick.at is not None and pick.diameter is not None and pick.depth is not None
-            words = f"The hole at ({pick.at[0]:g}, {pick.at[1]:g})"
-            bottom = pick.top - pick.depth
-            out.append(
-                HoleSpot(
-                    *pick.at,
-                    pick.top,
-                    bottom,
-                    bottom,
-                    pick.diameter,
-                    pick.diameter,
-                    pick.through,
-                    True,
-                    words,
-                )
-            )
+            out.append(_given(pick.at, pick.diameter, pick.depth, pick))
             continue
         hole = next((h for h in holes if pick.face in h.faces), None)
         if hole is None:
@@ -72,22 +58,24 @@ def _spot(hole: Hole, clamped: Clamped, where: str) -> HoleSpot:
     widest = max(hole.sections[0].diameter_top, hole.diameter)
     straight = [s for s in hole.sections if s.straight]
     step = straight[0].bottom if len(straight) > 1 else hole.depth
-    last = hole.sections[-1]
+    first, last = hole.sections[0], hole.sections[-1]
+    edge = 0.0 if first.straight else first.diameter_top
     pointed = not last.straight and last.diameter_bottom < 0.5 * last.diameter_top
     z = float(mouth[2])
     exit_ = last.bottom if hole.through else hole.depth
     return HoleSpot(
-        float(mouth[0]),
-        float(mouth[1]),
-        z,
-        z - exit_,
-        z - step,
-        hole.diameter,
-        widest,
-        hole.through,
-        pointed,
-        words,
-    )
+        x=float(mouth[0]), y=float(mouth[1]), top=z, bottom=z - exit_, step=z - step, diameter=hole.diameter, mouth=widest,
+        edge=edge, through=hole.through, pointed=pointed, words=words,
+    )  # fmt: skip
+
+
+def _given(at: tuple[float, float], diameter: float, depth: float, pick: HolePick) -> HoleSpot:
+    """A hole given by its place and size."""
+    bottom = pick.top - depth
+    return HoleSpot(
+        x=at[0], y=at[1], top=pick.top, bottom=bottom, step=bottom, diameter=diameter, mouth=diameter, edge=0.0,
+        through=pick.through, pointed=True, words=f"The hole at ({at[0]:g}, {at[1]:g})",
+    )  # fmt: skip
 
 
 def _from_below(hole: Hole, mouth: np.ndarray, words: str) -> HoleSpot:
@@ -95,8 +83,11 @@ def _from_below(hole: Hole, mouth: np.ndarray, words: str) -> HoleSpot:
     whole = hole.sections[-1].bottom
     z = float(mouth[2]) + whole
     wide = max(hole.sections[-1].diameter_bottom, hole.diameter)
+    last = hole.sections[-1]
+    edge = 0.0 if last.straight else last.diameter_bottom
     straight = [s for s in hole.sections if s.straight]
     step = z - (whole - straight[-1].top) if len(straight) > 1 else z - whole
     return HoleSpot(
-        float(mouth[0]), float(mouth[1]), z, z - whole, step, hole.diameter, wide, True, False, words
-    )
+        x=float(mouth[0]), y=float(mouth[1]), top=z, bottom=z - whole, step=step, diameter=hole.diameter, mouth=wide,
+        edge=edge, through=True, pointed=False, words=words,
+    )  # fmt: skip

@@ -8,12 +8,14 @@ from functools import cache
 from importlib.resources import files
 from typing import Any, Literal
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import Hole
 from fenrik.core.job.document import HolePick, Job, OperationDoc, SetupDoc
+from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
 from fenrik.core.tooling.library import starting_library
 
@@ -102,6 +104,60 @@ def propose_operations(
                 name=name, strategy=step.strategy, tool=tool.number, holes=picks, parameters=step.parameters
             )
         )
+    return out
+
+
+PHASES = ("spot", "drill", "chip_break", "peck", "counterbore", "ream")
+"""Order in which holes of several sizes are made; milled ones come last."""
+
+
+def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Clamped) -> Proposal:
+    """Operations for all holes that a tool can make from above in a setup: first all spots, then all drills and so on, one
+    operation where tool and parameters are the same. The words say which holes were left, and why."""
+    out = Proposal("every hole seen from here")
+    for holes in groups:
+        seen = [h for h in holes if _seen_from(h, clamped)]
+        if not seen:
+            out.words.append(f"Left: {len(holes)} x {holes[0].words()}, not seen along the tool from here.")
+            continue
+        known = job.model_copy(update={"tools": [*job.tools, *out.tools]})
+        try:
+            one = propose_operations(known, setup, seen)
+        except ComputeError as error:
+            out.words.append(f"Left: {error}")
+            continue
+        out.tools += one.tools
+        out.words += one.words
+        out.operations += one.operations
+    out.operations = _together(out.operations, [o.name for o in setup.operations])
+    return out
+
+
+def _seen_from(hole: Hole, clamped: Clamped) -> bool:
+    up = clamped.setup_from_part[:3, :3]
+    return any((up @ np.array(entry))[2] > 1.0 - 1e-6 for entry in hole.entries)
+
+
+def _phase(operation: OperationDoc) -> int:
+    cycle = operation.parameters.get("cycle")
+    return PHASES.index(cycle) if cycle in PHASES else len(PHASES)
+
+
+def _together(operations: list[OperationDoc], taken: list[str]) -> list[OperationDoc]:
+    """Operations by phase, those alike but for their holes as one."""
+    merged: list[OperationDoc] = []
+    for operation in sorted(operations, key=lambda o: (_phase(o), o.tool)):
+        last = merged[-1] if merged else None
+        key = (operation.strategy, operation.tool, operation.parameters)
+        if last is not None and (last.strategy, last.tool, last.parameters) == key:
+            first = last.name.split(" Ø")[0]
+            merged[-1] = last.model_copy(update={"holes": [*last.holes, *operation.holes], "name": first})
+        else:
+            merged.append(operation)
+    out: list[OperationDoc] = []
+    for operation in merged:
+        name = _free(operation.name, [*taken, *(o.name for o in out)])
+        out.append(operation.model_copy(update={"name": name}))
     return out
 
 

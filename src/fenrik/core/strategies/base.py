@@ -71,8 +71,9 @@ class Heights:
 @dataclass(frozen=True)
 class HoleSpot:
     """A round hole along the tool's axis in the setup frame, mm: place, heights of its mouth, of its end (the far side of a
-    through hole, the end of the full diameter of a blind one) and of its first step, the narrowest diameter and that at the
-    mouth, whether it goes through, whether its bottom is a drill's point, and its words for messages."""
+    through hole, the end of the full diameter of a blind one) and of its first step, the narrowest diameter, that at the
+    mouth and that of a broken edge or countersink there (0: none), whether it goes through, whether its bottom is a
+    drill's point, and its words for messages."""
 
     x: float
     y: float
@@ -81,6 +82,7 @@ class HoleSpot:
     step: float
     diameter: float
     mouth: float
+    edge: float
     through: bool
     pointed: bool
     words: str

@@ -153,9 +153,7 @@ def _bottom(hole: HoleSpot, tool: Assembly, p: Drilling) -> float:
     """Height of the tip at the bottom. Raises ComputeError where the tool does not fit the hole."""
     tip = tool.profile.height(tool.radius)
     if p.cycle == "spot":
-        wanted = p.spot_diameter or (
-            hole.mouth if hole.mouth > hole.diameter else LEAST_SPOT_SHARE * hole.diameter
-        )
+        wanted = p.spot_diameter or (hole.edge or LEAST_SPOT_SHARE * hole.diameter)
         if wanted > tool.diameter + 1e-6:
             raise ComputeError(
                 f"{hole.words} needs a spot of {wanted:.2f} mm; tool {tool.number} is {tool.diameter:g} mm wide.",

@@ -123,12 +123,12 @@ export function HoleRecipe() {
   const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
   const wanted = group ?? under;
   if (groups.length === 0 || !document.setups[setup]) return null;
-  const add = async (g: HoleGroup) => {
+  const add = async (g: HoleGroup | null) => {
     try {
       const plan = await send<HolePlan>("POST", `/jobs/${id}/holes/plan`, {
         setup,
-        faces: walls(g),
-        purpose: purpose ?? g.uses[0].purpose,
+        faces: g ? walls(g) : [],
+        purpose: g ? (purpose ?? g.uses[0].purpose) : null,
       });
       const kept = await editing.edit((d) => {
         d.tools.push(...plan.tools);
@@ -174,6 +174,11 @@ export function HoleRecipe() {
             {wanted.count > 1 ? `Plan these ${wanted.count} holes` : "Plan this hole"}
           </Button>
         </>
+      )}
+      {!wanted && (
+        <Button size="compact-sm" mt={6} variant="default" onClick={() => add(null)}>
+          Plan every hole seen from here
+        </Button>
       )}
       {words.map((w) => (
         <p className="small" role="status" key={w}>
