@@ -199,12 +199,12 @@ def test_path_blob_round_trip():
     assert again.cutting_length() == pytest.approx(path.cutting_length())
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(st.integers(0, 10_000), st.sampled_from([0.002, 0.01, 0.05]))
 def test_no_move_leaves_the_polyline_by_more_than_the_tolerance(seed, tolerance):
     """Measured with shapely on dense points, both ways, over curves of any bend and noise below the tolerance."""
     rng = np.random.default_rng(seed)
-    t = np.linspace(0, 30, 400)
+    t = np.linspace(0, 12, 160)
     wave = rng.uniform(0.1, 3) * np.sin(rng.uniform(0.1, 1) * t) + rng.uniform(0, 1) * np.cos(2 * t)
     points = np.column_stack([t, wave + rng.uniform(-0.3, 0.3, len(t)) * tolerance])
     start, driven = 0, [points[:1]]
@@ -220,12 +220,12 @@ def test_no_move_leaves_the_polyline_by_more_than_the_tolerance(seed, tolerance)
         driven.append(points[end : end + 1])
         start = end
     way, line = shapely.LineString(np.vstack(driven)), shapely.LineString(points)
-    there = shapely.distance(shapely.points(shapely.get_coordinates(way.segmentize(0.005))), line)
-    back = shapely.distance(shapely.points(shapely.get_coordinates(line.segmentize(0.005))), way)
+    there = shapely.distance(shapely.points(shapely.get_coordinates(way.segmentize(0.02))), line)
+    back = shapely.distance(shapely.points(shapely.get_coordinates(line.segmentize(0.02))), way)
     assert max(there.max(), back.max()) <= tolerance + 1e-5  # 200 chords stand for an arc
     assert start == len(points) - 1
     if tolerance >= 0.01:
-        assert len(moves) < 200
+        assert len(moves) < 80
 
 
 @settings(max_examples=40, deadline=None)
