@@ -1,6 +1,7 @@
 """Holes: found on models that nobody here drew and on solids of exact size; their use by tables; cycles and their text."""
 
 import math
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,7 @@ from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_data, job_from_data
 from fenrik.core.model.reading import read_model
 from fenrik.core.posting.readback import Reader
-from fenrik.core.strategies.drilling import shortest, way
+from fenrik.core.strategies.drilling import shortest
 from tests.conftest import MODELS, make_tool
 
 # what a person reads off the drawings of these models: (number alike, diameter, shape, through, depth of first section)
@@ -169,6 +170,11 @@ def test_tapping_drills_leave_a_usual_share_of_the_thread(thread):
         assert min(abs(s - (float(thread[1:]) - COARSE[thread])) for s in sizes) <= 0.101  # 12.1 for M14
     pitch = 25.4 / UNIFIED_COARSE[thread] if inch else COARSE[thread]
     assert all(0.60 <= (major(thread) - size) / (1.0825 * pitch) <= 0.97 for size in sizes)
+
+
+def way(places, order):
+    """Length of the way through places (n, 2) in an order."""
+    return sum(math.dist(places[a], places[b]) for a, b in pairwise(order))
 
 
 @settings(max_examples=40, deadline=None)

@@ -64,8 +64,8 @@ class MotionTable:
         self, tolerance: float, longest: float | None = None
     ) -> tuple[Floats, NDArray[np.int32]]:
         """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each
-        belongs to. Chords of an arc leave it by half the tolerance to both sides. Moves at feed are cut into
-        parts of at most `longest` mm."""
+        belongs to; the ends of an arc's chords lie on it. Moves at feed are cut into parts of at most
+        `longest` mm."""
         sweeps = self.sweeps()
         counts = np.ones(len(self.end), dtype=np.int64)
         if longest is not None:

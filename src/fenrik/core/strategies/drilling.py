@@ -7,7 +7,6 @@ between. A point's length is R tan(90° - half the point angle) (geometry: 0.300
 from __future__ import annotations
 
 import math
-from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -202,11 +201,6 @@ def shortest(places: Floats) -> list[int]:
                     order[i + 1 : j + 1] = order[i + 1 : j + 1][::-1]
                     better = True
     return order
-
-
-def way(places: Floats, order: list[int]) -> float:
-    """Length mm of the way through places (n, 2) in an order."""
-    return sum(math.dist(places[a], places[b]) for a, b in pairwise(order))
 
 
 def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[float, str]]:
