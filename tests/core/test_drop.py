@@ -177,7 +177,7 @@ def test_nothing_is_missed_exactly_between_two_facets(profile):
         outward = touched[:, :2] - middle[:, :2]
         outward /= np.linalg.norm(outward, axis=1, keepdims=True)
         least = touched[:, 2] + profile.corner * (normal[:, 2] - 1.0)
-        for nudge in (0.0, 1e-13, 1e-11, 1e-10, 1e-9, 3e-9, 1e-8, 3e-8, 1e-7):
+        for nudge in (0.0, 1e-11, 1e-9, 1e-8, 1e-7):
             lack = least - cutter.tip(touched[:, :2] + shift + nudge * outward)
             assert lack.max() <= 1e-8 + 100 * nudge
 

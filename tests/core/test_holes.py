@@ -190,16 +190,20 @@ def test_the_order_of_holes_is_a_round_of_all_and_no_longer_than_the_nearest_eac
     assert way(points, order) <= way(points, nearest) + 1e-6
 
 
+BLOCK: list[bytes] = []
+STORE = MemoryStore()
 NONE = dict.fromkeys(("x_low", "x_high", "y_low", "y_high", "z_low", "z_high"), 0.0)
 
 
 def block(tmp_path, operations, dialect="plain_iso", **more):
     """A block with two Ø8.5 holes 12 deep with points, a Ø6 through hole, and tools for them."""
-    point = 4.25 * math.tan(math.radians(31))
-    cut = [cylinder(45, 30, 0, 3.0, 20)]
-    for x, y in ((15, 10), (15, 30)):
-        cut += [cylinder(x, y, 8, 4.25, 12), cone(x, y, 8 - point, 0.0, 4.25, point)]
-    drilled(tmp_path, cut)
+    if not BLOCK:  # made and read once; the store knows it by its bytes
+        point = 4.25 * math.tan(math.radians(31))
+        cut = [cylinder(45, 30, 0, 3.0, 20)]
+        for x, y in ((15, 10), (15, 30)):
+            cut += [cylinder(x, y, 8, 4.25, 12), cone(x, y, 8 - point, 0.0, 4.25, point)]
+        BLOCK.append(drilled(tmp_path, cut).read_bytes())
+    (tmp_path / "block.step").write_bytes(BLOCK[0])
     tools = [
         make_tool("chamfer", 10, number=1, point_deg=90, flute_length=10, stick_out=40),
         make_tool("drill", 8.5, number=2, point_deg=118, flute_length=50, stick_out=60),
@@ -210,7 +214,7 @@ def block(tmp_path, operations, dialect="plain_iso", **more):
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": operations}],
         "proof": {"cell_mm": 0.25}, "releases": [{"name": "r", "setup": "Top", "dialect": dialect}], **more,
     }  # fmt: skip
-    return Prover(Planner(job_from_data(document), tmp_path, MemoryStore()))
+    return Prover(Planner(job_from_data(document), tmp_path, STORE))
 
 
 def hole_op(name, tool, faces, **parameters):

@@ -60,7 +60,8 @@ export function PlanSheet() {
     const ball = fitting.find((t) => t.kind === "ball" || t.kind === "taper_ball");
     const flat = fitting.find((t) => t.kind === "flat" || t.kind === "corner");
     const wanted = strategy.includes("finishing") ? (ball ?? flat) : (flat ?? ball);
-    const tool = wanted ?? fitting[0] ?? document.tools[0];
+    const own = info.needs_holes ? fitting.find((t) => t.kind === info.kinds[0]) : undefined;
+    const tool = own ?? wanted ?? fitting[0] ?? document.tools[0];
     editing.edit((d) => void d.setups[index].operations.push(fresh(name, strategy, tool.number)));
     set({ setup: index, operation: chosen.operations.length });
   };
