@@ -12,6 +12,8 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.job.report import run_job
+from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.tooling.assembly import Assembly
 
 HOLDER = [{"length": 20, "diameter_low": 20, "diameter_high": 24}]
 
@@ -45,6 +47,17 @@ def _wedge(path: Path) -> None:
     trimesh.Trimesh(np.concatenate([top, floor]), faces, process=False).export(path)
 
 
+def _turn() -> None:
+    """A move that leans and one that turns, by cutters of every form."""
+    moves = np.array(
+        [[0, 0, 3, 0, 0, 1, 1, 0, 3, 0.02, 0, 1], [1, 0, 3, 0.6, 0, 0.8, 2, 0, 3, 0.6, 0, 0.8]],
+        dtype=np.float64,
+    )
+    for kind, corner in (("flat", 0.0), ("ball", 3.0), ("corner", 1.0)):
+        stock = Stock.of_box(np.zeros(3), np.array([8.0, 8.0, 6.0]), 0.5)
+        stock.cut(moves, tool_bodies(Assembly(**_tool(1, kind, corner))), np.zeros(2, dtype=np.bool_))  # type: ignore[arg-type]
+
+
 def main() -> None:
     """Runs the warm-up and says how long it took."""
     started = time.perf_counter()
@@ -71,6 +84,7 @@ def main() -> None:
         solid = {**data, "setups": [{**setup, "stock": {"kind": "solid", "file": "wedge.stl"}}]}
         for document in (data, solid):
             run_job(Planner(job_from_data(document), Path(folder), MemoryStore()), Path(folder) / "out")
+    _turn()
     print(f"kernels are compiled ({time.perf_counter() - started:.0f} s)")
 
 

@@ -60,6 +60,15 @@ def take_tool(page: Page, name: str) -> None:
     expect(page.get_by_role("table", name="Tools").get_by_role("cell", name=name, exact=True)).to_be_visible()
 
 
+SLOW_LENGTHS = """() => {
+    const plain = window.fetch;
+    window.fetch = async (what, how) => {
+        if (String(what).endsWith("/length")) await new Promise((go) => setTimeout(go, 800));
+        return plain(what, how);
+    };
+}"""
+
+
 def test_from_step_file_to_proved_program(page: Page, tmp_path):
     begin(page, "Plate by hand")
     give(page, MODELS / "plate_a.step")
@@ -96,9 +105,9 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     choose(page, "Add an operation", "Parallel finishing")
     expect(page.get_by_role("heading", name="Parallel finishing")).to_be_visible()
     cusp = page.get_by_role("textbox", name="Cusp")
+    page.evaluate(SLOW_LENGTHS)
     cusp.fill("0.02")
-    cusp.press("Enter")
-    page.get_by_role("button", name="Compute the plan").click()
+    page.get_by_role("button", name="Compute the plan").click()  # must not run ahead of what was just typed
     table = page.get_by_role("table", name="Operations of Top")
     expect(table.get_by_text("ready")).to_have_count(2, timeout=90_000)
 
@@ -190,6 +199,54 @@ def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
     text = page.request.get(f"/api/jobs/{job[1]}/releases/{name}/program").text()
     for code in ("G98 G82", "G98 G83", "G80"):
         assert code in text
+
+
+def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
+    """From the bare file to a proved program of everything that is seen from above, in less than 25 clicks."""
+    clicks: list[str] = []
+    page.expose_function("clicked", lambda words: clicks.append(words))
+    count = "document.addEventListener('click', (e) => window.clicked(String(e.target.textContent).slice(0, 40)), true)"
+    page.add_init_script(count)
+    page.reload()
+    begin(page, "Pillow block, whole")
+    give(page, MODELS / "pillow_block.step")
+    expect(page.get_by_role("table", name="Holes of the part")).to_be_visible(timeout=60_000)
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    station(page, "Plan")
+    page.get_by_role("button", name="Plan everything seen from here").click()
+    table = page.get_by_role("table", name="Operations of Top")
+    expect(table.get_by_role("cell", name="Face the top")).to_be_visible(timeout=60_000)
+    for name in ("Clear", "Finish floors", "Finish walls", "Spot", "Drill Ø3"):
+        expect(table.get_by_role("cell", name=name, exact=True)).to_be_visible()
+    expect(page.get_by_text("comes from the library").first).to_be_visible()
+    table.get_by_role("cell", name="Finish walls", exact=True).click()
+    expect(page.get_by_role("group", name="Walls to follow").get_by_text("Show these 8")).to_be_visible()
+    expect(page.get_by_role("textbox", name="Stepover")).to_have_count(0)
+    passes = page.get_by_role("textbox", name="Passes", exact=True)
+    passes.fill("2")
+    passes.press("Enter")
+    expect(page.get_by_role("textbox", name="Stepover")).to_be_visible()
+
+    station(page, "Prove")
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=120_000)
+    expect(page.get_by_text("◆ stop")).to_have_count(0)
+    assert 5 < len(clicks) < 25, clicks
+
+    # a strategy whose tool the job does not have brings one; a parameter may be words, and may be emptied
+    station(page, "Plan")
+    choose(page, "Add an operation", "Thread milling")
+    expect(page.get_by_role("combobox", name="Tool", exact=True)).to_have_value(re.compile("Thread mill"))
+    thread = page.get_by_role("textbox", name="Thread", exact=True)
+    for words in ("M9 x 1", ""):
+        thread.fill(words)
+        thread.press("Enter")
+        page.reload()
+        table.get_by_role("cell", name="Thread milling", exact=True).click()
+        expect(thread).to_have_value(words)
+    page.get_by_role("button", name="Compute the plan").click()
+    expect(page.get_by_text("Thread milling has no place.")).to_be_visible(timeout=30_000)
 
 
 def test_wrong_files_and_wrong_values_say_what_to_do(page: Page):

@@ -329,7 +329,7 @@ def test_cycles_mean_the_standards_moves():
     ("block_", "words"),
     [
         ("G81 Z-4. F100.", "without R"), ("G83 Z-4. R1. F100.", "without Q"), ("G81 Z4. R1. F100.", "not below R"),
-        ("G18 G81 Z-4. R1. F100.", "outside the plane"), ("G84 Z-4. R1. F100.", "G84"), ("G4 X1.", "dwell without P"),
+        ("G18 G81 Z-4. R1. F100.", "outside the plane"), ("G86 Z-4. R1. F100.", "G86"), ("G4 X1.", "dwell without P"),
     ],
 )  # fmt: skip
 def test_wrong_cycles_are_refused(block_, words):

@@ -13,6 +13,7 @@ from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_data, job_from_data
 from fenrik.core.job.recipes import Proposal, propose_all, propose_operations, recipes
 from tests.conftest import MODELS, make_tool
+from tests.core.test_holes import cylinder, drilled
 
 
 def job(part: str, **setup):
@@ -135,3 +136,20 @@ def test_every_hole_seen_from_here_is_planned_and_the_rest_named(part):
     prover = Prover(Planner(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
+
+
+@pytest.mark.parametrize(
+    ("diameter", "name", "tap"), [(6.8, "M8", "Tap M8"), (5.0, "M6", "Tap M6"), (14.0, "M16", "Tap 16")]
+)
+def test_a_hole_of_a_tapping_drill_is_spotted_drilled_and_tapped(tmp_path, diameter, name, tap):
+    file = drilled(tmp_path, [cylinder(x, 20, 0, diameter / 2, 20) for x in (15, 45)])
+    planner = Planner(job_from_data(job(file.name)), tmp_path, MemoryStore())
+    (holes,) = alike(planner.holes())
+    proposal = propose_operations(planner.job, planner.job.setups[0], holes, "thread")
+    assert any(name in words for words in proposal.words)
+    assert [o.strategy for o in proposal.operations] == ["drilling", "drilling", "tapping"]
+    assert next(t.name for t in proposal.tools if t.kind == "tap") == tap
+    data = with_proposal(job(file.name), proposal)
+    prover = Prover(Planner(job_from_data(data), tmp_path, MemoryStore()))
+    proof = prover.prove(prover.job.effective_releases()[0])
+    assert proof.stops() == [] and proof.facts["text"].count("G84") == 1

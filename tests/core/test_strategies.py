@@ -44,6 +44,10 @@ FAST = {
     "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
     "drilling": {"cycle": "peck", "peck": 0.25},
     "bore_milling": {"pitch": 0.5},
+    "tapping": {},
+    "thread_milling": {"thread": "M30 x 2", "passes": 3},
+    "profile": {"step_down": 4.0, "passes": 2},
+    "edge_breaking": {"width": 0.4},
     "facing": {"stepover": 2.0, "step_down": 0.25},
 }
 SHALLOW = [{"at": [8 * i - 20, 3 * i - 9], "diameter": 10, "depth": 0.9} for i in range(6)]
@@ -60,6 +64,15 @@ HOLES = {
 }
 
 
+THREADING = {
+    "edge_breaking": make_tool("chamfer", 6.0, point_deg=90.0, flute_length=6.0),
+    "tapping": make_tool("tap", 11.0, thread_pitch=1.0, shank_diameter=8.0),
+    "thread_milling": make_tool("thread_mill", 16.0, thread_pitch=2.0, flute_length=4.0, shank_diameter=13.0),
+}
+THREADED = {
+    name: [p | {"diameter": wide, "top": 9.0, "depth": 9.9} for p in SHALLOW]
+    for name, wide in (("tapping", 10.0), ("thread_milling", 28.0))
+}
 NEEDS_CORNER = {"constant_cusp"}
 """Strategies that refuse a flat cutter."""
 
@@ -71,14 +84,20 @@ PREPARED: dict[str, Planner] = {}
 def planner(
     part: str, strategy: str, tool: str | None = None, alone: bool = False, **operation: object
 ) -> Planner:
+    own = THREADING.get(strategy) if tool is None else None
     tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
     if strategies()[strategy].needs_holes:
-        operation = {"holes": (BORES if strategy == "bore_milling" else HOLES)[part]} | operation
+        holes = THREADED.get(strategy) or (BORES if strategy == "bore_milling" else HOLES)[part]
+        operation = {"holes": holes} | operation
+    if strategies()[strategy].needs_walls:
+        edges = {"bearing_bracket.step": 2, "plate_a.step": 5}
+        walls = {"face": edges.get(part, 1)} if strategies()[strategy].needs_rims else {"outline": True}
+        operation = {"walls": [walls]} | operation
     doc = {
         "fenrik": 1,
         "name": "contract",
         "part": {"file": part},
-        "tools": [(TOOLS | SHAPED)[tool].model_dump()],
+        "tools": [(own or (TOOLS | SHAPED)[tool]).model_dump()],
         "setups": [
             {
                 "name": "Top",

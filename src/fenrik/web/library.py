@@ -45,6 +45,8 @@ def library() -> dict[str, Any]:
                 "summary": s.summary,
                 "kinds": s.kinds,
                 "needs_holes": s.needs_holes,
+                "needs_walls": s.needs_walls,
+                "needs_rims": s.needs_rims,
                 "parameters": s.parameters.model_json_schema(),
             }
             for s in strategies().values()

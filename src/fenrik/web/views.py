@@ -19,6 +19,7 @@ from fenrik.core.job.document import OperationDoc
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.proving import Proof, Prover
 from fenrik.core.job.recipes import propose_all, propose_operations
+from fenrik.core.job.whole_part import propose_part
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.paths.toolpath import Toolpath
@@ -102,6 +103,12 @@ class HoleOrder(BaseModel):
     purpose: Purpose | None = None
 
 
+class PartOrder(BaseModel):
+    """The setup from which a whole part is to be planned."""
+
+    setup: int
+
+
 class HolePlan(BaseModel):
     """Tools that are new to the job, operations, and words about them."""
 
@@ -138,6 +145,16 @@ def plan_holes(jobs: Service, job_id: int, order: HoleOrder) -> HolePlan:
             made = propose_operations(planner.job, setup, found, order.purpose)
         else:
             made = propose_all(planner.job, setup, alike(found), planner.clamped(setup))
+    return HolePlan(recipe=made.recipe, tools=made.tools, operations=made.operations, words=made.words)
+
+
+@router.post("/jobs/{job_id}/plan/proposed")
+def plan_part(jobs: Service, job_id: int, order: PartOrder) -> HolePlan:
+    """Operations and tools for all that is seen from a setup; nothing is changed."""
+    with jobs.planner(job_id) as planner:
+        if not 0 <= order.setup < len(planner.job.setups):
+            raise NotFound("The setup does not exist.", remedy="Choose a setup of this job.")
+        made = propose_part(planner, planner.job.setups[order.setup])
     return HolePlan(recipe=made.recipe, tools=made.tools, operations=made.operations, words=made.words)
 
 

@@ -94,6 +94,16 @@ export function useRunEvents(id: number) {
   }, [client, id]);
 }
 
+const entries = new Set<Promise<unknown>>();
+
+/** Holds back what would work on the document (a run, an undo) until an entry that is still being read is saved. */
+export function entering(saving: Promise<unknown>) {
+  entries.add(saving);
+  saving.finally(() => entries.delete(saving)).catch(() => undefined);
+}
+
+const allEntered = () => Promise.allSettled([...entries]);
+
 /** Edits of the document: applied at once, saved one after the other, refused ones taken back. */
 export function useEdit(id: number) {
   const client = useQueryClient();
@@ -129,7 +139,7 @@ export function useEdit(id: number) {
   );
   const move = useCallback(
     (which: "undo" | "redo") => {
-      waiting.current = waiting.current.then(async () => {
+      waiting.current = Promise.all([allEntered(), waiting.current]).then(async () => {
         try {
           put(await send<JobAnswer>("POST", `/jobs/${id}/${which}`));
         } catch (error) {
@@ -141,6 +151,7 @@ export function useEdit(id: number) {
   );
   const start = useCallback(
     async (target: string) => {
+      await allEntered();
       await waiting.current;
       try {
         await send<RunAnswer>("POST", `/jobs/${id}/runs`, { target });

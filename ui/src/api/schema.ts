@@ -436,6 +436,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/plan/proposed": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Plan Part
+     * @description Operations and tools for all that is seen from a setup; nothing is changed.
+     */
+    post: operations["plan_part_api_jobs__job_id__plan_proposed_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/measure": {
     parameters: {
       query?: never;
@@ -627,7 +647,8 @@ export interface components {
      *     `diameter` is the greatest cutting diameter, `stick_out` the distance from the tip to the holder's face,
      *     `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered cutter the
      *     sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point has the
-     *     included angle `point_deg`; `tip_diameter` is the flat at the tip of both.
+     *     included angle `point_deg`; `tip_diameter` is the flat at the tip of both. A tap's diameter is its thread's, with
+     *     `thread_pitch` and `thread_hand`; a thread mill has `thread_rows` rows of teeth, a pitch apart, from the tip up.
      */
     Assembly: {
       /**
@@ -650,6 +671,8 @@ export interface components {
         | "chamfer"
         | "drill"
         | "reamer"
+        | "tap"
+        | "thread_mill"
         | "lollipop"
         | "t_slot";
       /** Diameter */
@@ -678,6 +701,24 @@ export interface components {
        * @default 0
        */
       tip_diameter: number;
+      /**
+       * Thread Pitch
+       * @description Pitch of a tap's or thread mill's teeth, mm.
+       */
+      thread_pitch?: number | null;
+      /**
+       * Thread Hand
+       * @description Hand of a tap's thread.
+       * @default right
+       * @enum {string}
+       */
+      thread_hand: "right" | "left";
+      /**
+       * Thread Rows
+       * @description Rows of teeth of a thread mill; 1 cuts any pitch its teeth are fit for.
+       * @default 1
+       */
+      thread_rows: number;
       /** Flute Length */
       flute_length: number;
       /**
@@ -1038,6 +1079,12 @@ export interface components {
        */
       holes: components["schemas"]["HolePick"][];
       /**
+       * Walls
+       * @description Walls, for strategies that follow them.
+       * @default []
+       */
+      walls: components["schemas"]["WallPick"][];
+      /**
        * Parameters
        * @default {}
        */
@@ -1049,6 +1096,14 @@ export interface components {
        * @default
        */
       notes: string;
+    };
+    /**
+     * PartOrder
+     * @description The setup from which a whole part is to be planned.
+     */
+    PartOrder: {
+      /** Setup */
+      setup: number;
     };
     /**
      * PickBody
@@ -1128,6 +1183,20 @@ export interface components {
       input?: unknown;
       /** Context */
       ctx?: Record<string, never>;
+    };
+    /**
+     * WallPick
+     * @description Walls: a face that stands upright, or a floor or top that stands for the walls it meets; or all that bounds the part
+     *     seen from above.
+     */
+    WallPick: {
+      /** Face */
+      face?: number | null;
+      /**
+       * Outline
+       * @default false
+       */
+      outline: boolean;
     };
   };
   responses: never;
@@ -1865,6 +1934,41 @@ export interface operations {
     requestBody: {
       content: {
         "application/json": components["schemas"]["HoleOrder"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HolePlan"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  plan_part_api_jobs__job_id__plan_proposed_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PartOrder"];
       };
     };
     responses: {

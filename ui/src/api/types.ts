@@ -20,6 +20,8 @@ export interface Tool {
     | "chamfer"
     | "drill"
     | "reamer"
+    | "tap"
+    | "thread_mill"
     | "lollipop"
     | "t_slot";
   diameter: number;
@@ -27,6 +29,9 @@ export interface Tool {
   taper_deg: number;
   point_deg: number;
   tip_diameter: number;
+  thread_pitch: number | null;
+  thread_hand: "right" | "left";
+  thread_rows: number;
   flute_length: number;
   teeth: number;
   shank_diameter: number;
@@ -60,6 +65,12 @@ export interface HolePick {
   through?: boolean;
 }
 
+/** A wall, or a floor or top that stands for the walls it meets; or all that bounds the part seen from above. */
+export interface WallPick {
+  face: number | null;
+  outline: boolean;
+}
+
 /** Holes that are alike; `faces` are the walls of each, `uses` the likeliest first. */
 export interface HoleGroup {
   words: string;
@@ -89,6 +100,7 @@ export interface Operation {
   keep_in: Boundary[];
   keep_out: Boundary[];
   holes?: HolePick[];
+  walls?: WallPick[];
   parameters: Record<string, unknown>;
   notes: string;
 }
@@ -293,6 +305,8 @@ export interface StrategyInfo {
   summary: string;
   kinds: Tool["kind"][];
   needs_holes: boolean;
+  needs_walls: boolean;
+  needs_rims: boolean;
   parameters: { properties: Record<string, ParameterSchema> };
 }
 

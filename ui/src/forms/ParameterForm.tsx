@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Button, Stack, TextInput } from "@mantine/core";
 import type { Derived, ParameterSchema, StrategyInfo } from "../api/types";
-import { ChoiceField, LengthField, PlainField, SwitchField } from "./fields";
+import { ChoiceField, LengthField, PlainField, SwitchField, TextField } from "./fields";
 
 interface Props {
   strategy: StrategyInfo;
@@ -67,7 +67,9 @@ function Parameter({
   units,
   onSave,
 }: { name: string; schema: ParameterSchema } & Props) {
-  const label = sentence(name);
+  // a title is made from the name unless the strategy gives one
+  const own = schema.title?.toLowerCase() !== name.replaceAll("_", " ");
+  const label = own && schema.title ? schema.title : sentence(name);
   const value = given[name] ?? schema.default ?? null;
   const proposed = resolved[name];
   const open = !(name in given) || given[name] === null;
@@ -81,9 +83,20 @@ function Parameter({
   const optional = !!schema.anyOf;
   const origin = open ? (derived[name]?.origin ?? (optional ? schema.reason : "default")) : "given";
   const why = [schema.description, derived[name]?.formula ?? schema.reason].filter(Boolean).join(" ");
-  const placeholder =
-    optional && typeof proposed === "number" ? String(Number(proposed.toFixed(4))) : undefined;
+  const shown = typeof proposed === "number" ? String(Number(proposed.toFixed(4))) : "";
+  const placeholder = optional ? shown : undefined; // what may stay open may be emptied
   const common = { label, value: value as number | null, origin, why, placeholder };
+  if (schema.type === "string" || schema.anyOf?.some((kind) => kind.type === "string")) {
+    return (
+      <TextField
+        label={label}
+        value={value as string | null}
+        origin={open ? undefined : "given"}
+        why={why}
+        onSave={(v) => onSave(name, v)}
+      />
+    );
+  }
   if (schema.unit === "mm") {
     return <LengthField {...common} units={units} onSave={(v) => onSave(name, v)} />;
   }

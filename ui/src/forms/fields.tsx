@@ -1,7 +1,7 @@
 import { Checkbox, NumberInput, Select, Text, TextInput, Tooltip } from "@mantine/core";
 import { useEffect, useState } from "react";
 import { send } from "../api/client";
-import { tell } from "../api/hooks";
+import { entering, tell } from "../api/hooks";
 
 export const INCH = 25.4;
 
@@ -54,7 +54,7 @@ export function LengthField({ label, value, units, onSave, placeholder, origin, 
       rightSection={<span className="unit">{suffix ?? (units === "inch" ? "in" : "mm")}</span>}
       rightSectionWidth={(suffix ?? "mm").length * 7 + 14}
       onChange={(e) => setText(e.currentTarget.value)}
-      onBlur={save}
+      onBlur={() => entering(save())}
       onKeyDown={(e) => {
         if (e.key === "Enter") e.currentTarget.blur();
         if (e.key === "Escape") {
@@ -154,6 +154,34 @@ export function NameField({
       value={text}
       onChange={(e) => setText(e.currentTarget.value)}
       onBlur={() => text.trim() && text !== value && onSave(text.trim())}
+      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+    />
+  );
+}
+
+interface TextProps {
+  label: string;
+  value: string | null;
+  onSave: (v: string | null) => void;
+  origin?: string;
+  why?: string;
+}
+
+/** Words that may be left out. */
+export function TextField({ label, value, onSave, origin, why }: TextProps) {
+  const [text, setText] = useState(value ?? "");
+  useEffect(() => setText(value ?? ""), [value]);
+  const save = () => {
+    const words = text.trim() || null;
+    if (words !== value) onSave(words);
+  };
+  return (
+    <TextInput
+      label={<Labelled label={label} origin={origin} why={why} />}
+      aria-label={label}
+      value={text}
+      onChange={(e) => setText(e.currentTarget.value)}
+      onBlur={save}
       onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
     />
   );

@@ -8,7 +8,7 @@ is too short.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -29,7 +29,7 @@ PITCH_MM = 0.25
 TOUCH_MM = 0.05
 """Less than this over the planning stock, whose cells are met at their middles, is left to the proof."""
 SKIN_MM = 0.05
-"""Gap kept between shank or holder and the part."""
+"""Gap kept between shank or holder and part or stock."""
 
 
 @dataclass(frozen=True)
@@ -57,7 +57,7 @@ class Reach:
         self.cylinders: list[tuple[str, float, float]] = []
         for part, radius, start in _cylinders(tool):
             if radius > tool.radius + 1e-9:
-                self.cylinders.append((part, start, radius))
+                self.cylinders.append((part, start, radius + SKIN_MM))
                 self.bodies.append((part, start, DropCutter(topology, Profile(radius + SKIN_MM, 0.0))))
 
     def lack(self, tips: Floats) -> Lack:
@@ -128,31 +128,28 @@ def kept_clear(
     reach = Reach(topology, tool)
     if not reach.bodies:
         return path
+    if tool.kind == "tap":
+        when = (
+            "leave"  # it must go in and out as one, in step with the spindle: the proof tells what it touches
+        )
     owner, points = path.divided(np.maximum(1, np.ceil(path.lengths() / PITCH_MM)).astype(np.int64))
     alone = lack = reach.lack(points)
     if stock is not None:
         lack = lack.or_more(reach.lack_over(stock, points, path.kind[owner] == Motion.RAPID, tool))
-    bad = (lack.most > 0) & (path.kind[owner] != Motion.RAPID)
+    touches = lack.most > 0
+    bad = touches & (path.kind[owner] != Motion.RAPID)
     if not bad.any():
         return path
     note = _note(points, bad, lack, tool, when) | {"against": _against(bad, alone, lack)}
     if when == "trim":
-        moved = _trimmed(path, owner, points, bad, clearance)
+        moved = _trimmed(path, owner, points, touches, clearance)
+        if stock is not None:
+            moved = _slowed(moved, stock.copy(), tool)
     elif when == "raise":
         moved = _raised(path, owner, points, np.where(bad, lack.most, 0.0))
     else:
         moved = path
-    return Toolpath(
-        moved.tip,
-        moved.kind,
-        moved.turn,
-        moved.plane,
-        moved.centre,
-        moved.feed,
-        moved.level,
-        moved.run,
-        [*path.notes, note],
-    )
+    return replace(moved, notes=[*path.notes, note])
 
 
 def _note(
@@ -177,7 +174,7 @@ def _against(bad: NDArray[np.bool_], part: Lack, both: Lack) -> str:
 def _trimmed(
     path: Toolpath, owner: NDArray[np.int64], points: Floats, bad: NDArray[np.bool_], clearance: float
 ) -> Toolpath:
-    """The bad stretches of straight moves and arcs with a bad spot are left out, the way over them goes at the clearance
+    """The bad stretches of straight moves, and arcs and rapids with a bad spot, are left out, the way over them goes at the clearance
     height."""
     gone = np.zeros(len(path), dtype=np.bool_)
     np.logical_or.at(gone, owner, bad)
@@ -209,7 +206,7 @@ def _trimmed(
             _copy(out, path, i)
             continue
         spots, faults = points[first[i] : first[i + 1]], bad[first[i] : first[i + 1]]
-        if path.turn[i] != 0:
+        if path.turn[i] != 0 or path.kind[i] == Motion.RAPID:
             broken = True
             continue
         for (x, y, z), fault in zip(spots.tolist(), faults.tolist(), strict=True):
@@ -223,6 +220,35 @@ def _trimmed(
     here = out.position
     if here is not None and here[2] < clearance:
         out.rapid(here[0], here[1], clearance)
+    return out.build()
+
+
+def _slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:
+    """Rapids that counted on what was left out, and would now run into stock, go over it and down at feed."""
+    out = PathBuilder()
+    mark = 0
+    rapid = path.kind == Motion.RAPID
+    following = path.feed.copy()
+    for i in range(len(path) - 2, -1, -1):
+        following[i] = path.feed[i] if not rapid[i] else following[i + 1]
+    for i in range(len(path)):
+        out.level, out.run = int(path.level[i]), int(path.run[i])
+        here, there = out.position, path.tip[i].tolist()
+        if not rapid[i] or here is None or there[2] >= here[2] + 1e-9:
+            _copy(out, path, i)
+            continue
+        stock.cut(out.since(mark), tool.cleared)
+        mark = max(0, out.count() - 1)
+        top = float(stock.top(here[:2], (there[0], there[1]), tool.radius))
+        if top <= min(here[2], there[2]) + TOUCH_MM:
+            _copy(out, path, i)
+            continue
+        over = top + SKIN_MM
+        out.rapid(here[0], here[1], max(here[2], over))
+        out.rapid(there[0], there[1], max(here[2], over))
+        out.rapid(there[0], there[1], max(there[2], over))
+        if there[2] < over:
+            out.feed(there[0], there[1], there[2], float(following[i]), Motion.PLUNGE)
     return out.build()
 
 

@@ -92,6 +92,20 @@ class HolePick(Strict):
         return self
 
 
+class WallPick(Strict):
+    """Walls: a face that stands upright, or a floor or top that stands for the walls it meets; or all that bounds the part
+    seen from above."""
+
+    face: Annotated[int, Field(ge=1)] | None = None
+    outline: bool = False
+
+    @model_validator(mode="after")
+    def _one(self) -> WallPick:
+        if (self.face is None) != self.outline:
+            raise ValueError("give either face or outline: true")
+        return self
+
+
 class OperationDoc(Strict):
     """One strategy applied to some geometry with one tool. Speed and feeds left open are proposed."""
 
@@ -127,6 +141,7 @@ class OperationDoc(Strict):
     keep_in: list[Boundary] = []
     keep_out: list[Boundary] = []
     holes: Annotated[list[HolePick], Field(description="Round holes, for strategies that make them.")] = []
+    walls: Annotated[list[WallPick], Field(description="Walls, for strategies that follow them.")] = []
     parameters: dict[str, Any] = {}
     notes: Annotated[str, Field(max_length=2000)] = ""
 

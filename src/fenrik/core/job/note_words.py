@@ -28,6 +28,16 @@ def words_of(note: dict[str, Any], name: str) -> tuple[str, str] | None:
         if note["part"] == "holder":
             return what, f"A stick-out of {note['stick_out']:g} mm would do."
         return what, f"Flutes longer by {note['lack']:.2f} mm or a thinner shank would do."
+    if note.get("kind") == "wall_left":
+        return (
+            f"'{name}' leaves {note['wall']} and what ends with it at Z {note['z']:.2f} near {at}: its tool does not fit.",
+            "Use a smaller tool there.",
+        )
+    if note.get("kind") == "edge_left":
+        return (
+            f"'{name}' leaves edges at Z {note['z']:.2f} near {at}: its tool would touch another wall there.",
+            "Use a smaller tool there, or break them by hand.",
+        )
     if note.get("kind") == "adapted":
         before, after = float(note["before_s"]), float(note["after_s"])
         least, most = note["least_mm_min"], note["most_mm_min"]

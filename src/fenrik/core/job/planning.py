@@ -25,10 +25,11 @@ from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDo
 from fenrik.core.job.hole_spots import hole_spots
 from fenrik.core.job.regions import area_of, projected
 from fenrik.core.job.standing import thinning_on_parts
+from fenrik.core.job.wall_lines import rims, wall_lines
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
-from fenrik.core.paths.toolpath import Motion, Toolpath
+from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.adapting import adapted, divided, follows, side_milling
 from fenrik.core.proof.simulate import PART
@@ -37,7 +38,7 @@ from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.base import CLEARING, Heights, Inputs, Parameters
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import MESH_SHARE
-from fenrik.core.tooling.assembly import TITLES, Assembly
+from fenrik.core.tooling.assembly import THREADING, TITLES, Assembly
 from fenrik.core.tooling.cutting_data import Derived, engaged_feed, engagement_angle, propose
 from fenrik.core.tooling.materials import Material, material
 from fenrik.core.tooling.profile import Profile
@@ -199,6 +200,8 @@ class Planner:
             derived["entry_feed_mm_min"] = Derived(
                 round(operation.feed_mm_min * 0.4), "mm/min", "from feed", "40 % of the feed"
             )
+        if tool.kind == "tap":
+            derived |= _in_step(tool, derived["spindle_rpm"].value)
         chosen = strategy(operation.strategy)
         parameters = chosen.parameters(**operation.parameters)
         proposed = chosen.proposals(tool, {k: v.value for k, v in data.items()})
@@ -239,13 +242,9 @@ class Planner:
         where = self.where(setup, operation)
         clearance = heights_of(operation, self.clamped(setup), where).clearance
         topology = self._topology(setup, operation.tolerance_mm)[0]
-        cutting = tracked.tip[tracked.kind != Motion.RAPID, 2]
-        deep = (
-            len(cutting) > 0 and float(cutting.min()) + tool.flute_length < self.clamped(setup).stock_high[2]
-        )
-        stock = self.stock_before(setup, operation) if deep else None
+        stock = self.stock_before(setup, operation)
         path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
-        if operation.feed_follows == "engagement" and len(path) > 1:
+        if operation.feed_follows == "engagement" and len(path) > 1 and tool.kind != "tap":
             progress.step(0.97, "measuring the engagement")
             path = self._feed_adapted(setup, operation, path)
         self.store.put(key, "path", path.to_bytes())
@@ -341,7 +340,9 @@ class Planner:
 
     def _keyed(self, setup: SetupDoc, operation: OperationDoc) -> str:
         r = self.resolved(setup, operation)
-        cutter = [r.tool.kind, r.tool.profile.shape, r.tool.cleared.shape]
+        cutter: list[Any] = [r.tool.kind, r.tool.profile.shape, r.tool.cleared.shape]
+        if r.tool.kind in THREADING:
+            cutter += [r.tool.thread_pitch, r.tool.thread_hand, r.tool.thread_rows]
         doc = operation
         clamped = self.clamped(setup)
         frame = [clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist()]
@@ -349,7 +350,7 @@ class Planner:
         earlier = [self.path_key(setup, o) for o in self.before(setup, operation)]
         own = [
             doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
-            doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
+            doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
         ]  # fmt: skip
         return key_of("track", [self.part_key(), frame, stock, cutter, own, earlier])
 
@@ -386,6 +387,21 @@ class Planner:
             holes=hole_spots(operation.holes, self.holes(), clamped, f"{where}.holes")
             if operation.holes
             else [],
+            **self._walls(setup, operation, mesh, outline),
+        )
+
+    def _walls(
+        self, setup: SetupDoc, operation: OperationDoc, mesh: TriangleMesh, outline: BaseGeometry
+    ) -> dict[str, Any]:
+        """The chosen walls, or what their upper edges are, as the strategy needs them."""
+        if not operation.walls:
+            return {}
+        where = f"{self.where(setup, operation)}.walls"
+        given = (operation.walls, self.part(), mesh, outline, self.clamped(setup), where)
+        return (
+            {"rims": rims(*given)}
+            if strategy(operation.strategy).needs_rims
+            else {"walls": wall_lines(*given)}
         )
 
     def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:
@@ -480,6 +496,18 @@ def _check_kind(tool: Assembly, operation: OperationDoc, where: str) -> None:
             remedy=f"Choose a {' or '.join(TITLES[k] for k in chosen.kinds)}.",
             where=where,
         )
+
+
+def _in_step(tool: Assembly, rpm: float) -> dict[str, Derived]:
+    """A tap's feed, which is no choice: it follows from pitch and speed."""
+    pitch = float(tool.thread_pitch or 0.0)
+    feed = Derived(
+        round(rpm * pitch, 4),
+        "mm/min",
+        "from tool",
+        f"vf = n P = {rpm:g} · {pitch:.4g}, in step with the spindle",
+    )
+    return {"feed_mm_min": feed, "entry_feed_mm_min": feed}
 
 
 def _with_excess(parameters: Parameters, excess: float) -> Parameters:

@@ -28,6 +28,7 @@ from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.readback import Reader
 from fenrik.core.posting.writer import write
 from fenrik.core.progress import SILENT, Progress
+from fenrik.core.proof import edges, threads
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
 from fenrik.core.proof.deviation import measure, overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
@@ -235,6 +236,7 @@ class Prover:
         used = [t for t in self.job.tools if t.number in {o.tool for o in posted.operations}]
         band = self.job.proof.tolerance_mm
         topology = prepare(mesh)
+        noted = [note for s in posted.program.steps for note in s.path.notes]
         deviation = measure(
             cut.last,
             DistanceField(mesh),
@@ -243,6 +245,7 @@ class Prover:
             lambda p, n: reachable(p, n, topology, used, 0.5 * band),
             cut.cuts,
             cut.skin,
+            [*threads.zones_of(noted), *edges.zones_of(noted)],
         )
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import Hole
+from fenrik.core.features.threads import Thread, thread
 from fenrik.core.job.document import HolePick, Job, OperationDoc, SetupDoc
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
@@ -32,8 +33,8 @@ class RecipeStep(BaseModel):
     name: str
     strategy: str = "drilling"
     parameters: dict[str, Any]
-    tool: Literal["spot", "drill", "reamer", "end mill", "mill"]
-    size: Literal["hole", "mouth"]
+    tool: Literal["spot", "drill", "reamer", "tap", "end mill", "mill"]
+    size: Literal["hole", "mouth", "thread"]
     under: float = 0.0
 
 
@@ -91,12 +92,11 @@ def propose_operations(
     out = Proposal(recipe.name)
     if use is not None:
         out.words.append(f"{len(holes)} x {hole.words()}: {use.words} ({use.table}).")
-    if chosen == "thread":
-        out.words.append("The thread itself is not cut: tap it at the bench, or add its operation.")
+    cut = thread(use.name) if use is not None and chosen == "thread" else None
     for step in recipe.steps:
-        tool = _tool(job, out, step, hole)
+        tool = _tool(job, out, step, hole, cut)
         picks = [HolePick(face=h.faces[0]) for h in holes]
-        name = _free(
+        name = free_name(
             f"{step.name} Ø{hole.diameter:g}", [o.name for o in (*setup.operations, *out.operations)]
         )
         out.operations.append(
@@ -107,7 +107,7 @@ def propose_operations(
     return out
 
 
-PHASES = ("spot", "drill", "chip_break", "peck", "counterbore", "ream")
+PHASES = ("spot", "drill", "chip_break", "peck", "counterbore", "ream", "tapping")
 """Order in which holes of several sizes are made; milled ones come last."""
 
 
@@ -139,7 +139,7 @@ def _seen_from(hole: Hole, clamped: Clamped) -> bool:
 
 
 def _phase(operation: OperationDoc) -> int:
-    cycle = operation.parameters.get("cycle")
+    cycle = operation.parameters.get("cycle", operation.strategy)
     return PHASES.index(cycle) if cycle in PHASES else len(PHASES)
 
 
@@ -156,12 +156,13 @@ def _together(operations: list[OperationDoc], taken: list[str]) -> list[Operatio
             merged.append(operation)
     out: list[OperationDoc] = []
     for operation in merged:
-        name = _free(operation.name, [*taken, *(o.name for o in out)])
+        name = free_name(operation.name, [*taken, *(o.name for o in out)])
         out.append(operation.model_copy(update={"name": name}))
     return out
 
 
-def _free(name: str, taken: list[str]) -> str:
+def free_name(name: str, taken: list[str]) -> str:
+    """The name, numbered where it is taken."""
     number = 2
     wanted = name
     while wanted in taken:
@@ -169,13 +170,19 @@ def _free(name: str, taken: list[str]) -> str:
     return wanted
 
 
-def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole) -> Assembly:
+def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole, cut: Thread | None) -> Assembly:
     """A fitting tool of the job or of the proposal, else from the library, else made up."""
     widest = max(s.diameter_top for s in hole.sections)
-    size = (hole.diameter if step.size == "hole" else widest) - step.under
+    if step.size == "thread" and cut is None:
+        raise ComputeError(
+            f"{hole.words()} is in no table of tapping drills, so that its thread is not known.",
+            remedy="Choose another use, or add a tapping or thread milling operation with its tool.",
+        )
+    sizes = {"hole": hole.diameter, "mouth": widest, "thread": cut.major if cut is not None else 0.0}
+    size = sizes[step.size] - step.under
     have = [*job.tools, *out.tools]
     for place in (have, starting_library()):
-        fitting = [t for t in place if _fits(t, step, size, hole)]
+        fitting = [t for t in place if _fits(t, step, size, hole, cut)]
         if not fitting:
             continue
         # the wanted size; for a mill, half of it leaves room to circle and to throw chips out
@@ -183,17 +190,22 @@ def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole) -> Assembly:
         best = min(fitting, key=lambda t: (abs(t.diameter - aim), t.number))
         if place is have:
             return best
-        taken = best.model_copy(update={"number": _next(best.number, have)})
+        taken = best.model_copy(update={"number": free_number(best.number, have)})
         out.tools.append(taken)
         out.words.append(f"T{taken.number} {taken.name} comes from the library.")
         return taken
-    made = _made(step, size, hole, _next(1, have))
+    made = _made(step, size, hole, free_number(1, have), cut)
     out.tools.append(made)
     out.words.append(f"T{made.number} {made.name} was made up: check its lengths and holder.")
     return made
 
 
-def _fits(tool: Assembly, step: RecipeStep, size: float, hole: Hole) -> bool:
+def _fits(tool: Assembly, step: RecipeStep, size: float, hole: Hole, cut: Thread | None) -> bool:
+    if step.tool == "tap":
+        same = tool.kind == "tap" and cut is not None and abs((tool.thread_pitch or 0.0) - cut.pitch) < 1e-3
+        deep = hole.depth + (3.5 * cut.pitch if cut is not None and hole.through else 0.0)
+        slim = tool.shank_diameter < hole.diameter or tool.flute_length >= deep
+        return same and slim and abs(tool.diameter - size) <= NEAR_MM and tool.stick_out >= deep + 5.0
     if step.tool == "spot":
         return tool.kind == "chamfer" and tool.tip_diameter == 0 and tool.diameter >= size - 1e-6
     if step.tool == "mill":
@@ -212,23 +224,25 @@ def _depth_of(step: RecipeStep, hole: Hole) -> float:
     return straight[0].bottom if step.size == "mouth" and len(straight) > 1 else hole.sections[-1].bottom
 
 
-def _next(number: int, have: list[Assembly]) -> int:
+def free_number(number: int, have: list[Assembly]) -> int:
+    """The number, or the next that no tool has."""
     taken = {t.number for t in have}
     while number in taken:
         number += 1
     return number
 
 
-def _made(step: RecipeStep, size: float, hole: Hole, number: int) -> Assembly:
+def _made(step: RecipeStep, size: float, hole: Hole, number: int, cut: Thread | None) -> Assembly:
     """A generic tool of the wanted size, long enough for the hole."""
     whole = hole.sections[-1].bottom
     flutes = round(max(5.0 * size, whole + 1.5 * size + 2.0), 1)
-    kind = {"spot": "chamfer", "drill": "drill", "reamer": "reamer"}.get(step.tool, "flat")
+    kind = {"spot": "chamfer", "drill": "drill", "reamer": "reamer", "tap": "tap"}.get(step.tool, "flat")
     size = float(max(1, round(0.5 * size))) if step.tool == "mill" else size
     names = {
         "spot": "Spot cutter",
         "drill": "Drill",
         "reamer": "Reamer",
+        "tap": "Tap",
         "end mill": "End mill",
         "mill": "End mill",
     }
@@ -236,8 +250,9 @@ def _made(step: RecipeStep, size: float, hole: Hole, number: int) -> Assembly:
     return Assembly(
         number=number, name=f"{names[step.tool]} {diameter:g}", kind=kind, diameter=diameter,  # type: ignore[arg-type]
         point_deg=90.0 if step.tool == "spot" else DRILL_POINT_DEG if step.tool == "drill" else 0.0,
+        thread_pitch=cut.pitch if step.tool == "tap" and cut is not None else None,
         flute_length=flutes if step.tool != "spot" else diameter, teeth=4 if kind in ("reamer", "flat") else 2,
-        shank_diameter=diameter, stick_out=round(flutes + 8.0, 1),
+        shank_diameter=diameter if step.tool != "tap" else round(0.75 * diameter, 2), stick_out=round(flutes + 8.0, 1),
         holder=[
             HolderSegment(length=26.0, diameter_low=max(26.0, diameter + 8), diameter_high=max(30.0, diameter + 12)),
             HolderSegment(length=20.0, diameter_low=max(40.0, diameter + 14), diameter_high=max(40.0, diameter + 14)),

@@ -146,6 +146,8 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
     grid = np.round(end / resolution)
     moved = np.ones(len(end), dtype=bool)
     moved[1:] = (grid[1:] != grid[:-1]).any(axis=1)
+    for i in np.searchsorted(step, [i for i, m in enumerate(planned) if m.fresh]):
+        moved[i] = (grid[i, :2] != grid[i - 1, :2]).any()  # the machine itself went up
     moved[0] = False  # the first positioning comes from an unknown place
     seen = planes.in_plane(grid, plane) == planes.in_plane(np.roll(grid, 1, axis=0), plane)
     turn = np.where((turn != 0) & seen.all(axis=1), 0, turn)

@@ -40,6 +40,8 @@ class PlannedMoves:
     centre: Floats
     feed: Floats
     cycles: list[Cycle] = field(default_factory=list)
+    fresh: bool = False
+    """Whether the machine has changed the tool before, and by that moved to the tool-change height."""
 
     def dwells(self) -> Floats:
         """Seconds (n,) for which the tool stands after each move."""
@@ -77,7 +79,8 @@ class Program:
         for step in self.steps:
             path = step.path
             first = path.tip[0]
-            if tool != step.tool.number or here is None:
+            fresh = tool != step.tool.number or here is None
+            if fresh or here is None:
                 join = [(first[0], first[1], self.tool_change_z), tuple(first)]
             else:
                 top = max(here[2], first[2])
@@ -93,6 +96,7 @@ class Program:
                     np.vstack([none, path.centre[1:]]),
                     np.concatenate([np.zeros(count), path.feed[1:]]),
                     [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
+                    fresh,
                 )
             )
             tool, here = step.tool.number, path.tip[-1]

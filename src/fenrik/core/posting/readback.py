@@ -29,12 +29,13 @@ _GROUPS = {
     "feed": {94},
     "radius compensation": {40},
     "length": {43, 49},
-    "cycle": {73, 80, 81, 82, 83, 85},
+    "cycle": {73, 74, 80, 81, 82, 83, 84, 85},
     "return": {98, 99},
     "offset": {54, 55, 56, 57, 58, 59},
     "once": {4, 53},
 }
-_CYCLE_LETTERS = "XYZRQPF"
+TAPPING = {84: 1, 74: -1}
+"""Cycles in which the spindle is in step with the feed and turns back for the way out, and its sense on the way in."""
 _GROUP_OF = {code: group for group, codes in _GROUPS.items() for code in codes}
 _PLANES = {17: (0, 1, "I", "J"), 18: (2, 0, "K", "I"), 19: (1, 2, "J", "K")}
 """Per plane its first and second axis and the words of the centre along them (ISO 6983-1)."""
@@ -234,13 +235,15 @@ class Reader:
             self._straight(number, raw, go_up, True)
         self._straight(number, raw, [x, y, max(here, level)], True)
         go(level, True)
-        if self.cycle in (81, 82, 85):
+        if self.cycle in TAPPING and self.sense != TAPPING[self.cycle]:
+            self.findings.append((number, f"taps by G{self.cycle} with the spindle turning the other way"))
+        if self.cycle in (81, 82, 85, *TAPPING):
             go(bottom, False)
         else:
             self._peck(go, level, bottom, peck)
         if self.cycle == 82 and "P" in kept:
             self.dwells[len(self._rows) - 1] = kept["P"]
-        if self.cycle == 85:
+        if self.cycle in (85, *TAPPING):
             go(level, False)
         go(max(level, self.initial) if self.to_initial else level, True)
 

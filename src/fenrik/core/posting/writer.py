@@ -14,6 +14,7 @@ from fenrik.core.posting.dialect import Dialect
 from fenrik.core.posting.program import PlannedMoves, Program, Step
 
 _AXES = [tuple(row) for row in planes.AXES.tolist()]
+TAPS = ("tap", "tap_left")
 WIDEST_RADIUS_ARC = math.radians(90.0)
 """Arcs by radius are split beyond this: towards half a turn a rounded radius moves the arc's middle
 by many times its own error (1 - 1/cos(sweep/2))."""
@@ -99,9 +100,11 @@ class _Writer:
             self._line(f"G43 H{step.tool.number} Z{z}")
             self.modal |= {"G": "0", "X": x, "Y": y, "Z": z}
             start = 2
-        canned = {c.first: c for c in moves.cycles} if self.dialect.holes == "canned" else {}
+        whole = self.dialect.holes == "canned"
+        # a tap cannot be driven by plain moves: nothing would hold spindle and feed together
+        canned = {c.first: c for c in moves.cycles if whole or c.kind in TAPS}
         behind = -1
-        dwells = {} if canned else {int(i): float(s) for i, s in enumerate(moves.dwells()) if s}
+        dwells = {} if whole else {int(i): float(s) for i, s in enumerate(moves.dwells()) if s}
         columns = (moves.end.tolist(), moves.rapid.tolist(), moves.turn.tolist(), moves.feed.tolist())
         for i, (end, rapid, turn, feed) in enumerate(zip(*columns, strict=True)):
             if i < start or i <= behind:
@@ -124,7 +127,15 @@ class _Writer:
         nothing but the place changes, only that is written."""
         number, scale = self.dialect.number, self.dialect.scale
         x, y = (number(v * scale) for v in place[:2])
-        code = {"drill": 81, "dwell": 82, "peck": 83, "chip_break": 73, "ream": 85}[cycle.kind]
+        code = {
+            "drill": 81,
+            "dwell": 82,
+            "peck": 83,
+            "chip_break": 73,
+            "ream": 85,
+            "tap": 84,
+            "tap_left": 74,
+        }[cycle.kind]
         words = [f"Z{number(cycle.bottom * scale)}", f"R{number(cycle.retract * scale)}"]
         if cycle.peck:
             words.append(f"Q{number(cycle.peck * scale)}")

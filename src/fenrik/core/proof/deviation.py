@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.distance import DistanceField
+from fenrik.core.proof.edges import EdgeZone
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.threads import ThreadZone
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.surface import StockSurface, surface
@@ -47,6 +49,7 @@ def measure(
     reach: Reach | None = None,
     cuts: Cuts | None = None,
     skin: StockSurface | None = None,
+    unshown: Sequence[ThreadZone | EdgeZone] = (),
 ) -> Deviation:
     """Deviation of every exact point of the stock's surface; `area` mm² is the design's, `tolerance` mm
     the half band of "on size".
@@ -55,10 +58,12 @@ def measure(
     point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
     only the direction in which the normal is longest counts. `reach` tells of spots of the design and their normals
     whether a tool can touch them; `cuts` are what the stock's tags stand for,
-    `skin` is the stock's surface where it has been built.
+    `skin` is the stock's surface where it has been built, `unshown` are threads and broken edges that the design does not show.
     """
     skin = skin if skin is not None else surface(stock, cuts)
     distance, faces, normal = design.signed(skin.points)
+    for zone in unshown:
+        distance = zone.corrected(skin.points, distance)
     along = np.abs(np.take_along_axis(normal, skin.axes[:, None].astype(np.int64), axis=1))[:, 0]
     dominant = along >= np.abs(normal).max(axis=1) - 1e-9
     ties = (np.abs(np.abs(normal) - along[:, None]) < 1e-9).sum(axis=1)

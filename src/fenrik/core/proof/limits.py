@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,6 +13,10 @@ from fenrik.core.proof.finding import Finding
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
+
+
+OUT_OF_STEP = 1e-3
+"""Share by which a tap's feed may differ from pitch times speed."""
 
 
 def limit_findings(
@@ -38,6 +44,7 @@ def limit_findings(
             continue
         findings += _travel(motion, rows, tool, machine, table_from_setup, clock)
         findings += _spindle(motion, rows, tool, machine, clock)
+        findings += _in_step(motion, rows, tool, clock)
     over = np.flatnonzero(~motion.rapid & (motion.feed > machine.feed_max_mm_min + 1e-6))
     if len(over):
         i = int(over[np.argmax(motion.feed[over])])
@@ -47,20 +54,18 @@ def limit_findings(
                 "feed",
                 f"The feed of {motion.feed[i]:.0f} mm/min is above the machine's {machine.feed_max_mm_min:.0f}.",
                 "Lower the operation's feed.",
-                move=i,
-                line=int(motion.line[i]),
-                time_s=float(clock[i]),
-                place=_place(motion, i),
                 measure=float(motion.feed[i]),
                 limit=machine.feed_max_mm_min,
+                **_at(motion, i, clock),
             )
         )
     return findings
 
 
-def _place(motion: MotionTable, i: int) -> tuple[float, float, float]:
+def _at(motion: MotionTable, i: int, clock: Floats) -> dict[str, Any]:
+    """Where and when a finding about a move stands."""
     x, y, z = (float(v) for v in motion.end[i])
-    return x, y, z
+    return {"move": i, "line": int(motion.line[i]), "time_s": float(clock[i]), "place": (x, y, z)}
 
 
 def _travel(
@@ -94,15 +99,35 @@ def _travel(
                     f"Tool {tool.number} takes {what} {beyond[worst]:.2f} mm beyond the {side} end of {name}"
                     f" ({limit:.1f} over the table).",
                     "Place the work elsewhere on the table, change the stick-out, or take a larger machine.",
-                    move=i,
-                    line=int(motion.line[i]),
-                    time_s=float(clock[i]),
-                    place=_place(motion, i),
                     measure=float(points[worst, axis]),
                     limit=limit,
+                    **_at(motion, i, clock),
                 )
             )
     return findings
+
+
+def _in_step(motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, clock: Floats) -> list[Finding]:
+    """A tap whose feed is not its pitch times the speed tears its thread."""
+    if tool.kind != "tap" or tool.thread_pitch is None:
+        return []
+    wanted = np.abs(motion.spindle[rows]) * tool.thread_pitch
+    bad = np.flatnonzero(~motion.rapid[rows] & (np.abs(motion.feed[rows] - wanted) > OUT_OF_STEP * wanted))
+    if not len(bad):
+        return []
+    i = int(rows[bad[0]])
+    return [
+        Finding(
+            "stop",
+            "feed",
+            f"Tap T{tool.number} moves at {motion.feed[i]:.1f} mm/min; its pitch of {tool.thread_pitch:g} mm asks for"
+            f" {wanted[bad[0]]:.1f} at this speed.",
+            "Leave the operation's feed open.",
+            measure=float(motion.feed[i]),
+            limit=float(wanted[bad[0]]),
+            **_at(motion, i, clock),
+        )
+    ]
 
 
 def _spindle(
@@ -121,11 +146,8 @@ def _spindle(
             f"Tool {tool.number} turns at {abs(motion.spindle[i]):.0f} 1/min; the machine's spindle runs from"
             f" {low:.0f} to {high:.0f}.",
             "Change the spindle speed.",
-            move=i,
-            line=int(motion.line[i]),
-            time_s=float(clock[i]),
-            place=_place(motion, i),
             measure=float(abs(motion.spindle[i])),
             limit=high,
+            **_at(motion, i, clock),
         )
     ]

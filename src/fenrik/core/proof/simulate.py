@@ -177,12 +177,13 @@ class Stroke:
 
 
 def strokes_of(motion: MotionTable, tools: dict[int, Assembly]) -> list[Stroke]:
-    """The moves of an operation by tool, in the order in which their tags are given; unknown tools cut nothing."""
+    """The moves of an operation from tool to tool, in their order (the first may still be driven with the tool of the
+    operation before); unknown tools cut nothing."""
     out = []
-    for number in np.unique(motion.tool):
-        tool = tools.get(int(number))
+    changes = np.flatnonzero(np.diff(motion.tool)) + 1
+    for mine in np.split(np.arange(len(motion)), changes):
+        tool = tools.get(int(motion.tool[mine[0]])) if len(mine) else None
         if tool is not None:
-            mine = np.flatnonzero(motion.tool == number)
             pieces, owner = _rows(motion, mine).straightened(ARC_MM, PART * tool.radius)
             out.append(Stroke(tool, pieces, mine[owner]))
     return out

@@ -24,12 +24,16 @@ MOST_MM, MOST_RAD = 0.8, 0.02
 """A part of a move is no longer and turns no more than this."""
 CLOSE = 2e-3
 """The lowest of a smooth run of poses is where the parabola says, to within this (mm); else it is searched."""
+NEAR = 1e-6
+"""How far (mm) from a rounded disc the ends of an interval may be."""
 LOOKS, LOOKS_AT_RIMS = 3, 12
 """Steps of that search, two poses each."""
 MISS_LOW, MISS_HIGH = 1.0, 0.0
+BOTH, HIGH_END, LOW_END = 0, 2, 1
+"""Which ends of an interval are asked for."""
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def pose(move, t, out):
     """Tip and axis (6,) at share t of a move."""
     dot = min(1.0, max(-1.0, move[3] * move[9] + move[4] * move[10] + move[5] * move[11]))
@@ -44,7 +48,22 @@ def pose(move, t, out):
         out[3 + k] = a * move[3 + k] + b * move[9 + k]
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _between(poses, t):
+    """The pose at share t of a short part of a move, into the last row: its axis is on the great circle; that it is a
+    little before or after its time (the turn³ / 60) is not seen."""
+    size = 0.0
+    for k in range(3):
+        poses[POSES, k] = poses[0, k] + t * (poses[POSES - 1, k] - poses[0, k])
+        n = poses[0, 3 + k] + t * (poses[POSES - 1, 3 + k] - poses[0, 3 + k])
+        poses[POSES, 3 + k] = n
+        size += n * n
+    size = 1.0 / math.sqrt(size)
+    for k in range(3, 6):
+        poses[POSES, k] *= size
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _frustum(z0, z1, r0, r1, na, s0, wa, w2):
     """Interval of a ray inside a cone between heights z0 and z1: along the ray the height is s0 + na * l and the square
     of the distance from the tip w2 + 2 wa l + l²."""
@@ -87,11 +106,27 @@ def _frustum(z0, z1, r0, r1, na, s0, wa, w2):
     return MISS_LOW, MISS_HIGH
 
 
-@njit(cache=True, nogil=True)
-def _rounded(flat, corner, na, s0, wa, w2):
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _disc_slope(flat, corner, na, s0, wa, w2, at):
+    """Distance of a ray's spot from a disc of radius `flat` at height `corner`, and how it changes along the ray."""
+    s = s0 + na * at
+    d = math.sqrt(max(0.0, w2 + 2.0 * wa * at + at * at - s * s))
+    over, up = max(0.0, d - flat), s - corner
+    away = math.sqrt(over * over + up * up)
+    slope = up * na
+    if over > 0.0 and d > 1e-12:
+        slope += over * (wa + at - s * na) / d
+    return away, slope / max(away, 1e-12)
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _rounded(flat, corner, na, s0, wa, w2, like_low, like_high, ends):
     """As `_frustum` for a rounded disc: all within `corner` of a disc of radius `flat` at height `corner`, below it.
 
-    The distance from a convex body is convex along the ray: Newton from outside comes down to it from either side.
+    The distance from a convex body is convex along the ray: Newton from outside comes down to it from either side. It
+    begins where the interval of a pose near by ends (like_low, like_high), or, where there is none (a miss) or where that
+    is on the other side of the body, at a ball about the disc. A step from inside leads outside, the distance being convex.
+    `ends` as for `_swept`: an end that is not asked for is left at that ball.
     """
     # the ray enters and leaves a ball about the disc's middle
     mb, mc = wa - corner * na, w2 - 2.0 * corner * s0 + corner * corner - (flat + corner) ** 2
@@ -111,23 +146,28 @@ def _rounded(flat, corner, na, s0, wa, w2):
     if low >= high:
         return MISS_LOW, MISS_HIGH
     for side in range(2):
-        at = low if side == 0 else high
+        if ends + side == 2:
+            continue
+        outermost = low if side == 0 else high
+        at = outermost
         sign = 1.0 if side == 0 else -1.0
+        warm = like_low < like_high
+        if warm:
+            at = min(high, max(low, like_low if side == 0 else like_high))
         for _ in range(30):
-            s = s0 + na * at
-            d = math.sqrt(max(0.0, w2 + 2.0 * wa * at + at * at - s * s))
-            over, up = max(0.0, d - flat), s - corner
-            away = math.sqrt(over * over + up * up)
+            away, slope = _disc_slope(flat, corner, na, s0, wa, w2, at)
             value = away - corner
-            if value <= 1e-7:
+            if abs(value) <= NEAR or (not warm and value <= 0.0):
                 break
-            slope = up * na
-            if over > 0.0 and d > 1e-12:
-                slope += over * (wa + at - s * na) / d
-            slope /= max(away, 1e-12)
             if slope * sign >= -1e-12:
-                return MISS_LOW, MISS_HIGH
+                if not warm:
+                    return MISS_LOW, MISS_HIGH
+                at, warm = outermost, False
+                continue
             at -= value / slope
+            if warm:
+                warm = False
+                at = max(at, low) if side == 0 else min(at, high)
             if (side == 0 and at >= high) or (side == 1 and at <= low):
                 return MISS_LOW, MISS_HIGH
         if side == 0:
@@ -137,25 +177,25 @@ def _rounded(flat, corner, na, s0, wa, w2):
     return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
 
 
-@njit(cache=True, nogil=True)
-def _ray(at, axis, pu, pv, u, v):
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _ray(poses, k, axis, pu, pv, u, v):
     """A ray (pu, pv) along `axis` seen from a pose: the axis' share na along it, and at its zero the height s0, the way
     wa from the tip along it and the square w2 of the distance from the tip."""
-    wu, wv, wa = pu - at[u], pv - at[v], -at[axis]
-    na = at[3 + axis]
-    return na, wu * at[3 + u] + wv * at[3 + v] + wa * na, wa, wu * wu + wv * wv + wa * wa
+    wu, wv, wa = pu - poses[k, u], pv - poses[k, v], -poses[k, axis]
+    na = poses[k, 3 + axis]
+    return na, wu * poses[k, 3 + u] + wv * poses[k, 3 + v] + wa * na, wa, wu * wu + wv * wv + wa * wa
 
 
-@njit(cache=True, nogil=True)
-def _interval(body, at, axis, pu, pv, u, v):
-    """Interval of the ray (pu, pv) along `axis` inside a body at a pose."""
-    na, s0, wa, w2 = _ray(at, axis, pu, pv, u, v)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _interval(body, poses, k, axis, pu, pv, u, v, like_low, like_high, ends):
+    """Interval of the ray (pu, pv) along `axis` inside a body at a pose; `like` is that of a pose near by, or a miss."""
+    na, s0, wa, w2 = _ray(poses, k, axis, pu, pv, u, v)
     if body[KIND] == FRUSTUM:
         return _frustum(body[Z0], body[Z1], body[R0], body[R1], na, s0, wa, w2)
-    return _rounded(body[R0], body[R1], na, s0, wa, w2)
+    return _rounded(body[R0], body[R1], na, s0, wa, w2, like_low, like_high, ends)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _hull(body, part, out):
     """A cone (4: z0, z1, r0, r1) in the middle pose of a short part of a move that holds the body in all its poses."""
     dot = min(1.0, max(-1.0, part[3] * part[9] + part[4] * part[10] + part[5] * part[11]))
@@ -171,52 +211,97 @@ def _hull(body, part, out):
     out[2], out[3] = r0 + low * lean, r1 + high * lean
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _nearest(body, part):
+    """How much nearer a rounded disc can come to a spot outside it in a short part of a move than at its ends.
+
+    Seen from the tool the spot moves. Where a straight way of length s comes nearest to a convex body, it is square to
+    the shortest line, so by Pythagoras an end of it is at most s² / 8 c farther off than c; from its chord the way bends
+    by an eighth of its second derivative.
+    """
+    dot = min(1.0, max(-1.0, part[3] * part[9] + part[4] * part[10] + part[5] * part[11]))
+    way = math.sqrt((part[6] - part[0]) ** 2 + (part[7] - part[1]) ** 2 + (part[8] - part[2]) ** 2)
+    turn = math.acos(dot)
+    speed = way + turn * (body[R0] + 3.0 * body[R1] + way)
+    return 0.125 * (speed * speed / body[R1] + turn * (speed + way)) + 1e-6
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _clear_of(body, poses, axis, pu, pv, u, v, low, high, margin):
+    """Whether the piece low..high of a ray stays outside a rounded disc at both ends of a part of a move by the margin:
+    the distance is convex, so an end that far off and moving away will do for the whole piece."""
+    least = body[R1] + margin
+    for k in range(0, POSES, POSES - 1):
+        na, s0, wa, w2 = _ray(poses, k, axis, pu, pv, u, v)
+        away, slope = _disc_slope(body[R0], body[R1], na, s0, wa, w2, low)
+        if away > least and slope >= 0.0:
+            continue
+        away, slope = _disc_slope(body[R0], body[R1], na, s0, wa, w2, high)
+        if away > least and slope <= 0.0:
+            continue
+        return False
+    return True
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _inside(body, na, s0, wa, w2, at):
+    """Whether a ray's spot lies in a body."""
+    s = s0 + na * at
+    if s < body[Z0] or s > body[Z1]:
+        return False
+    if body[KIND] != FRUSTUM:
+        return _disc_slope(body[R0], body[R1], na, s0, wa, w2, at)[0] < body[R1]
+    wide = body[R0] + (body[R1] - body[R0]) * (s - body[Z0]) / (body[Z1] - body[Z0])
+    return w2 + 2.0 * wa * at + at * at - s * s < wide * wide
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _has_rim(body):
     """Whether a body begins with a sharp rim at the tip: one that begins higher stands on another."""
     return body[KIND] == FRUSTUM and body[Z0] == 0.0 and body[R0] > 0.0
 
 
-@njit(cache=True, nogil=True)
-def _extreme(values, sign, stride, body, move, first, step, axis, pu, pv, u, v, spare):
-    """Least of sign * values over a run of poses, `stride` apart, and whether it is sure: where the parabola through
-    three of them says that it lies beyond the run, or where an exact pose in between agrees with it."""
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _extreme(values, sign, body, poses, axis, pu, pv, u, v, spare):
+    """Least of sign * values over the poses, at which, and whether it is sure: where the parabola through three of them
+    says that it lies beyond them, or where an exact pose in between agrees with it."""
     last = POSES - 1
     k = 0
-    for q in range(0, POSES, stride):
+    for q in range(1, POSES):
         if sign * values[q] < sign * values[k]:
             k = q
     best = sign * values[k]
-    middle = min(last - stride, max(stride, k))
-    low, at, high = values[middle - stride], values[middle], values[middle + stride]
-    if abs(low) > 1e29 or abs(at) > 1e29 or abs(high) > 1e29:
+    middle = min(last - 1, max(1, k))
+    low, at, high = sign * values[middle - 1], sign * values[middle], sign * values[middle + 1]
+    if low > 1e29 or at > 1e29 or high > 1e29:
         return best, k, False
-    rise, bend = high - low, low - 2.0 * at + high
-    shift = -0.5 * rise / bend if sign * bend > 1e-12 else -sign * rise * 1e30
-    place = middle + shift * stride
+    shift, expected = _least(low, at, high)
+    place = middle + shift
     if place <= 0.0 or place >= last:
         return best, k, (k == 0 or k == last) and not _has_rim(body)
     if abs(shift) > 1.0:
         return best, k, False
-    pose(move, first + place * step, spare[2])
-    a, b = _interval(body, spare[2], axis, pu, pv, u, v)
+    _between(poses, place / last)
+    end = LOW_END if sign > 0.0 else HIGH_END
+    a, b = _interval(body, poses, POSES, axis, pu, pv, u, v, spare[0, middle], spare[1, middle], end)
     if a >= b:
         return best, k, False
-    seen = a if sign > 0.0 else b
-    return min(best, sign * seen), k, abs(seen - at - 0.25 * rise * shift) < CLOSE
+    seen = sign * (a if sign > 0.0 else b)
+    return min(best, seen), k, abs(seen - expected) < CLOSE
 
 
-@njit(cache=True, nogil=True)
-def _look(best, k, sign, body, move, first, step, axis, pu, pv, u, v, spare):
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _look(best, k, sign, body, poses, axis, pu, pv, u, v, spare):
     """The least of sign * end about pose k by golden section, over poses that meet the ray."""
-    p, q = first + max(0, k - 1) * step, first + min(POSES - 1, k + 1) * step
+    p, q = max(0, k - 1) / (POSES - 1), min(POSES - 1, k + 1) / (POSES - 1)
+    end = LOW_END if sign > 0.0 else HIGH_END
     for _ in range(LOOKS_AT_RIMS if _has_rim(body) else LOOKS):
         c, e = q - 0.6180339887 * (q - p), p + 0.6180339887 * (q - p)
-        pose(move, c, spare[2])
-        a, b = _interval(body, spare[2], axis, pu, pv, u, v)
+        _between(poses, c)
+        a, b = _interval(body, poses, POSES, axis, pu, pv, u, v, spare[0, k], spare[1, k], end)
         fc = (sign * (a if sign > 0.0 else b)) if a < b else 1e30
-        pose(move, e, spare[2])
-        a, b = _interval(body, spare[2], axis, pu, pv, u, v)
+        _between(poses, e)
+        a, b = _interval(body, poses, POSES, axis, pu, pv, u, v, spare[0, k], spare[1, k], end)
         fe = (sign * (a if sign > 0.0 else b)) if a < b else 1e30
         best = min(best, fc, fe)
         if fc < fe:
@@ -226,37 +311,73 @@ def _look(best, k, sign, body, move, first, step, axis, pu, pv, u, v, spare):
     return best
 
 
-@njit(cache=True, nogil=True)
-def _swept(body, move, first, last, poses, axis, pu, pv, u, v, spare):
-    """Interval that a ray loses to a body between the shares first and last of a move; `poses` are those in between.
-    Three poses are enough where the ends of the interval run smoothly; else all, and a search."""
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _least(low, at, high):
+    """Where the parabola through values at -1, 0 and 1 is least, and its value there; beyond them where it has no least."""
+    rise, bend = high - low, low - 2.0 * at + high
+    shift = -0.5 * rise / bend if bend > 1e-12 else -rise * 1e30
+    return shift, at + 0.25 * rise * shift
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _swept(body, poses, axis, pu, pv, u, v, spare, ends, a, b):
+    """Interval that a ray loses to a body in a part of a move whose `poses` are given. Three poses and the one where the
+    parabola through them ends are enough where the ends of the interval run smoothly; else `_searched`. Of `ends` (BOTH,
+    LOW_END, HIGH_END) the other is anywhere; a..b holds them all."""
+    if _has_rim(body):
+        return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+    a1, b1 = _interval(body, poses, POSES // 2, axis, pu, pv, u, v, a, b, ends)
+    if a1 >= b1:
+        return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+    a0, b0 = _interval(body, poses, 0, axis, pu, pv, u, v, a1, b1, ends)
+    a2, b2 = _interval(body, poses, POSES - 1, axis, pu, pv, u, v, a1, b1, ends)
+    if a0 >= b0 or a2 >= b2:
+        return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+    low, high = -1e30, 1e30
+    if ends != HIGH_END:
+        low = min(a0, min(a1, a2))
+        shift, expected = _least(a0, a1, a2)
+        if abs(shift) < 1.0:
+            _between(poses, 0.5 + 0.5 * shift)
+            c, d = _interval(body, poses, POSES, axis, pu, pv, u, v, a1, b1, LOW_END)
+            if c >= d or abs(c - expected) >= CLOSE:
+                return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+            low = min(low, c)
+    if ends != LOW_END:
+        high = max(b0, max(b1, b2))
+        shift, expected = _least(-b0, -b1, -b2)
+        if abs(shift) < 1.0:
+            _between(poses, 0.5 + 0.5 * shift)
+            c, d = _interval(body, poses, POSES, axis, pu, pv, u, v, a1, b1, HIGH_END)
+            if c >= d or abs(d + expected) >= CLOSE:
+                return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+            high = max(high, d)
+    return low, high
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b):
+    """As `_swept`, by all poses, and a golden section where no parabola fits."""
     lows, highs = spare[0], spare[1]
-    step = (last - first) / (POSES - 1)
-    for turn in range(2):
-        stride = 2 if turn == 0 else 1
-        for k in range(turn, POSES, 2):
-            a, b = _interval(body, poses[k], axis, pu, pv, u, v)
-            lows[k], highs[k] = (a, b) if a < b else (1e30, -1e30)
-        if turn == 0 and _has_rim(body):
-            continue  # rims make kinks, which three poses would miss
-        low, at_low, sure_low = _extreme(
-            lows, 1.0, stride, body, move, first, step, axis, pu, pv, u, v, spare
-        )
-        high, at_high, sure_high = _extreme(
-            highs, -1.0, stride, body, move, first, step, axis, pu, pv, u, v, spare
-        )
-        if sure_low and sure_high:
-            return low, -high
-    if low > 1e29:
+    for k in range(POSES):
+        a, b = _interval(body, poses, k, axis, pu, pv, u, v, a, b, ends)
+        lows[k], highs[k] = (a, b) if a < b else (1e30, -1e30)
+    low, at_low, sure_low = -1e30, 0, True
+    high, at_high, sure_high = -1e30, 0, True
+    if ends != HIGH_END:
+        low, at_low, sure_low = _extreme(lows, 1.0, body, poses, axis, pu, pv, u, v, spare)
+    if ends != LOW_END:
+        high, at_high, sure_high = _extreme(highs, -1.0, body, poses, axis, pu, pv, u, v, spare)
+    if (low if ends != HIGH_END else high) > 1e29:
         return MISS_LOW, MISS_HIGH
     if not sure_low:
-        low = _look(low, at_low, 1.0, body, move, first, step, axis, pu, pv, u, v, spare)
+        low = _look(low, at_low, 1.0, body, poses, axis, pu, pv, u, v, spare)
     if not sure_high:
-        high = _look(high, at_high, -1.0, body, move, first, step, axis, pu, pv, u, v, spare)
+        high = _look(high, at_high, -1.0, body, poses, axis, pu, pv, u, v, spare)
     return low, -high
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _steady_frame(move, out):
     """For a move that does not turn: the directions (3 x 3) level along the way, level across it and along the axis,
     then how far the tip goes along the first and the last."""
@@ -279,7 +400,7 @@ def _steady_frame(move, out):
     out[9], out[10] = run, rise
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _slab(low, high, at, along, first, last):
     """The part of low..high on a line on which first <= at + along * l <= last."""
     if abs(along) < 1e-12:
@@ -288,7 +409,7 @@ def _slab(low, high, at, along, first, last):
     return max(low, min(a, b)), min(high, max(a, b))
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _disc_swept(low, high, x, ex, y, ey, radius):
     """The part of low..high on a line on which (x + ex l)² + (y + ey l)² <= radius²."""
     qa, qb, qc = ex * ex + ey * ey, x * ex + y * ey, x * x + y * y - radius * radius
@@ -301,7 +422,7 @@ def _disc_swept(low, high, x, ex, y, ey, radius):
     return max(low, (-qb - root) / qa), min(high, (-qb + root) / qa)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _steady_cylinder(z0, z1, radius, q, e, run, rise):
     """Interval of a line q + e l (in the directions of `_steady_frame`, from the first tip) inside a cylinder that moves
     straight by `run` and `rise`: exact.
@@ -338,7 +459,7 @@ def _steady_cylinder(z0, z1, radius, q, e, run, rise):
     return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _disc_distance(x, y, z, flat, corner, run, rise):
     """Least distance of a spot from a disc of radius `flat` at height `corner` that moves straight, and the share of
     the way where it is: convex along the way."""
@@ -358,7 +479,7 @@ def _disc_distance(x, y, z, flat, corner, run, rise):
     return math.sqrt(d * d + (z - corner - t * rise) ** 2), t
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _steady_rounded(flat, corner, q, e, run, rise, low, high):
     """As `_steady_cylinder` for all within `corner` of a disc, which lies within low..high; by Newton from outside, the
     distance being convex along the line. Its upper half is left to the cylinder that stands on it."""
@@ -390,7 +511,7 @@ def _steady_rounded(flat, corner, q, e, run, rise, low, high):
     return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _is_steady(bodies, b, move):
     """Whether a body's sweep along a move has a closed form here: no turn, and a cylinder or a rounded disc under one."""
     dot = move[3] * move[9] + move[4] * move[10] + move[5] * move[11]
@@ -410,7 +531,7 @@ def _is_steady(bodies, b, move):
     )
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def bounds(body, move, low, high):
     """The box (3,) low and high that a body sweeps."""
     wide = (
@@ -440,7 +561,7 @@ def bounds(body, move, low, high):
         high[k] += bulge
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def move_boxes(moves, bodies):
     """As `piece_boxes` for moves (m, 12)."""
     out = np.empty((len(moves) * len(bodies), 7))
@@ -452,7 +573,7 @@ def move_boxes(moves, bodies):
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _sight(move, out):
     """out (8,): direction to the left of a move, its tip at the start along it, the axis halfway, and the lower tip
     along that: what tells how far aside and how high a place lies in the tool's own frame."""
@@ -473,7 +594,7 @@ def _sight(move, out):
     out[7] = min(x * move[0] + y * move[1] + z * move[2], x * move[6] + y * move[7] + z * move[8])
 
 
-@njit(cache=True, nogil=True, inline="always")
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False, inline="always")
 def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out):
     """Adds the ends of what a ray loses to low..high to the range of offsets from the move and to the height over the
     tip. Of a ray's voids the last one made is known; others within it may be taken for material."""
@@ -490,7 +611,7 @@ def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, p
         out[5] = max(out[5], above + max(sight[4 + direction] * low, sight[4 + direction] * high))
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _part(
     direction, tile, nu_tiles, place, width, rays, origin, cell, move, first_t, last_t, body, tag, at, lo, hi, mask,
     marked, across, out, poses, spare, box, steady, sight,
@@ -503,7 +624,8 @@ def _part(
     for k in range(POSES):
         pose(move, first_t + (last_t - first_t) * k / (POSES - 1), poses[k])
     part = spare[3]
-    part[:6], part[6:] = poses[0], poses[POSES - 1]
+    for k in range(6):
+        part[k], part[6 + k] = poses[0, k], poses[POSES - 1, k]
     bounds(body, part, box[0], box[1])
     j0 = max(0, int(math.ceil((box[0, v] - v0) / cell)))
     j1 = min(SIDE - 1, int(math.floor((box[1, v] - v0) / cell)))
@@ -514,7 +636,7 @@ def _part(
     out[6], out[7] = np.float32(box[0, direction]), np.float32(box[1, direction])
     rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
     g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
-    middle, hull, frame = poses[POSES // 2], spare[1, 6:10], spare[3]
+    hull, frame = spare[1, 6:10], spare[3]
     q, e = spare[0, 6:9], spare[0, 9:12]
     if steady:
         _steady_frame(move, frame)
@@ -522,6 +644,7 @@ def _part(
             e[k] = frame[3 * k + direction]
     elif body[KIND] != BALL:
         _hull(body, part, hull)
+    margin = _nearest(body, part) if body[KIND] != FRUSTUM else 0.0
     for j in range(j0, j1 + 1):
         row = tile * SIDE + j
         if row_last[row] <= out[6] or row_first[row] >= out[7]:
@@ -574,12 +697,35 @@ def _part(
                 top = body[Z1] if body[KIND] == FRUSTUM else 2.0 * body[R1]
                 a, b = _steady_cylinder(body[Z0], top, wide, q, e, frame[9], frame[10])
             else:
-                na, s0, wa, w2 = _ray(middle, direction, pu, pv, u, v)
+                na, s0, wa, w2 = _ray(poses, POSES // 2, direction, pu, pv, u, v)
                 a, b = _frustum(hull[0], hull[1], hull[2], hull[3], na, s0, wa, w2)
             if a >= b or a >= last[r] or b <= first[r] or (a >= void_low[r] and b <= void_high[r]):
                 continue
             if not steady:
-                a, b = _swept(body, move, first_t, last_t, poses, direction, pu, pv, u, v, spare)
+                # what may be lost of the ray: c..d, but for its last void
+                c, d = max(a, first[r]), min(b, last[r])
+                beyond_c, beyond_d = c - 1.0, d + 1.0
+                void = void_low[r] < void_high[r] and void_low[r] < d and void_high[r] > c
+                if void and void_low[r] <= c:
+                    c, beyond_c, void = void_high[r], void_low[r], False
+                elif void and void_high[r] >= d:
+                    d, beyond_d, void = void_low[r], void_high[r], False
+                if body[KIND] != FRUSTUM:
+                    if void:
+                        if _clear_of(
+                            body, poses, direction, pu, pv, u, v, c, void_low[r], margin
+                        ) and _clear_of(body, poses, direction, pu, pv, u, v, void_high[r], d, margin):
+                            continue
+                    elif _clear_of(body, poses, direction, pu, pv, u, v, c, d, margin):
+                        continue
+                # an end that lies in the body in some pose need not be looked for: beyond it there is no material
+                low_known = c > a and _inside(body, na, s0, wa, w2, c)
+                high_known = d < b and _inside(body, na, s0, wa, w2, d)
+                if not (low_known and high_known):
+                    asked = HIGH_END if low_known else (LOW_END if high_known else BOTH)
+                    a, b = _swept(body, poses, direction, pu, pv, u, v, spare, asked, a, b)
+                if a < b:
+                    a, b = beyond_c if low_known else a, beyond_d if high_known else b
             elif body[KIND] != FRUSTUM:
                 a, b = _steady_rounded(body[R0], body[R1], q, e, frame[9], frame[10], a, b)
             if a < b:
@@ -592,7 +738,7 @@ def _part(
     )  # fmt: skip
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def cut_tile(
     direction,
     tile,
@@ -616,7 +762,7 @@ def cut_tile(
     out, across = np.zeros(9), np.zeros(4)
     out[8] = 2.0 if measured else 0.0
     at = (np.arange(SIDE) * cell).astype(np.float32)
-    poses, spare, box = np.empty((POSES, 6)), np.zeros((4, 12)), np.empty((2, 3))
+    poses, spare, box = np.empty((POSES + 1, 6)), np.zeros((4, 12)), np.empty((2, 3))
     sight = np.empty(8)
     for e in range(start[tile], offsets[tile + 1]):
         p, b = entries[e] // len(bodies), entries[e] % len(bodies)

@@ -8,6 +8,7 @@ are binned to tiles of rays; within a tile they come in order, tiles are shared 
 
 from __future__ import annotations
 
+import math
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -25,7 +26,7 @@ from fenrik.core.stock import _tile_kernels as k
 from fenrik.core.stock import _tilt_kernels as tilt
 from fenrik.core.stock._sweep_kernels import BALL, FRUSTUM, ROUND
 from fenrik.core.stock.rays import Rays
-from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.assembly import THREADING, TOOTH_TIP, Assembly
 
 Floats = NDArray[np.float64]
 Result = TypeVar("Result")
@@ -75,13 +76,15 @@ def tool_bodies(assembly: Assembly) -> Floats:
     r, c = assembly.radius, assembly.corner_radius
     rows: list[list[float]] = []
     profile = assembly.profile
-    if assembly.kind == "lollipop":
+    if assembly.kind in THREADING:
+        rows += _thread_bodies(assembly)
+    elif assembly.kind == "lollipop":
         rows.append([BALL, 0.0, r, r, r, CUTTING])
     elif profile.flat < 1e-9 and c > 0 and assembly.flute_length >= 2 * c:
         rows.append([BALL, 0.0, c, 0.0, c, CUTTING])  # under a cone it lies inside the tool
     elif c > 0:
         rows.append([ROUND, 0.0, c, profile.flat, c, CUTTING])
-    side = c
+    side = c if assembly.kind not in THREADING else assembly.flute_length
     if profile.tapered:
         start = profile.cone_start
         side = profile.height(r)
@@ -96,6 +99,22 @@ def tool_bodies(assembly: Assembly) -> Floats:
         rows.append([FRUSTUM, at, at + part.length, part.diameter_low / 2, part.diameter_high / 2, HOLDER])
         at += part.length
     return np.array(rows, dtype=np.float64)
+
+
+def _thread_bodies(assembly: Assembly) -> list[list[float]]:
+    """The cutting bodies of a tap or thread mill. A tap turns with its feed and clears its thread's groove only, which no
+    body that spins in place can stand for: it takes its core."""
+    core, r, pitch = assembly.core_radius, assembly.radius, float(assembly.thread_pitch or 0.0)
+    rows: list[list[float]] = [[FRUSTUM, 0.0, assembly.flute_length, core, core, CUTTING]]
+    if assembly.kind == "thread_mill":
+        half = TOOTH_TIP / 2 * pitch
+        foot = half + (r - core) * math.tan(math.radians(30.0))
+        for i in range(assembly.thread_rows):
+            tip = (i + 0.5) * pitch
+            rows.append([FRUSTUM, tip - foot, tip - half, core, r, CUTTING])
+            rows.append([FRUSTUM, tip - half, tip + half, r, r, CUTTING])
+            rows.append([FRUSTUM, tip + half, tip + foot, r, core, CUTTING])
+    return rows
 
 
 class Stock:
@@ -174,10 +193,15 @@ class Stock:
         sides = np.tile([1e30, -1e30, 0.0], (len(pieces), 1))
         for a in range(0, len(pieces), CHUNK):
             span = slice(a, a + CHUNK)
-            part = np.ascontiguousarray(pieces[span])
+            part = _plain(pieces[span])
             upright = part.shape[1] == 6
             volume, deepest = self._cut_chunk(
-                part, stacked(bodies) if upright else bodies, tag0 + a, area[span], sides[span], measured
+                part,
+                stacked(bodies) if upright else _plain(bodies),
+                tag0 + a,
+                area[span],
+                sides[span],
+                measured,
             )
             total[span] = volume.mean(axis=0) * self.cell**2
             seen = np.where(deepest > 0, deepest, np.inf).min(axis=0)
@@ -263,6 +287,12 @@ def _open_tasks(
     """Tiles with something left to do (n, 2: direction, tile)."""
     open_tiles = [np.flatnonzero(start < offsets[1:]) for offsets, _, start, _ in binned]
     return np.concatenate([np.column_stack([np.full(len(t), d), t]) for d, t in enumerate(open_tiles)])
+
+
+def _plain(values: Floats) -> Floats:
+    """The array as the compiled kernels know it: in order and writable, else they are compiled anew for its kind."""
+    out = np.ascontiguousarray(values, dtype=np.float64)
+    return out if out.flags.writeable else out.copy()
 
 
 def stacked(bodies: Floats) -> Floats:

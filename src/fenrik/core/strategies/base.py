@@ -89,6 +89,30 @@ class HoleSpot:
 
 
 @dataclass(frozen=True)
+class Wall:
+    """A steep face of the part in the setup frame: its words for messages, its lines in plan view, its lowest and highest
+    height, mm."""
+
+    words: str
+    line: BaseGeometry
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Rim:
+    """An edge where a wall falls from a level face, or a chamfer between them, in the setup frame: its words for messages,
+    the wall's lines in plan view, the height of its upper end, and of a chamfer its lower end and its width seen from
+    above, mm."""
+
+    words: str
+    line: BaseGeometry
+    high: float
+    low: float | None = None
+    width: float | None = None
+
+
+@dataclass(frozen=True)
 class Inputs:
     """All that a strategy may know. Setup frame, mm, mm/min.
 
@@ -116,6 +140,8 @@ class Inputs:
     spindle_clockwise: bool = True
     cutters: dict[tuple[float, float], DropCutter] = field(default_factory=dict)
     holes: list[HoleSpot] = field(default_factory=list)
+    walls: list[Wall] = field(default_factory=list)
+    rims: list[Rim] = field(default_factory=list)
 
     def cutter(self, radial: float = 0.0, axial: float = 0.0) -> DropCutter:
         """The prepared cutter with these allowances; prepared once."""
@@ -140,3 +166,7 @@ class Strategy:
     """Kinds of tools that it works with."""
     needs_holes: bool = False
     """Whether its geometry is round holes, not what lies in keep-in areas."""
+    needs_walls: bool = False
+    """Whether its geometry is chosen walls."""
+    needs_rims: bool = False
+    """Whether those walls stand for their upper edges."""

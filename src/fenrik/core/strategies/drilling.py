@@ -96,14 +96,14 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
         progress.step(i / len(spots), f"hole {i + 1} of {len(spots)}")
         path.run += 1
         mark = max(0, path.count() - 1)
-        first, retract = _arrive(path, link, hole, inputs.assembly)
+        first, retract = arrive(path, link, hole, inputs.assembly)
         _cycle(path, hole, first, retract, round(bottom, 3), inputs.feed, p)
         link.stock.cut(path.since(mark), inputs.assembly.cleared)
     link.away()
     return path.build()
 
 
-def _arrive(path: PathBuilder, link: Linker, hole: HoleSpot, tool: Assembly) -> tuple[int, float]:
+def arrive(path: PathBuilder, link: Linker, hole: HoleSpot, tool: Assembly) -> tuple[int, float]:
     """To over a hole, no higher than what stands there and on the way asks for. The row with which its cycle may begin,
     and the height from which it goes at feed."""
     place = (hole.x, hole.y)

@@ -44,6 +44,12 @@ class LevelRoughing(Parameters):
     allowance_axial: float = fact(0.2, "Left on floors.", unit="mm", ge=0, le=20, reason="room for finishing")
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     flat_levels: bool = fact(True, "Also cut at the heights of the part's flat faces.", group="rest")
+    flats_only: bool = fact(
+        False,
+        "Cut at those heights only: what clearing left on floors.",
+        group="rest",
+        title="Only flat faces",
+    )
     entry: Literal["helix", "ramp"] = fact("helix", "How the tool enters closed ground.", group="rest")
     ramp_deg: float = fact(
         3.0, "Angle of helix and ramp to the level.", unit="°", gt=0.1, le=30, group="rest"
@@ -113,6 +119,8 @@ class _Roughing:
         bottom = max(inputs.heights.bottom, inputs.part_low[2])
         top = float(self.stock.heights.max())
         stops = levels_between(top, bottom, self.step_down, flats)
+        if self.p.flats_only:
+            stops = sorted({round(f, 6) for f in flats if bottom - 1e-6 <= f < top - 1e-6}, reverse=True)
         for number, level in enumerate(stops):
             self.progress.step(
                 number / max(1, len(stops)), f"level {number + 1} of {len(stops)} at Z {level:.2f}"

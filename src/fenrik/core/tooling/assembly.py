@@ -10,12 +10,28 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from fenrik.core.tooling.profile import Profile
 
 Kind = Literal[
-    "flat", "ball", "corner", "taper", "taper_ball", "chamfer", "drill", "reamer", "lollipop", "t_slot"
+    "flat",
+    "ball",
+    "corner",
+    "taper",
+    "taper_ball",
+    "chamfer",
+    "drill",
+    "reamer",
+    "tap",
+    "thread_mill",
+    "lollipop",
+    "t_slot",
 ]
 Length = Annotated[float, Field(gt=0, le=2000)]
 CONED = ("taper", "taper_ball", "chamfer", "drill")
-UNDERCUTTING = ("lollipop", "t_slot")
+UNDERCUTTING = ("lollipop", "t_slot", "thread_mill")
 """Kinds whose shank is a neck over a wider head."""
+THREADING = ("tap", "thread_mill")
+TOOTH_HEIGHT = 0.6
+"""Of a thread mill's teeth over the pitch: 5/8 H = 0.541 P of an internal thread (ISO 68-1) and some clearance."""
+TOOTH_TIP = 0.125
+"""Width of a tooth's tip over the pitch: that of an internal thread's root, P/8 (ISO 68-1)."""
 TITLES = {
     "flat": "flat end mill",
     "ball": "ball end mill",
@@ -25,6 +41,8 @@ TITLES = {
     "chamfer": "chamfer cutter",
     "drill": "drill",
     "reamer": "reamer",
+    "tap": "tap",
+    "thread_mill": "thread mill",
     "lollipop": "lollipop cutter",
     "t_slot": "T-slot cutter",
 }
@@ -46,7 +64,8 @@ class Assembly(BaseModel):
     `diameter` is the greatest cutting diameter, `stick_out` the distance from the tip to the holder's face,
     `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered cutter the
     sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point has the
-    included angle `point_deg`; `tip_diameter` is the flat at the tip of both.
+    included angle `point_deg`; `tip_diameter` is the flat at the tip of both. A tap's diameter is its thread's, with
+    `thread_pitch` and `thread_hand`; a thread mill has `thread_rows` rows of teeth, a pitch apart, from the tip up.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -67,6 +86,18 @@ class Assembly(BaseModel):
     tip_diameter: Annotated[
         float, Field(ge=0, le=1000, description="Flat at the tip of a tapered or chamfer cutter.")
     ] = 0.0
+    thread_pitch: Annotated[
+        float | None, Field(gt=0, le=50, description="Pitch of a tap's or thread mill's teeth, mm.")
+    ] = None
+    thread_hand: Annotated[Literal["right", "left"], Field(description="Hand of a tap's thread.")] = "right"
+    thread_rows: Annotated[
+        int,
+        Field(
+            ge=1,
+            le=100,
+            description="Rows of teeth of a thread mill; 1 cuts any pitch its teeth are fit for.",
+        ),
+    ] = 1
     flute_length: Length
     teeth: Annotated[int, Field(ge=1, le=40)] = 3
     shank_diameter: Length
@@ -88,6 +119,7 @@ class Assembly(BaseModel):
     def _consistent(self) -> Assembly:
         self._check_corner()
         self._check_point()
+        self._check_thread()
         if self.flute_length > self.stick_out:
             raise ValueError(
                 f"flute_length {self.flute_length} is longer than the stick_out {self.stick_out}"
@@ -105,7 +137,7 @@ class Assembly(BaseModel):
 
     def _check_corner(self) -> None:
         half, corner = self.diameter / 2, self.corner_radius
-        if self.kind in ("flat", "chamfer", "drill", "reamer") and corner != 0:
+        if self.kind in ("flat", "chamfer", "drill", "reamer", *THREADING) and corner != 0:
             raise ValueError(
                 f"corner_radius is {corner} on a {TITLES[self.kind]}; set it to 0"
                 + (" or the kind to 'corner'" if self.kind == "flat" else "")
@@ -141,6 +173,31 @@ class Assembly(BaseModel):
                     f" under a diameter of {self.diameter}; make them smaller"
                 )
 
+    def _check_thread(self) -> None:
+        if self.kind not in THREADING:
+            if self.thread_pitch is not None or self.thread_rows != 1:
+                raise ValueError(
+                    f"thread_pitch or thread_rows is given on a {TITLES[self.kind]}; leave them out"
+                )
+            return
+        if self.thread_pitch is None:
+            raise ValueError(f"a {TITLES[self.kind]} needs its thread_pitch")
+        if self.core_radius <= 0:
+            raise ValueError(f"a thread_pitch of {self.thread_pitch} leaves no core in {self.diameter}")
+        if self.kind == "tap" and self.thread_rows != 1:
+            raise ValueError("thread_rows is for thread mills; leave it out on a tap")
+        if self.kind == "thread_mill":
+            if self.flute_length < self.thread_rows * self.thread_pitch - 1e-9:
+                raise ValueError(
+                    f"flute_length {self.flute_length} is shorter than {self.thread_rows} rows of teeth"
+                    f" {self.thread_pitch} apart"
+                )
+            if self.shank_diameter > 2 * self.core_radius + 1e-9:
+                raise ValueError(
+                    f"shank_diameter {self.shank_diameter} is thicker than the core under the teeth,"
+                    f" {2 * self.core_radius:.3f}; make it thinner"
+                )
+
     @property
     def _steepness(self) -> float:
         return math.radians(90.0 - (self.taper_deg or self.point_deg / 2))
@@ -149,6 +206,13 @@ class Assembly(BaseModel):
     def radius(self) -> float:
         """Greatest cutting radius, mm."""
         return self.diameter / 2
+
+    @property
+    def core_radius(self) -> float:
+        """Radius mm under a thread mill's teeth, and what a tap leaves free: that of its thread's minor diameter."""
+        pitch = self.thread_pitch or 0.0
+        height = TOOTH_HEIGHT if self.kind == "thread_mill" else 0.625 * math.sqrt(3.0) / 2.0
+        return self.radius - height * pitch
 
     @property
     def profile(self) -> Profile:
@@ -160,6 +224,8 @@ class Assembly(BaseModel):
     @property
     def cleared(self) -> Profile:
         """The part of the underside over which the tool surely leaves nothing: all of it, but under a neck only that."""
+        if self.kind == "tap":
+            return Profile(self.core_radius, 0.0)
         if self.kind in UNDERCUTTING:
             return Profile(self.shank_diameter / 2, 0.0)
         return self.profile
@@ -180,6 +246,9 @@ class Assembly(BaseModel):
             "taper_deg": self.taper_deg,
             "point_deg": self.point_deg,
             "tip_diameter": self.tip_diameter,
+            "thread_pitch": self.thread_pitch,
+            "thread_hand": self.thread_hand if self.kind == "tap" else None,
+            "thread_rows": self.thread_rows if self.kind == "thread_mill" else None,
             "flute_length": self.flute_length,
             "shank_diameter": self.shank_diameter,
             "stick_out": self.stick_out,

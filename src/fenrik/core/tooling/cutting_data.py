@@ -80,6 +80,8 @@ def cutting_power_kw(rate_cm3_min: float, chip: float, material: Material) -> fl
 COATED = {"uncoated": 1.0, "nitride": 1.2, "carbon": 1.2}
 """Cutting speed with a coating against none (common practice, no source); carbon only in group N, where it lasts."""
 
+TAP_SHARE = 0.1
+"""Cutting speed of a tap against a carbide mill (common practice, no source)."""
 BOLDEST = 0.3
 """How far the boldest and the most cautious proposals lie from the middle (common practice, no source)."""
 POWER_SHARE = 0.8
@@ -110,6 +112,9 @@ def propose(
     vc = material.vc * (HSS_SHARE if hss else 1.0) * coated * (0.5 + 0.5 * bold)
     if assembly.kind == "reamer":
         vc *= REAMER_SHARE
+    if assembly.kind == "tap":
+        vc = TAP_SHARE * material.vc * (0.5 + 0.5 * bold)
+        rpm_max = min(rpm_max, feed_max / float(assembly.thread_pitch or 1.0))
     if assembly.rpm_max is not None:
         rpm_max = min(rpm_max, assembly.rpm_max)
     origin = "from material and tool"

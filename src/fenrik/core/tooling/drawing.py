@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.assembly import TOOTH_TIP, Assembly
 from fenrik.core.units import format_length
 
 
@@ -30,12 +30,32 @@ def _cutter(assembly: Assembly) -> list[tuple[float, float]]:
         neck = math.asin(min(1.0, assembly.shank_diameter / assembly.diameter))
         angles = [(math.pi - neck) * i / 40 for i in range(41)]
         return [(r * math.sin(a), r - r * math.cos(a)) for a in angles] + [(0.0, 2 * r)]
+    if assembly.kind == "thread_mill":
+        return [
+            (0.0, 0.0),
+            (assembly.core_radius, 0.0),
+            *_teeth(assembly),
+            (assembly.core_radius, top),
+            (0.0, top),
+        ]
     profile = assembly.profile
     arc = [
         (profile.flat + profile.corner * math.sin(a), profile.corner * (1.0 - math.cos(a)))
         for a in (profile.steepness * i / 16 for i in range(17))
     ]
     return [(0.0, 0.0), *arc, (r, profile.height(r)), (r, top), (0.0, top)]
+
+
+def _teeth(assembly: Assembly) -> list[tuple[float, float]]:
+    """Section of a thread mill's teeth from the tip up."""
+    core, r, pitch = assembly.core_radius, assembly.radius, float(assembly.thread_pitch or 0.0)
+    half = TOOTH_TIP / 2 * pitch
+    foot = half + (r - core) * math.tan(math.radians(30.0))
+    out = []
+    for i in range(assembly.thread_rows):
+        at = (i + 0.5) * pitch
+        out += [(core, at - foot), (r, at - half), (r, at + half), (core, at + foot)]
+    return out
 
 
 _FILL = {"cutter": "#d9a441", "shank": "#c9ced3", "holder": "#9aa5ae"}
@@ -88,6 +108,8 @@ def tool_svg(assembly: Assembly, unit: str = "mm", height_px: int = 360) -> str:
         words.append(f"tip Ø{length(assembly.tip_diameter)}")
     if assembly.profile.tapered:
         words.append(f"{assembly.taper_deg or assembly.point_deg:g}°")
+    if assembly.thread_pitch is not None:
+        words.append(f"pitch {length(assembly.thread_pitch)}")
     for i, word in enumerate(words):
         out.append(
             f'<text x="{middle + half + 10:.1f}" y="{base - 2 - 14 * i:.1f}" fill="currentColor">{word}</text>'

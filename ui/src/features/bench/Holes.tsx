@@ -110,37 +110,80 @@ interface HolePlan {
   words: string[];
 }
 
-/** Adds what a recipe proposes for a group of holes to the chosen setup. */
-export function HoleRecipe() {
-  const groups = useGroups();
-  const { id, document, editing } = useShared();
+/** Adds to the chosen setup what the server proposes; what it says of it, and whether it is still at it. */
+function useProposal() {
+  const { document, editing } = useShared();
   const { setup, set } = useBench();
-  const [which, choose] = useState<string | null>(null);
-  const [purpose, intend] = useState<string | null>(null);
   const [words, say] = useState<string[]>([]);
-  const group = groups.find((g) => walls(g).join() === which);
-  const picked = useBench((s) => s.picks);
-  const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
-  const wanted = group ?? under;
-  if (groups.length === 0 || !document.setups[setup]) return null;
-  const add = async (g: HoleGroup | null) => {
+  const [busy, wait] = useState(false);
+  const add = async (path: string, order: object) => {
+    wait(true);
     try {
-      const plan = await send<HolePlan>("POST", `/jobs/${id}/holes/plan`, {
-        setup,
-        faces: g ? walls(g) : [],
-        purpose: g ? (purpose ?? g.uses[0].purpose) : null,
-      });
+      const plan = await send<HolePlan>("POST", path, { setup, ...order });
       const kept = await editing.edit((d) => {
         d.tools.push(...plan.tools);
         d.setups[setup].operations.push(...plan.operations);
       });
       if (kept) set({ operation: document.setups[setup].operations.length, picks: [] });
       say(plan.words);
-      choose(null);
-      intend(null);
+      return kept;
     } catch (error) {
       say([error instanceof Error ? error.message : String(error)]);
+      return false;
+    } finally {
+      wait(false);
     }
+  };
+  return { add, words, busy };
+}
+
+/** Proposes a whole plan for what is seen from the chosen setup. */
+export function WholePlan() {
+  const { id, document } = useShared();
+  const { setup } = useBench();
+  const { add, words, busy } = useProposal();
+  if (!document.setups[setup] || !document.part) return null;
+  return (
+    <>
+      <Button
+        size="compact-sm"
+        mt={10}
+        variant="default"
+        loading={busy}
+        onClick={() => add(`/jobs/${id}/plan/proposed`, {})}
+      >
+        Plan everything seen from here
+      </Button>
+      {words.map((w) => (
+        <p className="small" role="status" key={w}>
+          {w}
+        </p>
+      ))}
+    </>
+  );
+}
+
+/** Adds what a recipe proposes for a group of holes to the chosen setup. */
+export function HoleRecipe() {
+  const groups = useGroups();
+  const { id, document } = useShared();
+  const { setup } = useBench();
+  const proposal = useProposal();
+  const [which, choose] = useState<string | null>(null);
+  const [purpose, intend] = useState<string | null>(null);
+  const group = groups.find((g) => walls(g).join() === which);
+  const picked = useBench((s) => s.picks);
+  const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
+  const wanted = group ?? under;
+  if (groups.length === 0 || !document.setups[setup]) return null;
+  const add = async (g: HoleGroup | null) => {
+    const kept = await proposal.add(`/jobs/${id}/holes/plan`, {
+      faces: g ? walls(g) : [],
+      purpose: g ? (purpose ?? g.uses[0].purpose) : null,
+    });
+    if (!kept) return;
+    choose(null);
+    intend(null);
   };
   return (
     <>
@@ -180,7 +223,7 @@ export function HoleRecipe() {
           Plan every hole seen from here
         </Button>
       )}
-      {words.map((w) => (
+      {proposal.words.map((w) => (
         <p className="small" role="status" key={w}>
           {w}
         </p>

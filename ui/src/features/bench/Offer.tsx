@@ -13,7 +13,7 @@ interface Row {
 
 /** What is known of the picked geometry, and what can be done with it at this station. */
 export function Offer() {
-  const { station, faces, document, editing, id } = useShared();
+  const { station, faces, document, editing, id, library } = useShared();
   const { picks, setup, operation, wantedWords, set } = useBench();
   const measured = useQuery({
     queryKey: ["measure", id, picks],
@@ -36,6 +36,9 @@ export function Offer() {
     set({ picks: [] });
   };
   const picked = [...new Set(picks.map((p) => p.face))];
+  const doc = station === "plan" && operation !== null ? chosen?.operations[operation] : undefined;
+  const breaks = library.strategies.some((s) => s.id === doc?.strategy && s.needs_rims);
+  const follows = library.strategies.some((s) => s.id === doc?.strategy && s.needs_walls);
   return (
     <div className="offer" aria-label="Picked geometry">
       {measured.data?.map((row) => (
@@ -79,9 +82,26 @@ export function Offer() {
             Zero at this point
           </Button>
         )}
+        {follows && (
+          <Button
+            size="compact-xs"
+            onClick={() =>
+              change((d) => {
+                const o = d.setups[setup].operations[operation!];
+                const have = new Set((o.walls ?? []).map((w) => w.face));
+                const more = picked.filter((f) => !have.has(f)).map((face) => ({ face, outline: false }));
+                o.walls = [...(o.walls ?? []), ...more];
+              })
+            }
+          >
+            {breaks ? "Break" : "Follow"}{" "}
+            {picked.length > 1 ? `these ${picked.length}` : breaks ? "these edges" : "this wall"}
+          </Button>
+        )}
         {station === "plan" && chosen && operation !== null && chosen.operations[operation] && (
           <>
             <Button
+              variant={follows ? "default" : "filled"}
               size="compact-xs"
               onClick={() =>
                 change((d) => {

@@ -1,6 +1,6 @@
 import { Button, Select, Slider } from "@mantine/core";
 import { useState } from "react";
-import type { Boundary, Height, Operation } from "../../api/types";
+import type { Boundary, Height, Operation, Tool } from "../../api/types";
 import {
   ChoiceField,
   Follows,
@@ -12,7 +12,8 @@ import {
 } from "../../forms/fields";
 import { ParameterForm, sentence } from "../../forms/ParameterForm";
 import { useShared } from "../bench/context";
-import { HoleChoice, HoleRecipe } from "../bench/Holes";
+import { HoleChoice, HoleRecipe, WholePlan } from "../bench/Holes";
+import { WallChoice } from "../bench/Walls";
 import { useBench } from "../bench/store";
 import { Working } from "../bench/Working";
 
@@ -45,6 +46,16 @@ function fresh(name: string, strategy: string, tool: number): Operation {
   };
 }
 
+/** The library's first tool of the kinds that a strategy works with, with a number that is free in the job. */
+function fromLibrary(mine: Tool[], shelf: Tool[], kinds: Tool["kind"][]): Tool {
+  const found = shelf.find((t) => kinds.includes(t.kind));
+  if (!found) return mine[0];
+  const taken = new Set(mine.map((t) => t.number));
+  let number = found.number;
+  while (taken.has(number)) number++;
+  return { ...found, number };
+}
+
 /** The operation sheet: every setup with its operations in machining order. */
 export function PlanSheet() {
   const { document, library, editing } = useShared();
@@ -61,8 +72,11 @@ export function PlanSheet() {
     const flat = fitting.find((t) => t.kind === "flat" || t.kind === "corner");
     const wanted = strategy.includes("finishing") ? (ball ?? flat) : (flat ?? ball);
     const own = info.needs_holes ? fitting.find((t) => t.kind === info.kinds[0]) : undefined;
-    const tool = own ?? wanted ?? fitting[0] ?? document.tools[0];
-    editing.edit((d) => void d.setups[index].operations.push(fresh(name, strategy, tool.number)));
+    const tool = own ?? wanted ?? fitting[0] ?? fromLibrary(document.tools, library.tools, info.kinds);
+    editing.edit((d) => {
+      if (!d.tools.some((t) => t.number === tool.number)) d.tools.push(structuredClone(tool));
+      d.setups[index].operations.push(fresh(name, strategy, tool.number));
+    });
     set({ setup: index, operation: chosen.operations.length });
   };
   if (document.setups.length === 0) return <p>First add a setup (station 2).</p>;
@@ -84,6 +98,7 @@ export function PlanSheet() {
           onChange={(v) => v && add(v)}
         />
       )}
+      <WholePlan />
       <HoleRecipe />
       <div style={{ marginTop: 14 }}>
         <Working
@@ -202,6 +217,12 @@ export function PlanCard() {
         <>
           <h3>Holes</h3>
           <HoleChoice doc={doc} edit={edit} />
+        </>
+      )}
+      {strategy.needs_walls && (
+        <>
+          <h3>{strategy.needs_rims ? "Edges" : "Walls"}</h3>
+          <WallChoice doc={doc} edit={edit} edges={strategy.needs_rims} />
         </>
       )}
       <h3>Decide</h3>

@@ -17,6 +17,8 @@ const KINDS = [
   { value: "chamfer", label: "Chamfer cutter" },
   { value: "drill", label: "Drill" },
   { value: "reamer", label: "Reamer" },
+  { value: "tap", label: "Tap" },
+  { value: "thread_mill", label: "Thread mill" },
   { value: "lollipop", label: "Lollipop cutter" },
   { value: "t_slot", label: "T-slot cutter" },
 ];
@@ -34,6 +36,10 @@ function ofKind(t: Tool, kind: Tool["kind"]) {
   t.tip_diameter = kind === "taper" ? t.diameter / 2 : 0;
   t.taper_deg = tapered ? 10 : 0;
   t.point_deg = kind === "chamfer" ? 90 : kind === "drill" ? 118 : 0;
+  const threads = kind === "tap" || kind === "thread_mill";
+  t.thread_pitch = threads ? t.diameter / 8 : null;
+  t.thread_rows = 1;
+  if (kind === "thread_mill") t.shank_diameter = Math.min(t.shank_diameter, t.diameter * 0.84);
   if (kind === "lollipop" || kind === "t_slot") {
     t.shank_diameter = Math.min(t.shank_diameter, t.diameter / 2);
     t.flute_length = kind === "lollipop" ? t.diameter * 0.93 : t.diameter / 3;
@@ -216,6 +222,33 @@ export function ToolCard() {
           <span />
         )}
         {tool.kind === "taper" || tool.kind === "taper_ball" ? angle("taper_deg", "Side from axis") : null}
+        {tool.kind === "tap" || tool.kind === "thread_mill" ? (
+          <LengthField
+            label="Pitch"
+            units={document.units}
+            value={tool.thread_pitch ?? 0}
+            onSave={(v) => v !== null && edit((t) => void (t.thread_pitch = v))}
+          />
+        ) : null}
+        {tool.kind === "thread_mill" ? (
+          <PlainField
+            label="Rows of teeth"
+            suffix=""
+            value={tool.thread_rows}
+            onSave={(v) => v && edit((t) => void (t.thread_rows = v))}
+          />
+        ) : null}
+        {tool.kind === "tap" ? (
+          <ChoiceField
+            label="Hand"
+            value={tool.thread_hand}
+            data={[
+              { value: "right", label: "right" },
+              { value: "left", label: "left" },
+            ]}
+            onSave={(v) => edit((t) => void (t.thread_hand = v as Tool["thread_hand"]))}
+          />
+        ) : null}
         {tool.kind === "chamfer" || tool.kind === "drill" ? angle("point_deg", "Point, included") : null}
         {tool.kind === "taper" || tool.kind === "chamfer" ? (
           <LengthField

@@ -1,0 +1,151 @@
+"""The walls that an operation names, seen from above in the setup's frame."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+from shapely.geometry import LineString
+from shapely.geometry.base import BaseGeometry
+
+from fenrik.core.errors import DocumentError, InputError
+from fenrik.core.job.document import WallPick
+from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.strategies.base import Rim, Wall
+
+SAME_MM = 1e-3
+DRAFT, LEVEL = 0.2, 0.98
+"""Between these Z shares of its normal a face is a chamfer: 12 to 79° from upright."""
+STEEP = 0.5
+"""A wall's normal leans by less than this (its Z share) from the level: 30°."""
+
+
+def wall_lines(
+    picks: list[WallPick],
+    part: PartModel,
+    mesh: TriangleMesh,
+    outline: BaseGeometry,
+    clamped: Clamped,
+    where: str,
+) -> list[Wall]:
+    """One wall for every face that the picks name, none twice; a level face stands for the walls that meet it, the outline
+    for all that bounds the part seen from above. Raises DocumentError for faces that are no walls and have none."""
+    out: list[Wall] = []
+    seen: set[int] = set()
+    lean = _leaning(mesh)
+    for i, pick in enumerate(picks):
+        if pick.face is None:
+            out.append(
+                Wall("the outline", outline.boundary, float(clamped.part_low[2]), float(clamped.part_high[2]))
+            )
+            continue
+        _check(pick.face, part, f"{where}[{i}].face")
+        steep = [pick.face] if lean[pick.face] < STEEP else _beside(part, pick.face, lean)
+        if not steep:
+            raise DocumentError(
+                f"Face {pick.face} is no wall and no wall meets it.",
+                remedy="Pick faces that stand upright, or a floor or top that such faces meet.",
+                where=f"{where}[{i}].face",
+            )
+        for face in steep:
+            if face not in seen:
+                seen.add(face)
+                out.append(_wall(mesh, face))
+    return out
+
+
+def rims(
+    picks: list[WallPick],
+    part: PartModel,
+    mesh: TriangleMesh,
+    outline: BaseGeometry,
+    clamped: Clamped,
+    where: str,
+) -> list[Rim]:
+    """The edges that the picks stand for: where walls fall from a level face, the upper end of a wall, a chamfer; of the
+    outline those at the part's top. Raises DocumentError for faces that have none."""
+    lean = _leaning(mesh)
+    out: list[Rim] = []
+    for i, pick in enumerate(picks):
+        if pick.face is None:
+            out.append(Rim("the outline", outline.boundary, float(clamped.part_high[2])))
+            continue
+        _check(pick.face, part, f"{where}[{i}].face")
+        own = _wall(mesh, pick.face)
+        if DRAFT < lean[pick.face] <= LEVEL:
+            out.append(_chamfer(mesh, pick.face))
+        elif lean[pick.face] <= DRAFT:
+            out.append(Rim(f"the edge over face {pick.face}", own.line, own.high))
+        else:
+            falling = _falling(mesh, pick.face, lean)
+            if falling.is_empty:
+                raise DocumentError(
+                    f"No wall falls from face {pick.face}, so that it has no edge to break.",
+                    remedy="Pick a top face, a wall under the edge, or a chamfer.",
+                    where=f"{where}[{i}].face",
+                )
+            out.append(Rim(f"the edges of face {pick.face}", falling, own.high))
+    return out
+
+
+def _check(face: int, part: PartModel, where: str) -> None:
+    """Raises InputError for a face that the part does not have, with its place in the document."""
+    try:
+        part.face(face)
+    except InputError as error:
+        error.where = where
+        raise
+
+
+def _falling(mesh: TriangleMesh, face: int, lean: dict[int, float]) -> BaseGeometry:
+    """The borders of a level face from which a steep neighbour goes down, in plan view (it may go up elsewhere)."""
+    tri, count = mesh.triangles.astype(np.int64), len(mesh.vertices)
+    sides = np.concatenate([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]])
+    third = np.concatenate([tri[:, 2], tri[:, 0], tri[:, 1]])
+    owner = np.tile(mesh.face_ids, 3)
+    key = sides.min(axis=1) * count + sides.max(axis=1)
+    steep = np.isin(owner, [f for f, share in lean.items() if share < STEEP])
+    beside = steep & (owner != face) & np.isin(key, key[owner == face])
+    heights = mesh.vertices[:, 2]
+    down = sides[beside & (heights[third] < heights[sides].min(axis=1) - SAME_MM)]
+    return (
+        shapely.union_all(shapely.linestrings(mesh.vertices[down][:, :, :2])) if len(down) else LineString()
+    )
+
+
+def _chamfer(mesh: TriangleMesh, face: int) -> Rim:
+    """A leaning face: the lines of its lower border, its heights, and its width seen from above."""
+    corners = mesh.vertices[mesh.triangles[mesh.face_ids == face]]
+    low, high = float(corners[:, :, 2].min()), float(corners[:, :, 2].max())
+    sides = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
+    lower = sides[(np.abs(sides[:, :, 2] - low) < SAME_MM).all(axis=1)][:, :, :2]
+    line = shapely.union_all(shapely.linestrings(lower)) if len(lower) else LineString()
+    top = shapely.multipoints(
+        corners.reshape(-1, 3)[np.abs(corners.reshape(-1, 3)[:, 2] - high) < SAME_MM][:, :2]
+    )
+    return Rim(f"The chamfer (face {face})", line, high, low, round(float(line.distance(top)), 6))
+
+
+def _leaning(mesh: TriangleMesh) -> dict[int, float]:
+    """Per face the mean of |Z| of its triangles' normals, by area."""
+    corners = mesh.vertices[mesh.triangles]
+    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.linalg.norm(square, axis=1)
+    whole = np.bincount(mesh.face_ids, weights=area)
+    level = np.bincount(mesh.face_ids, weights=np.abs(square[:, 2]))
+    return {int(f): float(level[f] / max(whole[f], 1e-12)) for f in np.unique(mesh.face_ids)}
+
+
+def _beside(part: PartModel, face: int, lean: dict[int, float]) -> list[int]:
+    meets = {f for e in part.edges if face in e.faces for f in e.faces}
+    return sorted(f for f in meets if f != face and lean.get(f, 1.0) < STEEP)
+
+
+def _wall(mesh: TriangleMesh, face: int) -> Wall:
+    """A face's triangles seen from above, as lines."""
+    corners = mesh.vertices[mesh.triangles[mesh.face_ids == face]]
+    sides = np.concatenate([corners[:, [0, 1], :2], corners[:, [1, 2], :2], corners[:, [2, 0], :2]])
+    long = np.hypot(*(sides[:, 1] - sides[:, 0]).T) > 1e-9
+    lines = shapely.union_all(shapely.linestrings(sides[long])) if long.any() else LineString()
+    heights = corners[:, :, 2]
+    return Wall(f"the wall (face {face})", lines, float(heights.min()), float(heights.max()))

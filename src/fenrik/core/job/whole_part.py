@@ -1,0 +1,196 @@
+"""A whole plan for what is seen from a setup: face, clear, clear the rest, finish floors, walls and curved faces, make the
+holes, cut the chamfers. What comes out are ordinary operations; what is left is said in words."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+
+from fenrik.core.cutting.topology import prepare
+from fenrik.core.features.holes import alike
+from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
+from fenrik.core.job.document import Boundary, OperationDoc, SetupDoc, WallPick
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.recipes import Proposal, free_name, free_number, propose_all
+from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.library import starting_library
+
+FACE_MM = 0.05
+"""Stock over the part's top worth facing."""
+CLEARING_SHARE = 0.25
+"""Diameter of the clearing tool over the part's smaller side, at most (common practice, no source)."""
+WIDEST_CLEARING = 12.0
+CORNER_SHARE = 0.9
+"""Radius of the finishing tool over the smallest inner radius: the tool turns in the corner, not about it."""
+LEFT = {"radial": 0.3, "axial": 0.2}
+"""What clearing leaves for finishing, mm."""
+OFF_WALLS = 0.1
+"""How much farther floors are finished from walls than these were cleared, so that nothing rubs."""
+LONGEST_FLUTES = 5.0
+"""Flutes that a mill can have, in diameters (common practice, no source)."""
+CHAMFER_MM, SAME_DEG = 3.0, 1.0
+
+
+def propose_part(planner: Planner, setup: SetupDoc) -> Proposal:
+    """Operations for all that a tool can make from above in a setup. Raises ComputeError where the part is not readable."""
+    return _Whole(planner, setup).run()
+
+
+class _Whole:
+    def __init__(self, planner: Planner, setup: SetupDoc) -> None:
+        self.planner, self.setup = planner, setup
+        self.clamped, self.part = planner.clamped(setup), planner.part()
+        self.out = Proposal("everything seen from here")
+        # the mesh of the view tells what is seen; paths are computed on their own, finer one
+        self.mesh = self.part.mesh.moved(self.clamped.setup_from_part)
+        self.seen: Seen = seen_from_above(self.part, self.mesh, prepare(self.mesh))
+        self.holes = propose_all(planner.job, setup, alike(planner.holes()), self.clamped)
+        self.out.tools += self.holes.tools
+        self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
+
+    def _walls_of(self, face: int | None) -> list[int]:
+        return next((list(h.faces) for h in self.planner.holes() if face in h.faces), [])
+
+    def run(self) -> Proposal:
+        walls = [w for w in self.seen.walls if w.id not in self.drilled]
+        floors = [f for f in self.seen.floors if f.id not in self.drilled]
+        leaning = [f for f in self.seen.leaning if f.id not in self.drilled]
+        chamfers, curved = self._chamfers(leaning)
+        narrowest = inner_radius(self.part, walls, self.drilled)
+        deepest = max([self.clamped.part_high[2] - w.low for w in walls], default=0.0)
+        big = self._mill(self._clearing_size(), deepest)
+        fine = (
+            big
+            if big.radius <= CORNER_SHARE * narrowest
+            else self._mill(2 * CORNER_SHARE * narrowest, deepest)
+        )
+        if self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM and floors:
+            self._add("Face the top", "facing", big)
+        rough = {"allowance_radial": LEFT["radial"], "allowance_axial": LEFT["axial"]}
+        self._add("Clear", "bounded_clearing", big, parameters=rough)
+        if fine.number != big.number:
+            self._add("Clear the rest", "rest_clearing", fine, parameters=rough)
+        if floors:
+            flat = {
+                "flats_only": True,
+                "allowance_radial": LEFT["radial"] + OFF_WALLS,
+                "allowance_axial": 0.0,
+            }
+            self._add("Finish floors", "level_roughing", fine, parameters=flat)
+        if walls:
+            picks = [WallPick(face=w.id) for w in walls]
+            deep = {"step_down": round(max(fine.flute_length, 1.0), 3)}
+            self._add("Finish walls", "profile", fine, walls=picks, parameters=deep)
+        if curved:
+            self._curved(curved)
+        self.out.operations += self.holes.operations
+        if chamfers:
+            self._break(chamfers)
+        self.out.words += self.holes.words
+        self._say_left()
+        return self.out
+
+    def _clearing_size(self) -> float:
+        size = self.clamped.part_high - self.clamped.part_low
+        return max(3.0, min(WIDEST_CLEARING, CLEARING_SHARE * float(min(size[:2]))))
+
+    def _mill(self, most: float, deep: float) -> Assembly:
+        """The widest flat mill up to a diameter; a longer one of it is made up where its flutes are shorter than the depth."""
+        tool = self._best(
+            "flat",
+            lambda t: t.diameter <= most + 1e-6,
+            lambda t: (t.flute_length >= deep, t.diameter, t.flute_length),
+        )
+        flutes = round(min(deep + 2.0, LONGEST_FLUTES * tool.diameter), 1)
+        if tool.flute_length >= min(deep, flutes):
+            return self._taken(tool, "comes from the library")
+        longer = {
+            "name": f"{tool.name}, flutes {flutes:g}", "flute_length": flutes,
+            "stick_out": max(tool.stick_out, round(flutes + 8.0, 1)),
+        }  # fmt: skip
+        return self._taken(
+            tool.model_copy(update=longer), "was made up for the depth: check its lengths and holder"
+        )
+
+    def _best(
+        self, kind: str, fits: Callable[[Assembly], bool], rank: Callable[[Assembly], tuple[float, ...]]
+    ) -> Assembly:
+        """The fitting tool of the job, else of the library, that ranks first; the library's smallest where none fits."""
+        of_kind = [[t for t in shelf if t.kind == kind] for shelf in (self.have, starting_library())]
+        for shelf in of_kind:
+            if fitting := [t for t in shelf if fits(t)]:
+                return max(fitting, key=lambda t: (*rank(t), -t.number))
+        return min(of_kind[1], key=lambda t: t.diameter)
+
+    def _taken(self, tool: Assembly, words: str) -> Assembly:
+        """The tool as the job has it: itself, one that differs by its number only, or new with a free number, which is said."""
+        for mine in self.have:
+            if mine.model_copy(update={"number": tool.number}) == tool:
+                return mine
+        new = tool.model_copy(update={"number": free_number(tool.number, self.have)})
+        self.out.tools.append(new)
+        self.out.words.append(f"T{new.number} {new.name} {words}.")
+        return new
+
+    @property
+    def have(self) -> list[Assembly]:
+        """The job's tools and those that are proposed."""
+        return [*self.planner.job.tools, *self.out.tools]
+
+    def _add(self, name: str, strategy: str, tool: Assembly, **more: object) -> None:
+        taken = [o.name for o in (*self.setup.operations, *self.out.operations)]
+        self.out.operations.append(
+            OperationDoc(name=free_name(name, taken), strategy=strategy, tool=tool.number, **more)  # type: ignore[arg-type]
+        )
+
+    def _chamfers(self, leaning: list[Face]) -> tuple[list[Face], list[Face]]:
+        """Small flat or conical faces of 45° that a 90° point cuts, and all else that leans."""
+        chamfers: list[Face] = []
+        curved: list[Face] = []
+        kinds = {f.id: f for f in self.part.faces}
+        for face in leaning:
+            facts, height = kinds[face.id], face.high - face.low
+            small = facts.kind in ("plane", "cone") and 0 < height <= CHAMFER_MM
+            (chamfers if small and self._is_45(face) else curved).append(face)
+        return chamfers, curved
+
+    def _is_45(self, face: Face) -> bool:
+        corners = self.mesh.vertices[self.mesh.triangles[self.mesh.face_ids == face.id]]
+        normal = corners[:, 1] - corners[:, 0]
+        other = corners[:, 2] - corners[:, 0]
+        z = (normal[:, 0] * other[:, 1] - normal[:, 1] * other[:, 0]).sum()
+        area = 0.5 * np.linalg.norm(np.cross(normal, other), axis=1).sum()
+        return abs(math.degrees(math.acos(min(1.0, abs(z) / (2 * area)))) - 45.0) < SAME_DEG
+
+    def _break(self, chamfers: list[Face]) -> None:
+        widest = max(c.high - c.low for c in chamfers)
+        tool = self._best(
+            "chamfer",
+            lambda t: t.point_deg == 90.0 and t.radius >= widest + 0.5 + 0.5 * t.tip_diameter,
+            lambda t: (-t.diameter,),
+        )
+        tool = self._taken(tool, "comes from the library")
+        self._add("Cut the chamfers", "edge_breaking", tool, walls=[WallPick(face=c.id) for c in chamfers])
+
+    def _curved(self, faces: list[Face]) -> None:
+        hollow = [
+            f.radius for f in self.part.faces if f.id in {c.id for c in faces} and f.hollow and f.radius
+        ]
+        most = max(1.0, CORNER_SHARE * min(hollow, default=5.0))
+        ball = self._best("ball", lambda t: t.radius <= most, lambda t: (t.diameter,))
+        ball = self._taken(ball, "comes from the library")
+        area = [Boundary(faces=[f.id for f in faces])]
+        self._add("Finish curved faces", "parallel_finishing", ball, keep_in=area, parameters={"cusp": 0.01})
+
+    def _say_left(self) -> None:
+        for faces, why in (
+            (self.seen.hidden, "something stands over them"),
+            (self.seen.under, "they look down"),
+        ):
+            left = [f for f in faces if f.id not in self.drilled]
+            if left:
+                ids = ", ".join(str(f.id) for f in left[:12]) + (" and more" if len(left) > 12 else "")
+                plural = f"{len(left)} faces" if len(left) > 1 else "1 face"
+                self.out.words.append(f"Left: {plural} ({ids}), not reached from here: {why}.")

@@ -1,0 +1,182 @@
+"""Contours in plan view as they are driven: where they begin, how they overlap, leads, bridges, arcs."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import shapely
+import shapely.ops
+from numpy.typing import NDArray
+from shapely.geometry import LineString
+from shapely.geometry.base import BaseGeometry
+from shapely.geometry.polygon import orient
+
+from fenrik.core.cutting.levels import polygons
+from fenrik.core.paths.arcs import fit_arcs
+from fenrik.core.paths.toolpath import Motion, PathBuilder
+
+Floats = NDArray[np.float64]
+SMALLEST_LEAD = 0.1
+"""A lead that does not fit is halved down to this share of what was wanted, and then left out."""
+
+
+@dataclass(frozen=True)
+class Contour:
+    """Points (n, 2) mm in driving order; a closed one ends where it begins."""
+
+    points: Floats
+    closed: bool
+
+    @property
+    def length(self) -> float:
+        """Length, mm."""
+        return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
+
+    def begun(self, x: float | None = None, y: float | None = None) -> Contour:
+        """A closed contour that begins near a place (or a line, where only x or y is given), else in the middle of its
+        longest straight piece."""
+        loop = self.points[:-1]
+        away = [loop[:, k] - v for k, v in enumerate((x, y)) if v is not None]
+        first = int(np.argmin(np.sum(np.square(away), axis=0))) if away else _middle_of_straight(self.points)
+        return Contour(np.vstack([np.roll(loop, -first, axis=0), loop[first]]), True)
+
+    def where(self, inside: NDArray[np.bool_]) -> list[Contour]:
+        """Its pieces over the points (n,) at which something holds; itself where it holds everywhere."""
+        points = self.points
+        if inside.all():
+            return [self]
+        if self.closed:
+            start = int(np.argmin(inside))
+            points, inside = np.roll(points[:-1], -start, axis=0), np.roll(inside[:-1], -start)
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(np.int8)))
+        return [
+            Contour(points[i:j], False) for i, j in zip(edges[::2], edges[1::2], strict=True) if j - i > 1
+        ]
+
+    def overlapping(self, by: float) -> Contour:
+        """A closed contour driven on beyond its beginning by so many mm."""
+        if by <= 0:
+            return self
+        whole = LineString(self.points)
+        more = np.asarray(shapely.ops.substring(whole, 0.0, min(by, whole.length)).coords)
+        return Contour(np.vstack([self.points, more[1:]]), True)
+
+
+def merged(lines: list[BaseGeometry]) -> BaseGeometry:
+    """Lines in plan view, those that meet joined."""
+    whole = shapely.set_precision(shapely.union_all(lines), 1e-6)
+    return shapely.line_merge(whole) if whole.geom_type == "MultiLineString" else whole
+
+
+def borders_along(
+    ground: BaseGeometry, band: BaseGeometry, material_right: bool, spacing: float
+) -> list[Contour]:
+    """The pieces of the border of blocked ground that lie in an area, directed so that the ground lies on the right, or on
+    the left; points at most `spacing` mm apart."""
+    shapely.prepare(band)
+    found: list[Contour] = []
+    for polygon in polygons(ground):
+        turned = orient(polygon, -1.0 if material_right else 1.0)
+        for ring in (turned.exterior, *turned.interiors):
+            dense = np.asarray(ring.segmentize(spacing).coords)[:, :2]
+            found += Contour(dense, True).where(shapely.contains_xy(band, dense))
+    return found
+
+
+def _middle_of_straight(ring: Floats) -> int:
+    """The point (an index) in the middle of the longest straight run of a closed ring (n, 2)."""
+    steps = np.diff(ring, axis=0)
+    long = np.hypot(*steps.T)
+    heading = np.unwrap(np.arctan2(steps[:, 1], steps[:, 0]))
+    best, first, best_at = 0.0, 0, 0
+    for i in range(1, len(steps) + 1):
+        if i == len(steps) or abs(heading[i] - heading[first]) > 1e-3:
+            run = float(long[first:i].sum())
+            if run > best + 1e-9:
+                best, best_at = run, (first + i) // 2
+            first = i
+    return best_at % (len(ring) - 1)
+
+
+def extended(contour: Contour, by: float, blocked: BaseGeometry) -> Contour:
+    """An open contour driven on straight at both ends, as far as nothing stands there."""
+    if by <= 0 or len(contour.points) < 2:
+        return contour
+    out = contour.points
+    for end in (0, -1):
+        a, b = (out[0], out[1]) if end == 0 else (out[-1], out[-2])
+        way = (a - b) / max(1e-12, float(np.hypot(*(a - b))))
+        for share in (1.0, 0.75, 0.5, 0.25):
+            far = a + share * by * way
+            if not LineString([a, far]).intersects(blocked):
+                out = np.vstack([far, out]) if end == 0 else np.vstack([out, far])
+                break
+    return Contour(out, False)
+
+
+def leads(
+    points: Floats, kind: str, size: float, side: float, blocked: BaseGeometry
+) -> tuple[Floats, Floats]:
+    """Ways (n, 2) in and out: quarter circles that touch the contour, or lines square to it, on the free side (+1 left of the
+    way, -1 right). One that would touch blocked ground is made smaller, at last nothing but the end itself."""
+    shapely.prepare(blocked)
+    return _lead(points, kind, size, side, blocked, True), _lead(points, kind, size, side, blocked, False)
+
+
+def _lead(points: Floats, kind: str, size: float, side: float, blocked: BaseGeometry, before: bool) -> Floats:
+    out: Floats
+    at, other = (points[0], points[1]) if before else (points[-1], points[-2])
+    along_ = (other - at) if before else (at - other)
+    way = along_ / max(1e-12, float(np.hypot(*along_)))
+    free = side * np.array([-way[1], way[0]])
+    wanted = size
+    while size > 0 and size >= SMALLEST_LEAD * wanted:
+        if kind == "line":
+            far = at + size * free
+            out = np.array([far, at])
+        else:
+            angle = np.linspace(0.5 * math.pi, 0.0, 25)
+            sense = -1.0 if before else 1.0
+            out = (
+                at
+                + size * free
+                + size * (np.outer(np.sin(angle), sense * way) - np.outer(np.cos(angle), free))
+            )
+        if not LineString(out).intersects(blocked):
+            return np.asarray(out if before else out[::-1])
+        size *= 0.5
+    return np.asarray(at[None])
+
+
+def with_tabs(points: Floats, count: int, width: float) -> list[tuple[Floats, bool]]:
+    """The contour in pieces (n, 2), and whether each goes over a bridge: so many, evenly spread."""
+    line = LineString(points)
+    width = min(width, 0.5 * line.length / count)
+    stops = [0.0]
+    for k in range(count):
+        middle = (k + 0.5) * line.length / count
+        stops += [middle - 0.5 * width, middle + 0.5 * width]
+    stops.append(line.length)
+    cut = [np.asarray(shapely.ops.substring(line, a, b).coords) for a, b in pairwise(stops)]
+    return [(piece, i % 2 == 1) for i, piece in enumerate(cut) if len(piece) > 1]
+
+
+def along(
+    path: PathBuilder, points: Floats, z0: float, z1: float, feed: float, tolerance: float, kind: Motion
+) -> None:
+    """From the first of the points (n, 2) through them, evenly from z0 to z1, as arcs and lines within the tolerance."""
+    thin = np.asarray(LineString(points).simplify(0.1 * tolerance).coords)
+    here = path.position
+    if here is not None and math.dist(here, (*thin[0], z0)) > 1e-9:
+        path.feed(float(thin[0, 0]), float(thin[0, 1]), z0, feed, kind)
+    run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(thin, axis=0).T))])
+    for end, turn, cx, cy in fit_arcs(thin, 0.9 * tolerance):
+        x, y = float(thin[end, 0]), float(thin[end, 1])
+        z = z0 + (z1 - z0) * float(run[end] / max(run[-1], 1e-12))
+        if turn:
+            path.arc((x, y, z), (cx, cy), turn, feed, kind)
+        else:
+            path.feed(x, y, z, feed, kind)

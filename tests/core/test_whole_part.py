@@ -1,0 +1,126 @@
+"""A whole plan for what is seen from a setup: what is seen, which operations, tools that reach, the proof, what is left."""
+
+import numpy as np
+import pytest
+import trimesh
+
+from fenrik.core.cutting.topology import prepare
+from fenrik.core.features.seen import inner_radius, seen_from_above
+from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Prover
+from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.whole_part import propose_part
+from tests.conftest import MODELS
+from tests.core.test_holes import cone, cylinder, drilled
+
+
+def whole(folder, file, **data):
+    """The proposal for a part, and the planner of the job that it makes."""
+    doc = {
+        "fenrik": 1, "name": "whole", "part": {"file": file}, "setups": [{"name": "Top", "operations": []}],
+        "proof": {"cell_mm": 0.5}, **data,
+    }  # fmt: skip
+    planner = Planner(job_from_data(doc), folder, MemoryStore())
+    proposal = propose_part(planner, planner.job.setups[0])
+    doc["tools"] = [*doc.get("tools", []), *(t.model_dump(mode="json") for t in proposal.tools)]
+    doc["setups"][0]["operations"] = [o.model_dump(mode="json") for o in proposal.operations]
+    return proposal, Planner(job_from_data(doc), folder, MemoryStore())
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["plate_b.step", "motor_bracket.step", "bearing_bracket.step", "tapered_cap.step", "ribbed_flange.step"],
+)
+def test_what_is_seen_agrees_with_rays_from_above(name):
+    # embree's rays through trimesh: a face is seen where a ray from above meets it, or the air beside it, first
+    planner = Planner(
+        job_from_data({"fenrik": 1, "name": "s", "part": {"file": name}, "setups": [{"name": "T", "operations": []}]}), MODELS, MemoryStore()
+    )  # fmt: skip
+    part, mesh = (
+        planner.part(),
+        planner.part().mesh.moved(planner.clamped(planner.job.setups[0]).setup_from_part),
+    )
+    seen = seen_from_above(part, mesh, prepare(mesh))
+    ids = [f.id for group in vars(seen).values() for f in group]
+    assert sorted(ids) == sorted({int(i) for i in mesh.face_ids})
+    body = trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False)
+    for groups, wanted in (((seen.floors, seen.leaning), True), ((seen.hidden,), False)):
+        for face in (f for g in groups for f in g):
+            mine = np.flatnonzero(mesh.face_ids == face.id)
+            if abs(np.average(body.face_normals[mine, 2], weights=body.area_faces[mine])) < 0.1:
+                continue
+            middle = body.triangles_center[mine]
+            middle = middle + 1e-3 * body.face_normals[mine]
+            covered = body.ray.intersects_any(middle, np.tile([0.0, 0.0, 1.0], (len(mine), 1)))
+            share = float(body.area_faces[mine][~covered].sum() / body.area_faces[mine].sum())
+            assert (share > 0.4) == wanted or 0.3 < share < 0.7, face
+
+
+def test_a_plate_with_pocket_bores_threads_and_a_chamfer_is_planned_and_proved(tmp_path):
+    from tests.core.test_profile import rounded_box
+
+    file = drilled(
+        tmp_path,
+        [
+            rounded_box(14, 10, 12, 30, 20, 8, 5.0), cylinder(52, 20, 0, 3.4, 20), cylinder(8, 20, 0, 4.5, 20),
+            cone(8, 20, 19.5, 4.5, 5.0, 0.5),
+        ],
+    )  # fmt: skip
+    proposal, planner = whole(tmp_path, file.name)
+    strategies = [o.strategy for o in proposal.operations]
+    assert (
+        strategies[:2] == ["facing", "bounded_clearing"]
+        and "tapping" in strategies
+        and "profile" in strategies
+    )
+    assert any("M8" in w for w in proposal.words)
+    fine = next(
+        t
+        for t in proposal.tools
+        if t.number == next(o.tool for o in proposal.operations if o.strategy == "profile")
+    )
+    assert fine.radius < 5.0 and fine.flute_length >= 20.0
+    proof = Prover(planner).prove(planner.job.effective_releases()[0])
+    assert proof.stops() == []
+    facts = proof.facts["deviation"]
+    assert facts["max_overcut_mm"] <= 0.011
+    assert facts["share_of_reachable"] > 0.995
+
+
+@pytest.mark.parametrize("name", ["plate_b.step", "pillow_block.step"])
+def test_parts_that_nobody_here_drew_are_planned_without_a_stop(name):
+    proposal, planner = whole(MODELS, name)
+    proof = Prover(planner).prove(planner.job.effective_releases()[0])
+    assert proof.stops() == []
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
+    seen_all = name == "pillow_block.step"
+    assert seen_all or any(w.startswith("Left:") for w in proposal.words)
+    if seen_all:
+        assert proof.facts["deviation"]["share_of_reachable"] > 0.99
+
+
+def test_tools_of_the_job_are_taken_before_those_of_the_library():
+    from fenrik.core.tooling.library import starting_library
+
+    mine = next(t for t in starting_library() if t.name == "End mill 12").model_copy(
+        update={"number": 77, "flute_length": 40.0, "stick_out": 60.0}
+    )
+    proposal, _ = whole(MODELS, "pillow_block.step", tools=[mine.model_dump(mode="json")])
+    assert next(o.tool for o in proposal.operations if o.strategy == "bounded_clearing") == 77
+
+
+def test_the_smallest_inner_radius_counts_only_walls():
+    planner = Planner(
+        job_from_data({"fenrik": 1, "name": "s", "part": {"file": "bearing_bracket.step"}, "setups": [{"name": "T", "operations": []}]}), MODELS, MemoryStore()
+    )  # fmt: skip
+    mesh = planner.part().mesh.moved(planner.clamped(planner.job.setups[0]).setup_from_part)
+    seen = seen_from_above(planner.part(), mesh, prepare(mesh))
+    drilled_faces = {f for h in planner.holes() for f in h.faces}
+    radii = {
+        f.radius
+        for f in planner.part().faces
+        if f.kind == "cylinder" and f.hollow and f.id not in drilled_faces
+    }
+    assert inner_radius(planner.part(), seen.walls, drilled_faces) in radii
+    assert inner_radius(planner.part(), [], set()) == float("inf")
