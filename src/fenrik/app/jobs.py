@@ -174,7 +174,7 @@ class Jobs:
     def planner(self, job_id: int, revision: int | None = None, reading: bool = False) -> Iterator[Planner]:
         """A planner on the job's document and files, laid out in a folder for as long as it is used.
 
-        Only with `reading` (in the worker) may it read model files; else parts come from artefacts.
+        Only with `reading` (in the worker) may it read model files and cut stocks; else both come from artefacts.
         """
         job = self.job(job_id, revision)
         with tempfile.TemporaryDirectory(prefix="fenrik-job-") as folder:
@@ -182,7 +182,8 @@ class Jobs:
                 path = Path(folder) / name
                 path.parent.mkdir(parents=True, exist_ok=True)
                 path.write_bytes(self.file(job_id, name))
-            yield Planner(job, Path(folder), self.store, read_in_child if reading else _not_here)
+            read = read_in_child if reading else _not_here
+            yield Planner(job, Path(folder), self.store, read, cutting=reading)
 
     # proofs ----------------------------------------------------------------------------------
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from fenrik.app.jobs import Jobs
-from fenrik.core.errors import FenrikError
+from fenrik.core.errors import FenrikError, NotYet
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
+from fenrik.core.job.moving import moving_words
 from fenrik.core.job.planning import Planner, plain_derived
 from fenrik.core.job.proving import Prover
 
@@ -33,16 +34,36 @@ def _setup_state(jobs: Jobs, planner: Planner, setup: SetupDoc) -> dict[str, Any
         clamped = planner.clamped(setup)
         planner.machine(setup)
         planner.material(setup)
+    except NotYet as error:
+        waiting = [_waiting(planner, setup, o) for o in setup.operations]
+        return {"name": setup.name, "state": "waits", "error": error.as_dict(), "operations": waiting}
     except FenrikError as error:
         return {"name": setup.name, "state": "wrong", "error": error.as_dict(), "operations": []}
     return {
         "name": setup.name,
         "state": "ready",
         "setup_from_part": clamped.setup_from_part.tolist(),
-        "stock": {"min": clamped.stock_low.tolist(), "max": clamped.stock_high.tolist()},
+        "stock": {
+            "min": clamped.stock_low.tolist(),
+            "max": clamped.stock_high.tolist(),
+            "shape": planner.stock_shape(setup),
+        },
         "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
         "table_from_setup": clamped.table_from_setup.tolist(),
+        "copies": clamped.copies.tolist(),
+        "moved": moving_words(planner, setup),
         "operations": [_operation_state(jobs, planner, setup, o) for o in setup.operations],
+    }
+
+
+def _waiting(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
+    """An operation whose stock is not known yet."""
+    resolved = planner.resolved(setup, operation)
+    return {
+        "name": operation.name,
+        "state": "stale",
+        "derived": plain_derived(resolved),
+        "parameters": resolved.parameters.model_dump(),
     }
 
 
@@ -64,6 +85,8 @@ def _release_state(jobs: Jobs, planner: Planner, release: ReleaseDoc) -> dict[st
     row: dict[str, Any] = {"name": release.name, "setup": release.setup, "dialect": release.dialect}
     try:
         key = Prover(planner).release_key(release)
+    except NotYet as error:
+        return {**row, "state": "stale", "error": error.as_dict()}
     except FenrikError as error:
         return {**row, "state": "wrong", "error": error.as_dict()}
     return {**row, "state": "ready" if jobs.store.has(key) else "stale", "key": key}

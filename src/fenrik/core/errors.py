@@ -5,6 +5,7 @@ FenrikError
 │   ├── FileError     a model file that cannot be used
 │   └── DocumentError a job document that breaks its schema or its rules
 ├── ComputeError      a computation that cannot be finished with these inputs
+├── NotYet            what follows from a computation that has not been made yet
 ├── PostError         a program that cannot be written or read back
 ├── Cancelled         the user or the worker stopped it
 └── ApplicationError  a rule of the application (unknown job, edited meanwhile)
@@ -64,6 +65,12 @@ class ComputeError(FenrikError):
     """A computation that cannot be finished with these inputs."""
 
     code = "compute"
+
+
+class NotYet(FenrikError):
+    """Something that follows from a computation which has not been made yet; no fault of the document."""
+
+    code = "not_yet"
 
 
 class PostError(FenrikError):

@@ -14,7 +14,7 @@ from fenrik.core.errors import Cancelled, FenrikError
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.progress import Progress
-from fenrik.core.setups.setup import SolidStock
+from fenrik.core.setups.setup import CarriedStock, SolidStock
 
 log = logging.getLogger(__name__)
 MAX_ATTEMPTS = 3
@@ -60,17 +60,7 @@ def _work(planner: Planner, target: str, progress: Progress) -> None:
     if target == "part":
         return
     if target == "plan":
-        todo = [(s, o) for s in planner.job.setups for o in s.operations if o.enabled]
-        failures: list[FenrikError] = []
-        for i, (setup, operation) in enumerate(todo):
-            part = progress.part(i / len(todo), (i + 1) / len(todo))
-            part.step(0.0, f"'{operation.name}'")
-            try:
-                planner.path(setup, operation, part)
-            except Cancelled:
-                raise
-            except FenrikError as error:  # the others are still worth computing
-                failures.append(error)
+        failures = _plan(planner, progress)
         if failures:
             raise failures[0]
         return
@@ -78,6 +68,36 @@ def _work(planner: Planner, target: str, progress: Progress) -> None:
     releases = planner.job.effective_releases()
     for i, release in enumerate(releases):
         prover.prove(release, progress.part(i / len(releases), (i + 1) / len(releases)))
+
+
+def _plan(planner: Planner, progress: Progress) -> list[FenrikError]:
+    """Every path that can be computed; returns what went wrong with the others."""
+    failures: list[FenrikError] = []
+    setups = [s for s in planner.job.setups if any(o.enabled for o in s.operations)]
+    count = sum(o.enabled for s in setups for o in s.operations)
+    done = 0
+    for setup in setups:
+        enabled = [o for o in setup.operations if o.enabled]
+        try:
+            if isinstance(setup.stock, CarriedStock):
+                progress.step(done / count, f"cutting the stock of '{setup.name}'")
+                planner.carried(setup, progress.part(done / count, (done + 0.5) / count))
+        except Cancelled:
+            raise
+        except FenrikError as error:  # nothing of this setup can be computed
+            failures.append(error)
+            continue
+        for operation in enabled:
+            part = progress.part(done / count, (done + 1) / count)
+            part.step(0.0, f"'{operation.name}'")
+            done += 1
+            try:
+                planner.path(setup, operation, part)
+            except Cancelled:
+                raise
+            except FenrikError as error:  # the others are still worth computing
+                failures.append(error)
+    return failures
 
 
 def _begin(jobs: Jobs, run_id: int) -> dict[str, Any] | None:

@@ -72,6 +72,19 @@ def part_scene(jobs: Service, job_id: int, key: str) -> Response:
     return binary(pack({"name": part.name}, arrays))
 
 
+@router.get("/jobs/{job_id}/setups/{index}/stock/{shape}")
+def stock_shape(jobs: Service, job_id: int, index: int, shape: str) -> Response:
+    """The triangles of a stock that is no box, in the setup frame, mm. `shape` is its name in the job's state."""
+    with jobs.planner(job_id) as planner:
+        if not 0 <= index < len(planner.job.setups):
+            raise NotFound(f"The job has no setup {index + 1}.", remedy="Reload the page.")
+        setup = planner.job.setups[index]
+        mesh = planner.clamped(setup).stock_mesh
+        if mesh is None or planner.stock_shape(setup) != shape:
+            raise NotFound("The stock has changed meanwhile.", remedy="Reload the page.")
+    return binary(pack({}, {"vertices": mesh.vertices.astype(np.float32), "triangles": mesh.triangles}))
+
+
 class UseAnswer(BaseModel):
     """A use of a hole: its purpose, and why, and by which table."""
 

@@ -106,11 +106,20 @@ export interface Operation {
 }
 
 export interface Stock {
-  kind: "box" | "solid";
+  kind: "box" | "solid" | "carried";
+  /** Of a carried one: the earlier setup that leaves it. */
+  setup?: string;
   allowance?: Record<string, number>;
   file?: string;
   solid?: number | null;
   scale?: number;
+}
+
+export interface PartArray {
+  columns: number;
+  rows: number;
+  gap_x: number;
+  gap_y: number;
 }
 
 export interface Setup {
@@ -120,6 +129,7 @@ export interface Setup {
   machine: string;
   material: string;
   stock: Stock;
+  array?: PartArray | null;
   zero: { of: "stock" | "part" | "point"; x: string; y: string; z: string; point: Vec3 | null };
   work_offset: string;
   placement: { x: number; y: number; z: number };
@@ -163,7 +173,7 @@ export interface Fault {
 
 export interface OperationState {
   name: string;
-  key: string;
+  key?: string;
   state: "ready" | "stale";
   derived: Record<string, Derived>;
   parameters: Record<string, unknown>;
@@ -171,10 +181,14 @@ export interface OperationState {
 
 export interface SetupState {
   name: string;
-  state: "ready" | "wrong";
+  state: "ready" | "wrong" | "waits";
   error?: Fault;
   setup_from_part?: number[][];
-  stock?: { min: Vec3; max: Vec3 };
+  stock?: { min: Vec3; max: Vec3; shape: string | null };
+  /** Where every part of an array lies from the first. */
+  copies?: Vec3[];
+  /** How the part was turned from the setup before, in words. */
+  moved?: string;
   part?: { min: Vec3; max: Vec3 };
   table_from_setup?: Vec3;
   operations: OperationState[];

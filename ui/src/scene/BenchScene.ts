@@ -46,6 +46,7 @@ export class BenchScene {
   }
 
   dispose() {
+    this.removeShared("copies");
     for (const name of [...this.layers.keys()]) this.clear(name);
     this.controls.dispose();
     this.renderer.dispose();
@@ -92,7 +93,7 @@ export class BenchScene {
 
   private extent(): THREE.Box3 {
     const box = new THREE.Box3();
-    for (const name of ["part", "stockBox", "stock"]) {
+    for (const name of ["part", "copies", "stockBox", "stock"]) {
       const layer = this.layers.get(name);
       if (layer?.visible) box.expandByObject(layer);
     }
@@ -139,6 +140,7 @@ export class BenchScene {
   }
 
   setPart(blob: Blob) {
+    this.removeShared("copies");
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(blob.arrays.vertices, 3));
     const shown = geometry.clone();
@@ -191,6 +193,50 @@ export class BenchScene {
     this.ask();
   }
 
+  /** Shows the part once more at every shift but the first, which is its own place. */
+  setCopies(rows: number[][] | null, shifts: Vec3[]) {
+    this.removeShared("copies");
+    const one = this.layers.get("part");
+    if (!one || !rows || shifts.length < 2) return;
+    const frame = new THREE.Matrix4().set(...(rows.flat() as Parameters<THREE.Matrix4["set"]>));
+    const group = new THREE.Group();
+    for (const shift of shifts.slice(1)) {
+      const copy = one.clone();
+      copy.matrixAutoUpdate = false;
+      copy.matrix.copy(new THREE.Matrix4().makeTranslation(...shift).multiply(frame));
+      group.add(copy);
+    }
+    group.visible = one.visible;
+    this.layers.set("copies", group);
+    this.scene.add(group);
+    group.updateMatrixWorld(true);
+    this.ask();
+  }
+
+  /** Takes away a layer whose geometry belongs to another. */
+  private removeShared(name: string) {
+    this.layers.get(name)?.removeFromParent();
+    this.layers.delete(name);
+    this.ask();
+  }
+
+  /** The shape of a stock that is no box, see-through, in the shown frame. */
+  setStockShape(blob: Blob | null) {
+    this.clear("stockShape");
+    if (!blob) return;
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(blob.arrays.vertices as Float32Array, 3));
+    geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(blob.arrays.triangles), 1));
+    const skin = new THREE.MeshStandardMaterial({
+      color: this.colours.stock,
+      transparent: true,
+      opacity: 0.45,
+      depthWrite: false,
+      flatShading: true,
+    });
+    this.put("stockShape", new THREE.Mesh(geometry, skin));
+  }
+
   setPartGhost(ghost: boolean) {
     if (!this.partMesh) return;
     const material = this.partMesh.material as THREE.MeshStandardMaterial;
@@ -206,7 +252,8 @@ export class BenchScene {
     if (!this.partMesh || !this.layers.get("part")?.visible) return null;
     const ray = new THREE.Raycaster();
     ray.setFromCamera(new THREE.Vector2(x, y), this.camera);
-    const hit = ray.intersectObject(this.partMesh, false)[0];
+    const copies = this.layers.get("copies")?.children.map((copy) => copy.children[0]) ?? [];
+    const hit = ray.intersectObjects([this.partMesh, ...copies], false)[0];
     if (!hit || hit.faceIndex == null) return null;
     let low = 0;
     let high = this.faceStarts.length - 1;
@@ -215,7 +262,7 @@ export class BenchScene {
       if (this.faceStarts[mid] <= hit.faceIndex) low = mid;
       else high = mid;
     }
-    const point = this.partMesh.worldToLocal(hit.point.clone());
+    const point = hit.object.worldToLocal(hit.point.clone());
     return { face: low + 1, point: [point.x, point.y, point.z] };
   }
 

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { HeightField, poseAt, type Motion } from "./heightfield";
+import { groundOf, HeightField, poseAt, type Motion } from "./heightfield";
 import { deviationColour } from "./colours";
 
 const motion: Motion = {
@@ -49,4 +49,19 @@ test("the deviation scale is slate in the band, ochre above, violet below", () =
   expect(ochre[0]).toBeGreaterThan(ochre[2]);
   const violet = deviationColour(-1);
   expect(violet[2]).toBeGreaterThan(violet[1]);
+});
+
+test("a stock that is no box begins at its own heights, a rim around it at the bottom", () => {
+  // a ramp from z 0 at x 0 to z 4 at x 4 over a square, and its underside
+  const shape = {
+    vertices: [0, 0, 0, 4, 0, 4, 4, 4, 4, 0, 4, 0, 4, 0, 0, 4, 4, 0],
+    triangles: [0, 1, 2, 0, 2, 3, 0, 5, 4, 0, 3, 5],
+  };
+  const ground = groundOf([0, 0, 0], [4, 4, 4], 1, shape);
+  const nx = 7;
+  for (let x = 0; x <= 4; x++) expect(ground[(2 + 1) * nx + x + 1]).toBeCloseTo(x);
+  expect(ground[0]).toBe(0);
+  const box = groundOf([0, 0, 0], [4, 4, 4], 1);
+  expect(box[(2 + 1) * nx + 3]).toBe(4);
+  expect(box[nx - 1]).toBe(0);
 });

@@ -11,6 +11,57 @@ export interface Motion {
   tool: Int32Array;
 }
 
+interface Triangles {
+  vertices?: ArrayLike<number>;
+  triangles?: ArrayLike<number>;
+}
+
+/**
+ * The heights of a stock before the first move on a grid over its box, with a rim of empty ground that draws its sides:
+ * a full box, or the upper side of triangles.
+ */
+export function groundOf(
+  min: readonly number[],
+  max: readonly number[],
+  cell: number,
+  shape?: Triangles,
+): Float32Array {
+  const nx = Math.round((max[0] - min[0]) / cell) + 3;
+  const ny = Math.round((max[1] - min[1]) / cell) + 3;
+  const start = new Float32Array(nx * ny).fill(min[2]);
+  const { vertices, triangles } = shape ?? {};
+  if (!vertices || !triangles) {
+    for (let j = 1; j < ny - 1; j++) start.fill(max[2], j * nx + 1, (j + 1) * nx - 1);
+    return start;
+  }
+  const x0 = min[0] - cell;
+  const y0 = min[1] - cell;
+  for (let t = 0; t < triangles.length; t += 3) {
+    const [a, b, c] = [3 * triangles[t], 3 * triangles[t + 1], 3 * triangles[t + 2]];
+    const [ax, ay, bx, by] = [vertices[a], vertices[a + 1], vertices[b], vertices[b + 1]];
+    const [cx, cy] = [vertices[c], vertices[c + 1]];
+    const twice = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax);
+    if (twice <= 1e-12) continue; // looks down, or stands upright
+    const i0 = Math.max(1, Math.ceil((Math.min(ax, bx, cx) - x0) / cell - 1e-6));
+    const i1 = Math.min(nx - 2, Math.floor((Math.max(ax, bx, cx) - x0) / cell + 1e-6));
+    const j0 = Math.max(1, Math.ceil((Math.min(ay, by, cy) - y0) / cell - 1e-6));
+    const j1 = Math.min(ny - 2, Math.floor((Math.max(ay, by, cy) - y0) / cell + 1e-6));
+    for (let j = j0; j <= j1; j++) {
+      for (let i = i0; i <= i1; i++) {
+        const x = x0 + i * cell - ax;
+        const y = y0 + j * cell - ay;
+        const u = (x * (cy - ay) - y * (cx - ax)) / twice;
+        const v = (y * (bx - ax) - x * (by - ay)) / twice;
+        if (u < -1e-6 || v < -1e-6 || u + v > 1 + 1e-6) continue;
+        const z =
+          vertices[a + 2] + u * (vertices[b + 2] - vertices[a + 2]) + v * (vertices[c + 2] - vertices[a + 2]);
+        if (z > start[j * nx + i]) start[j * nx + i] = z;
+      }
+    }
+  }
+  return start;
+}
+
 const KEYFRAME_EVERY = 2000;
 
 export class HeightField {

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections import defaultdict
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from itertools import pairwise
 from typing import Any, Literal
 
@@ -88,6 +88,26 @@ class Hole:
     def facts(self) -> dict[str, Any]:
         """As plain data."""
         return asdict(self) | {"diameter": self.diameter, "depth": self.depth, "words": self.words()}
+
+
+def turned_over(hole: Hole) -> Hole:
+    """A through hole as a tool meets it from its other end: what widens again farther in (a head's place) is not its to
+    make."""
+    whole = hole.sections[-1].bottom
+    back = [
+        Section(whole - s.bottom, whole - s.top, s.diameter_bottom, s.diameter_top)
+        for s in reversed(hole.sections)
+    ]
+    kept: list[Section] = []
+    for section in back:
+        if any(k.straight for k in kept) and section.diameter_bottom > section.diameter_top + SAME_MM:
+            break
+        if any(k.straight and section.diameter_top > k.diameter_top + SAME_MM for k in kept):
+            break
+        kept.append(section)
+    mouth = [m - whole * a for m, a in zip(hole.mouth, hole.axis, strict=True)]
+    axis = [-a for a in hole.axis]
+    return replace(hole, mouth=mouth, axis=axis, sections=kept, shape=_shape(kept))
 
 
 @dataclass

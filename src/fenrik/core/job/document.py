@@ -16,7 +16,7 @@ from pydantic import (
     model_validator,
 )
 
-from fenrik.core.setups.setup import BoxStock, Placement, SolidStock, Up, Zero
+from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
 
@@ -168,7 +168,10 @@ def _stock_kind(value: Any) -> str:
 
 
 StockDoc = Annotated[
-    Annotated[BoxStock, Tag("box")] | Annotated[SolidStock, Tag("solid")], Discriminator(_stock_kind)
+    Annotated[BoxStock, Tag("box")]
+    | Annotated[SolidStock, Tag("solid")]
+    | Annotated[CarriedStock, Tag("carried")],
+    Discriminator(_stock_kind),
 ]
 
 
@@ -181,6 +184,7 @@ class SetupDoc(Strict):
     machine: str = "column_mill_500"
     material: str = "aluminium_wrought"
     stock: StockDoc = BoxStock()
+    array: PartArray | None = None
     zero: Zero = Zero()
     work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
     placement: Placement = Placement()
@@ -237,9 +241,25 @@ class Job(Strict):
                         f"operation '{operation.name}' uses tool {operation.tool}, which the job does not have;"
                         f" its tools are {', '.join(map(str, numbers)) or 'none'}"
                     )
+        for i, setup in enumerate(self.setups):
+            if isinstance(setup.stock, CarriedStock):
+                self._check_carried(setup, setup.stock.setup, self.setups[:i])
         for release in self.releases:
             self._check_release(release)
         return self
+
+    def _check_carried(self, setup: SetupDoc, name: str, earlier: list[SetupDoc]) -> None:
+        source = next((s for s in earlier if s.name == name), None)
+        if source is None:
+            raise ValueError(
+                f"setup '{setup.name}' takes its stock from the setup '{name}', which is none before it;"
+                f" use one of: {', '.join(s.name for s in earlier) or 'none, give a box or a solid'}"
+            )
+        if source.array is not None:
+            raise ValueError(
+                f"setup '{setup.name}' takes its stock from '{name}', which makes several parts in one blank;"
+                " give a box or a solid, or do without the array there"
+            )
 
     def _check_release(self, release: ReleaseDoc) -> None:
         setup = next((s for s in self.setups if s.name == release.setup), None)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from fenrik.core.errors import DocumentError
@@ -14,8 +16,8 @@ SQUARE = 1e-6
 
 
 def hole_spots(picks: list[HolePick], holes: list[Hole], clamped: Clamped, where: str) -> list[HoleSpot]:
-    """One spot for every hole that the picks name, in their order, none twice. Raises DocumentError for a face that is
-    no hole's, and for a hole that does not run along the tool."""
+    """One spot for every hole that the picks name, in their order, none twice, and so for every part of an array. Raises
+    DocumentError for a face that is no hole's, and for a hole that does not run along the tool."""
     out: list[HoleSpot] = []
     seen: set[int] = set()
     for i, pick in enumerate(picks):
@@ -33,7 +35,8 @@ def hole_spots(picks: list[HolePick], holes: list[Hole], clamped: Clamped, where
         if hole.id not in seen:
             seen.add(hole.id)
             out.append(_spot(hole, clamped, f"{where}[{i}]"))
-    return out
+    shifts = clamped.copies[:, :2].tolist()
+    return [replace(spot, x=spot.x + x, y=spot.y + y) for x, y in shifts for spot in out]
 
 
 def _spot(hole: Hole, clamped: Clamped, where: str) -> HoleSpot:

@@ -62,7 +62,8 @@ def clock(seconds: float) -> str:
 
 def setup_picture(planner: Planner, clamped: Clamped, width: int = 420) -> str:
     """Part edges in the stock's box with the zero's axes, seen from front, right and above, as SVG."""
-    lines = [apply(clamped.setup_from_part, line) for line in planner.part().edge_lines]
+    one = [apply(clamped.setup_from_part, line) for line in planner.part().edge_lines]
+    lines = [line + shift for shift in clamped.copies for line in one]
     low, high = clamped.stock_low, clamped.stock_high
     corners = np.array(
         [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]

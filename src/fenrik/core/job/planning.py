@@ -13,18 +13,19 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely.affinity import translate
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
-from fenrik.core.errors import ComputeError, DocumentError, FenrikError
+from fenrik.core.errors import ComputeError, DocumentError, FenrikError, NotYet
 from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes_to_bytes
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.hole_spots import hole_spots
 from fenrik.core.job.regions import area_of, projected
-from fenrik.core.job.standing import thinning_on_parts
+from fenrik.core.job.standing import raw_stock, thinning_on_parts
 from fenrik.core.job.wall_lines import rims, wall_lines
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
@@ -33,8 +34,10 @@ from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.adapting import adapted, divided, follows, side_milling
 from fenrik.core.proof.simulate import PART
-from fenrik.core.setups.setup import Clamped, SolidStock, clamp
+from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
+from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.heightmap import HeightMap
+from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.strategies.base import CLEARING, Heights, Inputs, Parameters
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import MESH_SHARE
@@ -66,11 +69,15 @@ class Planner:
     """Computes a job's parts, setups and paths; results are taken from the store where they exist.
 
     `folder` is what files in the document are relative to; `read` reads models (replaced where
-    untrusted files must be read in a process of their own).
+    untrusted files must be read in a process of their own); without `cutting` the stocks that setups leave come from
+    the store only, so that a question about the job never cuts anything.
     """
 
-    def __init__(self, job: Job, folder: Path, store: Store, read: ReadModel = read_model) -> None:
+    def __init__(
+        self, job: Job, folder: Path, store: Store, read: ReadModel = read_model, cutting: bool = True
+    ) -> None:
         self.job, self.folder, self.store, self._read = job, folder, store, read
+        self._cutting = cutting
         self._parts: dict[str, PartModel] = {}
         self._holes: dict[str, list[Hole]] = {}
         self._meshes: dict[str, TriangleMesh] = {}
@@ -138,13 +145,73 @@ class Planner:
 
     def _clamp(self, setup: SetupDoc) -> Clamped:
         where = f"setups[{self.job.setups.index(setup)}]"
-        stock_part = None
+        delivered: PartModel | TriangleMesh | None = None
         if isinstance(setup.stock, SolidStock):
             doc = PartDoc(file=setup.stock.file, solid=setup.stock.solid, scale=setup.stock.scale)
-            stock_part = self._model(doc, f"{where}.stock.file")[0]
+            delivered = self._model(doc, f"{where}.stock.file")[0]
+        elif isinstance(setup.stock, CarriedStock):
+            delivered = self.carried(setup)
+        part, zero, placement = self.part(), setup.zero, setup.placement
         return clamp(
-            self.part(), setup.up, setup.turn_deg, setup.stock, stock_part, setup.zero, setup.placement, where
+            part, setup.up, setup.turn_deg, setup.stock, delivered, zero, placement, where, setup.array
         )
+
+    def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
+        """What the setup before leaves for one with a carried stock, in the part frame; cut when it is not in the store.
+        Raises NotYet where nothing may be cut."""
+        from fenrik.core.job.carrying import left_by  # the proof, which stands on this module
+
+        assert isinstance(setup.stock, CarriedStock)
+        key = self.carried_key(setup.stock)
+        blob = self.store.get(key)
+        if blob is not None:
+            return _mesh_from(blob)
+        if not self._cutting:
+            raise NotYet(
+                f"The stock of '{setup.name}' is what '{setup.stock.setup}' leaves, which has not been cut yet.",
+                remedy="Compute the plan.", where=f"setups[{self.job.setups.index(setup)}].stock",
+            )  # fmt: skip
+        mesh = left_by(self, self.job.setup(setup.stock.setup), progress)
+        self.store.put(key, "mesh", _mesh_bytes(mesh))
+        return mesh
+
+    def raw_dexels(self, setup: SetupDoc, cell: float, progress: Progress = SILENT) -> Stock:
+        """The stock before the first operation of a setup in the dexels of the proof; a carried one is kept."""
+        clamped = self.clamped(setup)
+        if not isinstance(setup.stock, CarriedStock):
+            return raw_stock(clamped, cell)
+        from fenrik.core.job.carrying import dexels_before  # the proof, which stands on this module
+
+        key = key_of("carried stock", [self.carried_key(setup.stock), self._frame(setup), cell])
+        blob = self.store.get(key)
+        if blob is not None:
+            lattice = Snapshot.of(Stock.of_box(clamped.stock_low, clamped.stock_high, cell))
+            return lattice.changed(blob).delivered_as_solid().stock()
+        stock = dexels_before(self, setup, cell, progress)
+        self.store.put(key, "stock", Snapshot.of(stock).changes(None))
+        return stock
+
+    def carried_key(self, stock: CarriedStock) -> str:
+        """Key of what a setup leaves: the stock it began with, its frame, and the paths of all that cuts in it."""
+        source = self.job.setup(stock.setup)
+        paths = [self.path_key(source, o) for o in source.operations if o.enabled]
+        return key_of("carried", [self.stock_key(source), self._frame(source), paths, self.job.proof.cell_mm])
+
+    def stock_key(self, setup: SetupDoc) -> Any:
+        """What tells the stock of a setup from others beside its box."""
+        if isinstance(setup.stock, SolidStock):
+            return setup.stock.model_dump()
+        return self.carried_key(setup.stock) if isinstance(setup.stock, CarriedStock) else None
+
+    def stock_shape(self, setup: SetupDoc) -> str | None:
+        """A name for the shape of a stock that is no box, as it stands in the setup; None for a box."""
+        key = self.stock_key(setup)
+        return None if key is None else key_of("shape", [key, self._frame(setup)])
+
+    def _frame(self, setup: SetupDoc) -> list[Any]:
+        """Where part and stock stand, as plain numbers."""
+        c = self.clamped(setup)
+        return [c.setup_from_part.tolist(), c.copies.tolist(), c.stock_low.tolist(), c.stock_high.tolist()]
 
     def machine(self, setup: SetupDoc) -> Machine:
         """The setup's machine."""
@@ -169,7 +236,7 @@ class Planner:
 
     def setup_mesh(self, setup: SetupDoc, tolerance: float) -> TriangleMesh:
         """The working mesh for a chord tolerance, in the setup frame."""
-        return self.mesh(round(tolerance * MESH_SHARE, 6)).moved(self.clamped(setup).setup_from_part)
+        return self.clamped(setup).parts(self.mesh(round(tolerance * MESH_SHARE, 6)))
 
     # operation -------------------------------------------------------------------------------
 
@@ -344,14 +411,12 @@ class Planner:
         if r.tool.kind in THREADING:
             cutter += [r.tool.thread_pitch, r.tool.thread_hand, r.tool.thread_rows]
         doc = operation
-        clamped = self.clamped(setup)
-        frame = [clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist()]
-        stock = setup.stock.model_dump() if isinstance(setup.stock, SolidStock) else None
         earlier = [self.path_key(setup, o) for o in self.before(setup, operation)]
         own = [
             doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
             doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
         ]  # fmt: skip
+        frame, stock = self._frame(setup), self.stock_key(setup)
         return key_of("track", [self.part_key(), frame, stock, cutter, own, earlier])
 
     def _inputs(self, setup: SetupDoc, operation: OperationDoc) -> Inputs:
@@ -406,11 +471,13 @@ class Planner:
 
     def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:
         """The part's contact primitives in the setup frame and its outline in plan view, prepared once."""
-        key = key_of("frame", [self.part_key(), self.clamped(setup).setup_from_part.tolist(), tolerance])
+        clamped = self.clamped(setup)
+        frame = [clamped.setup_from_part.tolist(), clamped.copies.tolist()]
+        key = key_of("frame", [self.part_key(), frame, tolerance])
         if key not in self._topologies:
-            mesh = self.setup_mesh(setup, tolerance)
-            self._topologies[key] = prepare(mesh)
-            self._outlines[key] = projected(mesh)
+            self._topologies[key] = prepare(self.setup_mesh(setup, tolerance))
+            one = projected(self.mesh(round(tolerance * MESH_SHARE, 6)).moved(clamped.setup_from_part))
+            self._outlines[key] = shapely.union_all([translate(one, x, y) for x, y, _ in clamped.copies])
         return self._topologies[key], self._outlines[key]
 
     def _flats(self, clamped: Clamped) -> list[float]:

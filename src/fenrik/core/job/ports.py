@@ -7,6 +7,7 @@ from typing import Protocol
 from fenrik.core.job.document import Job, OperationDoc, SetupDoc
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.setups.setup import Clamped
+from fenrik.core.stock.dexels import Stock
 from fenrik.core.tooling.materials import Material
 
 
@@ -17,6 +18,9 @@ class Plans(Protocol):
 
     def clamped(self, setup: SetupDoc) -> Clamped:
         """Frame and stock of a setup."""
+
+    def raw_dexels(self, setup: SetupDoc, cell: float) -> Stock:
+        """The stock before the first operation of a setup."""
 
     def material(self, setup: SetupDoc) -> Material:
         """The setup's material."""

@@ -14,11 +14,12 @@ from fenrik.core.cutting.topology import prepare
 from fenrik.core.errors import DocumentError
 from fenrik.core.job.artefacts import key_of
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
+from fenrik.core.job.gaps import gap_findings
 from fenrik.core.job.kept import KeptCuts
 from fenrik.core.job.note_words import words_of
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.replaying import whole_motion
-from fenrik.core.job.standing import proof_cell, raw_stock
+from fenrik.core.job.standing import proof_cell
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
@@ -36,6 +37,7 @@ from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
 from fenrik.core.proof.reach import reachable
 from fenrik.core.proof.simulate import PART, Simulated, simulate
+from fenrik.core.stock.dexels import Stock
 from fenrik.core.tolerances import MESH_SHARE, PECK_CLEARANCE
 
 Floats = NDArray[np.float64]
@@ -55,6 +57,18 @@ class Posted:
     motion: MotionTable
     comparison: Comparison
     findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class Cutting:
+    """What cutting a posted program gave: every step's result with the last stock, where the steps are kept, the stock
+    before the first, and (n,) s for every move how long it takes and when it begins."""
+
+    done: Simulated
+    keep: KeptCuts
+    stock: Stock
+    times: Floats
+    begin: Floats
 
 
 @dataclass(frozen=True)
@@ -179,7 +193,6 @@ class Prover:
         chosen = self.chosen(release)
         resolved = [planner.resolved(setup, o) for o in chosen]
         words = dialect(release.dialect, planner.folder, "releases")
-        stock = setup.stock.model_dump() if setup.stock.kind == "solid" else None
         return key_of(
             "proof",
             [
@@ -188,8 +201,8 @@ class Prover:
                 [[r.spindle_rpm, r.feed, r.entry_feed, r.tool.facts()] for r in resolved],
                 release.model_dump(), words.model_dump(), self.job.name, self.job.proof.model_dump(), setup.name,
                 setup.work_offset, setup.zero.model_dump(), planner.machine(setup).model_dump(),
-                planner.material(setup).model_dump(), stock,
-                clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(),
+                planner.material(setup).model_dump(), planner.stock_key(setup),
+                clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.copies.tolist(),
                 clamped.table_from_setup.tolist(),
             ],
         )  # fmt: skip
@@ -208,31 +221,46 @@ class Prover:
         self.planner.store.put(key, "proof", proof.to_bytes())
         return proof
 
-    def _prove(self, posted: Posted, progress: Progress) -> Proof:
-        planner, setup, motion = self.planner, posted.setup, posted.motion
-        clamped, mill = planner.clamped(setup), planner.machine(setup)
+    def cut(self, posted: Posted, progress: Progress = SILENT) -> Cutting:
+        """The stock of the release's setup cut with the motion that its text means, step by step, each kept."""
+        planner, motion, step_of = self.planner, posted.motion, posted.comparison.step_of
+        clamped, mill = planner.clamped(posted.setup), planner.machine(posted.setup)
         tools = {t.number: t for t in self.job.tools}
         names = [o.name for o in posted.operations]
         times = move_times(motion, mill)
         changes = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])
         begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changes) * mill.tool_change_s
+        cell, material = proof_cell(clamped, self.job.proof.cell_mm), planner.material(posted.setup)
+        progress.step(0.0, "cutting the stock")
+        keep = KeptCuts(planner.store, clamped, cell, motion, step_of, names, times, tools, material)
+        stock = planner.raw_dexels(posted.setup, cell, progress.part(0.0, 0.2))
+        keep.put_raw(stock)
+        done = simulate(motion, step_of, names, tools, stock, begin, times, material, progress, keep)
+        return Cutting(done, keep, stock, times, begin)
+
+    def _prove(self, posted: Posted, progress: Progress) -> Proof:
+        planner, setup, motion = self.planner, posted.setup, posted.motion
+        clamped, mill = planner.clamped(setup), planner.machine(setup)
+        tools = {t.number: t for t in self.job.tools}
+        names = [o.name for o in posted.operations]
+        step_of = posted.comparison.step_of
+        cutting = self.cut(posted, progress.part(0.02, 0.75))
+        cut, keep, stock, times, begin = (
+            cutting.done,
+            cutting.keep,
+            cutting.stock,
+            cutting.times,
+            cutting.begin,
+        )
         findings = list(posted.findings)
         findings += limit_findings(motion, tools, mill, clamped.table_from_setup, begin)
-        cell, material = proof_cell(clamped, self.job.proof.cell_mm), planner.material(setup)
-        step_of = posted.comparison.step_of
-        progress.step(0.02, "cutting the stock")
-        keep = KeptCuts(planner.store, clamped, cell, motion, step_of, names, times, tools, material)
-        stock = raw_stock(clamped, cell)
-        keep.put_raw(stock)
-        cut = simulate(
-            motion, step_of, names, tools, stock, begin, times, material, progress.part(0.02, 0.75), keep
-        )
         findings += load_findings([c.facts for c in cut.steps], names, mill)
         findings += cut.findings
+        findings += gap_findings(planner, setup, posted.operations)
         progress.step(0.78, "measuring the deviation")
         tolerance = min(o.tolerance_mm for o in posted.operations)
         mesh = planner.setup_mesh(setup, tolerance)
-        area = planner.part().area
+        area = planner.part().area * len(clamped.copies)
         used = [t for t in self.job.tools if t.number in {o.tool for o in posted.operations}]
         band = self.job.proof.tolerance_mm
         topology = prepare(mesh)

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict
 
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.hole_use import Purpose, uses
-from fenrik.core.features.holes import Hole
+from fenrik.core.features.holes import Hole, turned_over
 from fenrik.core.features.threads import Thread, thread
 from fenrik.core.job.document import HolePick, Job, OperationDoc, SetupDoc
 from fenrik.core.setups.setup import Clamped
@@ -120,22 +120,34 @@ def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Cl
         if not seen:
             out.words.append(f"Left: {len(holes)} x {holes[0].words()}, not seen along the tool from here.")
             continue
-        known = job.model_copy(update={"tools": [*job.tools, *out.tools]})
-        try:
-            one = propose_operations(known, setup, seen)
-        except ComputeError as error:
-            out.words.append(f"Left: {error}")
-            continue
-        out.tools += one.tools
-        out.words += one.words
-        out.operations += one.operations
+        purpose = uses(seen[0].diameter, seen[0].through, seen[0].headed)[0].purpose
+        for side in (
+            [h for h in seen if _up(h.axis, clamped) > 0],
+            [h for h in seen if _up(h.axis, clamped) < 0],
+        ):
+            if not side:
+                continue
+            met = side if _up(side[0].axis, clamped) > 0 else [turned_over(h) for h in side]
+            known = job.model_copy(update={"tools": [*job.tools, *out.tools]})
+            try:
+                one = propose_operations(known, setup, met, purpose)
+            except ComputeError as error:
+                out.words.append(f"Left: {error}")
+                continue
+            out.tools += one.tools
+            out.words += one.words
+            out.operations += one.operations
     out.operations = _together(out.operations, [o.name for o in setup.operations])
     return out
 
 
 def _seen_from(hole: Hole, clamped: Clamped) -> bool:
-    up = clamped.setup_from_part[:3, :3]
-    return any((up @ np.array(entry))[2] > 1.0 - 1e-6 for entry in hole.entries)
+    return any(_up(entry, clamped) > 1.0 - 1e-6 for entry in hole.entries)
+
+
+def _up(direction: list[float], clamped: Clamped) -> float:
+    """How much a direction of the part points up in a setup, -1 to 1."""
+    return float(clamped.setup_from_part[2, :3] @ np.array(direction))
 
 
 def _phase(operation: OperationDoc) -> int:

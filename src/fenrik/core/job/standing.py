@@ -45,7 +45,7 @@ def thinning_on_parts(
     before it and it in the pieces of at most `longest` mm in which the proof cuts. `owner` (m,) is the row of each part
     as `adapting.divided` gives it."""
     clamped = plans.clamped(setup)
-    stock = raw_stock(clamped, proof_cell(clamped, plans.job.proof.cell_mm))
+    stock = plans.raw_dexels(setup, proof_cell(clamped, plans.job.proof.cell_mm))
     for earlier in plans.before(setup, operation):
         done = plans.path(setup, earlier)
         if len(done) > 1:

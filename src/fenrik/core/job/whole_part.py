@@ -10,6 +10,7 @@ import numpy as np
 
 from fenrik.core.cutting.topology import prepare
 from fenrik.core.features.holes import alike
+from fenrik.core.features.made import made_already
 from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
 from fenrik.core.job.document import Boundary, OperationDoc, SetupDoc, WallPick
 from fenrik.core.job.planning import Planner
@@ -46,9 +47,12 @@ class _Whole:
         # the mesh of the view tells what is seen; paths are computed on their own, finer one
         self.mesh = self.part.mesh.moved(self.clamped.setup_from_part)
         self.seen: Seen = seen_from_above(self.part, self.mesh, prepare(self.mesh))
-        self.holes = propose_all(planner.job, setup, alike(planner.holes()), self.clamped)
+        self.made = made_already(self.part, self.mesh, self.clamped)
+        open_holes = [h for h in planner.holes() if not set(h.faces) <= self.made]
+        self.holes = propose_all(planner.job, setup, alike(open_holes), self.clamped)
         self.out.tools += self.holes.tools
         self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
+        self.drilled |= self.made
 
     def _walls_of(self, face: int | None) -> list[int]:
         return next((list(h.faces) for h in self.planner.holes() if face in h.faces), [])
@@ -58,6 +62,9 @@ class _Whole:
         floors = [f for f in self.seen.floors if f.id not in self.drilled]
         leaning = [f for f in self.seen.leaning if f.id not in self.drilled]
         chamfers, curved = self._chamfers(leaning)
+        if not (walls or floors or leaning) and not self.holes.operations:
+            self.out.words.append("Nothing that is seen from here has stock on it.")
+            return self.out
         narrowest = inner_radius(self.part, walls, self.drilled)
         deepest = max([self.clamped.part_high[2] - w.low for w in walls], default=0.0)
         big = self._mill(self._clearing_size(), deepest)
@@ -69,9 +76,10 @@ class _Whole:
         if self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM and floors:
             self._add("Face the top", "facing", big)
         rough = {"allowance_radial": LEFT["radial"], "allowance_axial": LEFT["axial"]}
-        self._add("Clear", "bounded_clearing", big, parameters=rough)
-        if fine.number != big.number:
-            self._add("Clear the rest", "rest_clearing", fine, parameters=rough)
+        if walls or floors or leaning:
+            self._add("Clear", "bounded_clearing", big, parameters=rough)
+            if fine.number != big.number:
+                self._add("Clear the rest", "rest_clearing", fine, parameters=rough)
         if floors:
             flat = {
                 "flats_only": True,
@@ -93,8 +101,17 @@ class _Whole:
         return self.out
 
     def _clearing_size(self) -> float:
-        size = self.clamped.part_high - self.clamped.part_low
-        return max(3.0, min(WIDEST_CLEARING, CLEARING_SHARE * float(min(size[:2]))))
+        size = self.mesh.vertices.max(axis=0) - self.mesh.vertices.min(axis=0)
+        most = max(3.0, min(WIDEST_CLEARING, CLEARING_SHARE * float(min(size[:2]))))
+        array = self.setup.array
+        gaps = (
+            []
+            if array is None
+            else [
+                gap for gap, count in ((array.gap_x, array.columns), (array.gap_y, array.rows)) if count > 1
+            ]
+        )
+        return min([most, *(gap - 2 * LEFT["radial"] for gap in gaps)])
 
     def _mill(self, most: float, deep: float) -> Assembly:
         """The widest flat mill up to a diameter; a longer one of it is made up where its flutes are shorter than the depth."""
@@ -185,6 +202,10 @@ class _Whole:
         self._add("Finish curved faces", "parallel_finishing", ball, keep_in=area, parameters={"cusp": 0.01})
 
     def _say_left(self) -> None:
+        if self.made:
+            self.out.words.append(
+                f"{len(self.made)} faces have no stock on them any more and are left as they are."
+            )
         for faces, why in (
             (self.seen.hidden, "something stands over them"),
             (self.seen.under, "they look down"),

@@ -13,9 +13,10 @@ Floats = NDArray[np.float64]
 
 class DistanceField:
     """Exact distance to a closed mesh through a tree of boxes; sign by angle-weighted normals
-    (Bærentzen and Aanæs 2005). Same frame as the mesh, mm."""
+    (Bærentzen and Aanæs 2005). Same frame as the mesh, mm. Triangles without area bound nothing and are left out."""
 
     def __init__(self, mesh: TriangleMesh) -> None:
+        mesh = _with_area(mesh)
         corners = mesh.vertices[mesh.triangles]
         boxes = np.hstack([corners.min(axis=1), corners.max(axis=1)])
         self._boxes, self._child, order = k.build(boxes, 4)
@@ -29,6 +30,17 @@ class DistanceField:
         xyz = np.ascontiguousarray(points, dtype=np.float64)
         distance, triangle = k.signed(xyz, self._boxes, self._child, self._corners, self._normals)
         return distance, self.face_ids[triangle], self._normals[triangle, 0]
+
+
+def _with_area(mesh: TriangleMesh) -> TriangleMesh:
+    corners = mesh.vertices[mesh.triangles]
+    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    has = np.einsum("ij,ij->i", square, square) > 1e-24
+    return (
+        mesh
+        if has.all()
+        else TriangleMesh(mesh.vertices, mesh.triangles[has], mesh.face_ids[has], mesh.deviation)
+    )
 
 
 def _feature_normals(mesh: TriangleMesh) -> Floats:

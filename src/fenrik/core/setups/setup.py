@@ -68,8 +68,30 @@ class SolidStock(_Strict):
     scale: float = 1.0
 
 
+class CarriedStock(_Strict):
+    """What an earlier setup of the job leaves."""
+
+    kind: Literal["carried"]
+    setup: Annotated[str, Field(min_length=1, max_length=80, description="Name of the earlier setup.")]
+
+
+class PartArray(_Strict):
+    """Several parts in one blank, in columns along X and rows along Y, with gaps between their boxes, mm."""
+
+    columns: Annotated[int, Field(ge=1, le=50)] = 1
+    rows: Annotated[int, Field(ge=1, le=50)] = 1
+    gap_x: NotNegative = 10.0
+    gap_y: NotNegative = 10.0
+
+    @model_validator(mode="after")
+    def _few(self) -> PartArray:
+        if self.columns * self.rows > 100:
+            raise ValueError(f"{self.columns} x {self.rows} parts are too many; give at most 100")
+        return self
+
+
 class Zero(_Strict):
-    """Program zero: one of the 27 points of the stock's or the part's box, or a point of the part."""
+    """Program zero: one of the 27 points of the box of the stock or of the (first) part, or a point of the part."""
 
     of: Literal["stock", "part", "point"] = "stock"
     x: Side = "middle"
@@ -96,9 +118,9 @@ class Placement(_Strict):
 class Clamped:
     """A part set up in stock. Setup frame: program zero, Z up, mm.
 
-    `setup_from_part` (4, 4); `stock_low`, `stock_high` (3,) corners of the stock's box;
-    `stock_mesh` is None for a box; `machine_from_setup` (3,) is the work offset: program zero in
-    table coordinates.
+    `setup_from_part` (4, 4) of the first part; `copies` (n, 3) where every part of an array lies from the first, itself
+    included; `stock_low`, `stock_high` (3,) corners of the stock's box; `stock_mesh` is None for a box; `part_low`,
+    `part_high` (3,) bound all parts; `table_from_setup` (3,) is the work offset: program zero in table coordinates.
     """
 
     setup_from_part: Floats
@@ -108,6 +130,24 @@ class Clamped:
     part_low: Floats
     part_high: Floats
     table_from_setup: Floats
+    copies: Floats
+
+    def parts(self, mesh: TriangleMesh) -> TriangleMesh:
+        """The part's mesh (part frame) as it stands in the setup frame, once for every part of an array."""
+        return copied(mesh.moved(self.setup_from_part), self.copies)
+
+
+def copied(mesh: TriangleMesh, shifts: Floats) -> TriangleMesh:
+    """One mesh of a mesh at every shift (n, 3); the face ids stay those of the one."""
+    if len(shifts) == 1:
+        return mesh
+    count = len(mesh.vertices)
+    return TriangleMesh(
+        np.concatenate([mesh.vertices + shift for shift in shifts]),
+        np.concatenate([mesh.triangles + np.int32(i * count) for i in range(len(shifts))]),
+        np.tile(mesh.face_ids, len(shifts)),
+        mesh.deviation,
+    )
 
 
 def up_direction(up: Up, part: PartModel, where: str = "up") -> Floats:
@@ -138,44 +178,63 @@ def clamp(
     part: PartModel,
     up: Up,
     turn_deg: float,
-    stock: BoxStock | SolidStock,
-    stock_part: PartModel | None,
+    stock: BoxStock | SolidStock | CarriedStock,
+    delivered: PartModel | TriangleMesh | None,
     zero: Zero,
     placement: Placement,
     where: str = "setup",
+    array: PartArray | None = None,
 ) -> Clamped:
-    """Frame and stock of a setup. `stock_part` is the read solid where the stock is one.
+    """Frame and stock of a setup. `delivered` is the read solid of a solid stock, or the mesh (part frame) of a carried
+    one.
 
-    Raises DocumentError when the part sticks out of the stock, saying on which side and how far.
+    Raises DocumentError when the part sticks out of the solid, saying on which side and how far.
     """
     turned = transform(
         rotation_up(up_direction(up, part, f"{where}.up"), math.radians(turn_deg)), (0.0, 0.0, 0.0)
     )
     points = apply(turned, part.mesh.vertices)
-    part_low, part_high = _tight(part, turned, points)
+    one_low, one_high = _tight(part, turned, points)
+    copies = _places(array, one_high - one_low)
+    part_low, part_high = one_low, one_high + copies[-1]
+    stock_mesh = None
     if isinstance(stock, BoxStock):
         a = stock.allowance
         low = part_low - np.array([a.x_low, a.y_low, a.z_low])
         high = part_high + np.array([a.x_high, a.y_high, a.z_high])
-        stock_points = None
     else:
-        assert stock_part is not None
-        stock_points = apply(turned, stock_part.mesh.vertices)
-        low, high = _tight(stock_part, turned, stock_points)
-        _check_inside(part_low, part_high, low, high, f"{where}.stock")
-        _check_contained(points, stock_points, stock_part, f"{where}.stock")
+        assert delivered is not None
+        stock_mesh = (delivered if isinstance(delivered, TriangleMesh) else delivered.mesh).moved(turned)
+        if isinstance(delivered, PartModel):
+            low, high = _tight(delivered, turned, stock_mesh.vertices)
+            _check_inside(part_low, part_high, low, high, f"{where}.stock")
+            for shift in copies:
+                _check_contained(points + shift, stock_mesh, delivered.mesh.deviation, f"{where}.stock")
+        else:
+            low, high = stock_mesh.bounds
     if zero.of == "point":
         origin = apply(turned, np.array([zero.point]))[0]
     else:
-        box = (low, high) if zero.of == "stock" else (part_low, part_high)
+        box = (low, high) if zero.of == "stock" else (one_low, one_high)
         origin = np.array([_side(box, j, s) for j, s in enumerate((zero.x, zero.y, zero.z))])
     matrix = transform(turned[:3, :3], -origin)
-    mesh = None
-    if stock_points is not None and stock_part is not None:
-        mesh = TriangleMesh(stock_points - origin, stock_part.mesh.triangles, stock_part.mesh.face_ids)
+    if stock_mesh is not None:
+        stock_mesh = TriangleMesh(stock_mesh.vertices - origin, stock_mesh.triangles, stock_mesh.face_ids)
     middle = 0.5 * (low + high) - origin
     table = np.array([placement.x - middle[0], placement.y - middle[1], placement.z - (low[2] - origin[2])])
-    return Clamped(matrix, low - origin, high - origin, mesh, part_low - origin, part_high - origin, table)
+    return Clamped(
+        matrix, low - origin, high - origin, stock_mesh, part_low - origin, part_high - origin, table, copies
+    )
+
+
+def _places(array: PartArray | None, size: Floats) -> Floats:
+    """Shifts (n, 3) of the parts of an array, row by row, the farthest last."""
+    if array is None:
+        return np.zeros((1, 3))
+    pitch = (float(size[0]) + array.gap_x, float(size[1]) + array.gap_y)
+    return np.array(
+        [[i * pitch[0], j * pitch[1], 0.0] for j in range(array.rows) for i in range(array.columns)]
+    )
 
 
 def _tight(part: PartModel, turned: Floats, points: Floats) -> tuple[Floats, Floats]:
@@ -209,12 +268,11 @@ def _check_inside(part_low: Floats, part_high: Floats, low: Floats, high: Floats
                 )
 
 
-def _check_contained(points: Floats, stock_points: Floats, stock_part: PartModel, where: str) -> None:
-    mesh = TriangleMesh(stock_points, stock_part.mesh.triangles, stock_part.mesh.face_ids)
+def _check_contained(points: Floats, mesh: TriangleMesh, deviation: float, where: str) -> None:
     step = max(1, len(points) // 20000)
     sample = points[::step]
     distance = -DistanceField(mesh).signed(sample)[0]  # positive inside
-    slack = stock_part.mesh.deviation + 1e-3
+    slack = deviation + 1e-3
     worst = int(np.argmin(distance))
     if distance[worst] < -slack:
         x, y, z = sample[worst]

@@ -4,7 +4,7 @@ import { useBlob, useProof, useStockAt } from "../../api/hooks";
 import type { Vec3 } from "../../api/types";
 import { BenchScene } from "../../scene/BenchScene";
 import { clearedShape } from "../../scene/cutter";
-import { HeightField, poseAt, type Motion } from "../../scene/heightfield";
+import { groundOf, HeightField, poseAt, type Motion } from "../../scene/heightfield";
 import { DeviationLegend, PathLegend } from "./Legends";
 import { Offer } from "./Offer";
 import { useShared } from "./context";
@@ -110,19 +110,22 @@ function usePart(scene: BenchScene | null) {
 }
 
 function useSetup(scene: BenchScene | null) {
-  const { state, station, document } = useShared();
+  const { id, state, station, document } = useShared();
   const index = useBench((s) => s.setup);
   const setup = state?.setups[Math.min(index, (state?.setups.length ?? 1) - 1)];
   const inPart = station === "part" || !setup?.setup_from_part;
   const frame = inPart ? null : setup?.setup_from_part;
   const low = !inPart ? setup?.stock?.min : undefined;
   const high = !inPart ? setup?.stock?.max : undefined;
-  const key = JSON.stringify([frame, low, high, station]);
+  const copies = !inPart ? (setup?.copies ?? []) : [];
+  const shape = !inPart ? setup?.stock?.shape : null;
+  const boxed = station === "setups" || station === "tools" || station === "plan";
+  const key = JSON.stringify([frame, low, high, station, shape]);
   useEffect(() => {
     if (!scene) return;
     scene.setPartFrame(frame ?? null);
-    const boxed = station === "setups" || station === "tools" || station === "plan";
-    scene.setStockBox(boxed && low ? low : null, boxed && high ? high : null);
+    const whole = boxed && !shape;
+    scene.setStockBox(whole && low ? low : null, whole && high ? high : null);
     const size = low && high ? Math.hypot(...high.map((h, i) => h - low[i])) : 120;
     scene.setAxes(size * 0.16);
     // eslint-disable-next-line react-hooks/exhaustive-deps
@@ -131,6 +134,15 @@ function useSetup(scene: BenchScene | null) {
     if (scene) scene.look(LOOKS[0][1]);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [scene, JSON.stringify(frame)]);
+  const part = state?.part.key;
+  const partShown = useBlob(part ? `/jobs/${id}/part/scene/${part}` : null).data;
+  useEffect(() => {
+    scene?.setCopies(frame ?? null, copies);
+    scene?.look(LOOKS[0][1]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, partShown, JSON.stringify([frame, copies])]);
+  const skin = useStockShape(boxed ? shape : null);
+  useEffect(() => scene?.setStockShape(skin ?? null), [scene, skin]);
   const tool = useBench((s) => s.tool);
   useEffect(() => {
     if (!scene || station === "prove" || station === "release") return;
@@ -139,6 +151,14 @@ function useSetup(scene: BenchScene | null) {
     if (chosen && high) scene.placeTool([0, 0, high[2] + 5]);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [scene, station, tool, document.tools, key]);
+}
+
+/** The triangles of the chosen setup's stock where it is no box. */
+function useStockShape(shape: string | null | undefined, name?: string) {
+  const { id, state } = useShared();
+  const chosen = useBench((s) => s.setup);
+  const index = name === undefined ? chosen : (state?.setups.findIndex((s) => s.name === name) ?? -1);
+  return useBlob(shape && index >= 0 ? `/jobs/${id}/setups/${index}/stock/${shape}` : null).data;
 }
 
 function usePath(scene: BenchScene | null) {
@@ -182,16 +202,19 @@ function useProofView(scene: BenchScene | null) {
     scene.setStock(key && skin ? skin : null, scale);
     scene.show("field", !isFine);
     scene.show("part", !key);
+    scene.show("copies", !key);
     scene.show("hover", !key);
     scene.show("picked", !key);
   }, [scene, key, skin, isFine, scale]);
 
   const fieldRef = useRef<HeightField | null>(null);
   const setup = state?.setups.find((s) => s.name === facts.data?.setup);
+  const shape = useStockShape(key ? setup?.stock?.shape : null, setup?.name);
   useEffect(() => {
     fieldRef.current = null;
     if (!scene) return;
-    if (!key || !motion.data || !setup?.stock || shown !== "replay") return scene.remove("field");
+    const waiting = setup?.stock?.shape && !shape;
+    if (!key || !motion.data || !setup?.stock || waiting || shown !== "replay") return scene.remove("field");
     const moves: Motion = {
       pieces: motion.data.arrays.pieces as Float32Array,
       endsAt: motion.data.arrays.ends_at as Float32Array,
@@ -200,20 +223,14 @@ function useProofView(scene: BenchScene | null) {
     const shapes = new Map(document.tools.map((t) => [t.number, clearedShape(t)]));
     const { min, max } = setup.stock;
     const cell = Math.max(max[0] - min[0], max[1] - min[1]) / 300;
-    // a rim of empty ground around it draws the sides of the stock
+    const start = groundOf(min, max, cell, shape?.arrays);
     const nx = Math.round((max[0] - min[0]) / cell) + 3;
     const ny = Math.round((max[1] - min[1]) / cell) + 3;
-    const start = new Float32Array(nx * ny).fill(max[2]);
-    for (let k = 0; k < start.length; k++) {
-      const i = k % nx;
-      const j = Math.floor(k / nx);
-      if (i === 0 || j === 0 || i === nx - 1 || j === ny - 1) start[k] = min[2];
-    }
     const field = new HeightField(min[0] - cell, min[1] - cell, cell, nx, ny, min[2], start, moves, shapes);
     field.goTo(useBench.getState().time);
     fieldRef.current = field;
     scene.setField(field);
-  }, [scene, key, motion.data, setup, shown, document.tools]);
+  }, [scene, key, motion.data, setup, shape, shown, document.tools]);
 
   const toolShown = useRef<number | null>(null);
   useEffect(() => {

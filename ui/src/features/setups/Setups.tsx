@@ -24,9 +24,22 @@ const SIDES = [
   ["z_high", "above"],
 ];
 
-function fresh(count: number): Setup {
+/** How a setup's state is shown: one that waits for the setup before is no fault. */
+const STATES: Record<string, string> = { ready: "ready", wrong: "wrong", waits: "stale", stale: "stale" };
+
+function fresh(before: Setup[]): Setup {
+  const count = before.length;
+  const last = before[count - 1];
+  const next: Partial<Setup> = last && {
+    up: { axis: opposite(last.up.axis), face: null, reverse: false },
+    machine: last.machine,
+    material: last.material,
+    ...(last.array ? {} : { stock: { kind: "carried" as const, setup: last.name } }),
+  };
+  let name = count === 0 ? "Top" : `Setup ${count + 1}`;
+  for (let n = count + 2; before.some((s) => s.name === name); n++) name = `Setup ${n}`;
   return {
-    name: count === 0 ? "Top" : `Setup ${count + 1}`,
+    name,
     up: { axis: "+z", face: null, reverse: false },
     turn_deg: 0,
     machine: "column_mill_500",
@@ -36,7 +49,13 @@ function fresh(count: number): Setup {
     work_offset: `G${54 + Math.min(count, 5)}`,
     placement: { x: 0, y: 0, z: 60 },
     operations: [],
+    ...next,
   };
+}
+
+/** The other side of the part: what follows a setup is mostly made turned over. */
+function opposite(axis: string | null): string {
+  return axis ? (axis.startsWith("-") ? "+" : "-") + axis.slice(1) : "-z";
 }
 
 /** The setups of the job, one row each. */
@@ -73,8 +92,8 @@ export function SetupSheet() {
                 <td>{library.machines.find((m) => m.id === s.machine)?.name ?? s.machine}</td>
                 <td>{s.work_offset}</td>
                 <td>
-                  <span className={`state ${state?.setups[i]?.state ?? "stale"}`}>
-                    {state?.setups[i]?.state === "wrong" ? "wrong" : "ready"}
+                  <span className={`state ${STATES[state?.setups[i]?.state ?? "stale"]}`}>
+                    {state?.setups[i]?.state ?? "ready"}
                   </span>
                 </td>
               </tr>
@@ -86,7 +105,7 @@ export function SetupSheet() {
         <Button
           disabled={!document.part}
           onClick={() => {
-            editing.edit((d) => void d.setups.push(fresh(d.setups.length)));
+            editing.edit((d) => void d.setups.push(fresh(d.setups)));
             set({ setup: document.setups.length });
           }}
         >
@@ -100,6 +119,8 @@ export function SetupSheet() {
               editing.edit((d) => {
                 const gone = d.setups.splice(chosen, 1)[0];
                 d.releases = d.releases.filter((r) => r.setup !== gone.name);
+                for (const s of d.setups)
+                  if (s.stock.kind === "carried" && s.stock.setup === gone.name) s.stock = boxStock();
               })
             }
           >
@@ -109,7 +130,7 @@ export function SetupSheet() {
       </div>
       {!document.part && <p className="small">First give the job a part (station 1).</p>}
       {facts?.error && (
-        <div className="problem wrong" role="alert">
+        <div className={facts.state === "waits" ? "problem" : "problem wrong"} role="alert">
           {facts.error.what} {facts.error.remedy}
         </div>
       )}
@@ -128,6 +149,10 @@ function SetupFacts({ index }: { index: number }) {
   return (
     <>
       <h3>What follows</h3>
+      {facts.moved && <Follows label="The part" value={facts.moved} />}
+      {facts.copies && facts.copies.length > 1 && (
+        <Follows label="Parts in the blank" value={String(facts.copies.length)} />
+      )}
       <Follows label="Stock" value={size} />
       {["X", "Y", "Z"].map((axis, i) => (
         <Follows
@@ -159,7 +184,9 @@ export function SetupCard() {
   const edit = (work: (s: Setup) => void) => editing.edit((d) => work(d.setups[i]));
   const rename = (name: string) =>
     editing.edit((d) => {
-      for (const r of d.releases) if (r.setup === d.setups[i].name) r.setup = name;
+      const old = d.setups[i].name;
+      for (const r of d.releases) if (r.setup === old) r.setup = name;
+      for (const s of d.setups) if (s.stock.kind === "carried" && s.stock.setup === old) s.stock.setup = name;
       d.setups[i].name = name;
     });
   const up = setup.up.face ? `face ${setup.up.face}` : setup.up.axis!;
@@ -210,6 +237,7 @@ export function SetupCard() {
       />
       <h3>Stock</h3>
       <StockFields setup={setup} edit={edit} />
+      <ArrayFields setup={setup} edit={edit} />
       <h3>Program zero</h3>
       <ZeroFields setup={setup} edit={edit} />
       <ChoiceField
@@ -239,12 +267,13 @@ interface FieldProps {
   edit: (work: (s: Setup) => void) => Promise<boolean>;
 }
 
+const boxStock = () => ({
+  kind: "box" as const,
+  allowance: { x_low: 2, x_high: 2, y_low: 2, y_high: 2, z_low: 0, z_high: 1 },
+});
+
 function StockFields({ setup, edit }: FieldProps) {
   const { id, document, editing } = useShared();
-  const box = {
-    kind: "box" as const,
-    allowance: { x_low: 2, x_high: 2, y_low: 2, y_high: 2, z_low: 0, z_high: 1 },
-  };
   const take = async (file: File | null) => {
     if (!file) return;
     const body = new FormData();
@@ -256,9 +285,33 @@ function StockFields({ setup, edit }: FieldProps) {
       tell(error);
     }
   };
+  const earlier = document.setups.slice(
+    0,
+    document.setups.findIndex((s) => s.name === setup.name),
+  );
+  const left = (name: string) => `left:${name}`;
+  const { kind } = setup.stock;
+  const value = kind === "carried" ? left(setup.stock.setup!) : kind;
+  const choose = (v: string) =>
+    edit((s) => {
+      if (v === "box") s.stock = boxStock();
+      else if (v.startsWith("left:")) s.stock = { kind: "carried", setup: v.slice(5) };
+    });
   return (
     <>
-      {setup.stock.kind === "box" ? (
+      <ChoiceField
+        label="Stock"
+        value={value}
+        data={[
+          { value: "box", label: "A box around the part" },
+          ...earlier
+            .filter((s) => !s.array)
+            .map((s) => ({ value: left(s.name), label: `What “${s.name}” leaves` })),
+          ...(kind === "solid" ? [{ value: "solid", label: `Solid from ${setup.stock.file}` }] : []),
+        ]}
+        onSave={choose}
+      />
+      {kind === "box" && (
         <div className="two">
           {SIDES.map(([key, label]) => (
             <LengthField
@@ -270,13 +323,6 @@ function StockFields({ setup, edit }: FieldProps) {
             />
           ))}
         </div>
-      ) : (
-        <p className="small">
-          Solid from {setup.stock.file}.{" "}
-          <Button size="compact-xs" variant="default" onClick={() => edit((s) => void (s.stock = box))}>
-            Use a box
-          </Button>
-        </p>
       )}
       <FileButton onChange={take}>
         {(props) => (
@@ -285,6 +331,49 @@ function StockFields({ setup, edit }: FieldProps) {
           </Button>
         )}
       </FileButton>
+    </>
+  );
+}
+
+/** How many parts are made in one blank, and how far apart they lie. */
+function ArrayFields({ setup, edit }: FieldProps) {
+  const { document } = useShared();
+  const array = setup.array ?? { columns: 1, rows: 1, gap_x: 10, gap_y: 10 };
+  const put = (values: Partial<typeof array>) =>
+    edit((s) => {
+      const next = { ...array, ...values };
+      s.array = next.columns * next.rows > 1 ? next : null;
+    });
+  const sides = [
+    ["columns", "gap_x", "along X"],
+    ["rows", "gap_y", "along Y"],
+  ] as const;
+  return (
+    <>
+      <h3>Parts in the blank</h3>
+      <div className="two">
+        {sides.map(([count, , words]) => (
+          <PlainField
+            key={count}
+            label={`Parts ${words}`}
+            suffix="×"
+            value={array[count]}
+            onSave={(v) => put({ [count]: Math.max(1, Math.round(v ?? 1)) })}
+          />
+        ))}
+        {sides.map(
+          ([count, gap, words]) =>
+            array[count] > 1 && (
+              <LengthField
+                key={gap}
+                label={`Gap ${words}`}
+                units={document.units}
+                value={array[gap]}
+                onSave={(v) => put({ [gap]: v ?? 0 })}
+              />
+            ),
+        )}
+      </div>
     </>
   );
 }

@@ -1,0 +1,127 @@
+"""What a setup leaves for the next: the stock as its program, read back, has cut it.
+
+Planning takes its surface as a mesh. The proof of the next setup needs it exactly: there the cuts are made once more, in
+the next setup's frame, with the axis as it leaned then.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.frames import apply, invert
+from fenrik.core.job.document import ReleaseDoc, SetupDoc
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Posted, Prover
+from fenrik.core.job.standing import proof_cell
+from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.progress import SILENT, Progress
+from fenrik.core.proof.simulate import strokes_of
+from fenrik.core.setups.setup import CarriedStock, Clamped
+from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.stock.surface import surface
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class _Strokes:
+    """Straight pieces (m, 12: tip and axis at both ends) that some bodies (b, 6) swept."""
+
+    pieces: Floats
+    bodies: Floats
+
+
+def left_by(planner: Planner, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
+    """The stock after all switched-on operations of a setup, as a closed mesh in the part frame.
+
+    It is the dexels' surface: flat faces and edges between them exact, curved ones within cell² / (8 R). The cuts are
+    shared with the proof of the same program. Raises what planning and posting raise.
+    """
+    clamped = planner.clamped(setup)
+    posted = _posted(planner, setup, progress.part(0.0, 0.6))
+    if posted is not None:
+        done = Prover(planner).cut(posted, progress.part(0.6, 0.95)).done
+        skin = done.skin or surface(done.last, done.cuts)
+    else:
+        skin = surface(planner.raw_dexels(setup, proof_cell(clamped, planner.job.proof.cell_mm)))
+    triangles = skin.triangles()
+    vertices = apply(invert(clamped.setup_from_part), skin.vertices)
+    return TriangleMesh(vertices, triangles, np.ones(len(triangles), dtype=np.int32))
+
+
+def dexels_before(planner: Planner, setup: SetupDoc, cell: float, progress: Progress = SILENT) -> Stock:
+    """The stock before a setup whose stock is carried, in its frame: what was delivered for the first setup of the chain,
+    cut by every setup since."""
+    target = planner.clamped(setup)
+    chain = _chain(planner, setup)
+    stock = _delivered(planner.clamped(chain[0]), target, cell)
+    for i, earlier in enumerate(chain):
+        part = progress.part(i / len(chain), (i + 1) / len(chain))
+        posted = _posted(planner, earlier, part)
+        if posted is not None:
+            for strokes in _strokes(posted, planner, target):
+                nothing_rapid = np.zeros(len(strokes.pieces), dtype=np.bool_)
+                stock.cut(strokes.pieces, strokes.bodies, nothing_rapid, measured=False)
+    for rays, touched in zip(stock.rays, stock.touched, strict=True):
+        rays.tags[:] = -1  # as delivered: whoever cut it, it was not this program
+        touched[:] = False
+    stock.is_box = False
+    return stock
+
+
+def _chain(planner: Planner, setup: SetupDoc) -> list[SetupDoc]:
+    """The setups before one, back to the one that has a stock of its own; that one first."""
+    out: list[SetupDoc] = []
+    while isinstance(setup.stock, CarriedStock):
+        setup = planner.job.setup(setup.stock.setup)
+        out.insert(0, setup)
+    return out
+
+
+def _delivered(source: Clamped, target: Clamped, cell: float) -> Stock:
+    """The first setup's stock on the target's lattice."""
+    mesh = source.stock_mesh or _box(source.stock_low, source.stock_high)
+    placed = mesh.moved(target.setup_from_part @ invert(source.setup_from_part))
+    return Stock.of_mesh(placed, cell, target.stock_low, target.stock_high)
+
+
+def _box(low: Floats, high: Floats) -> TriangleMesh:
+    """A box as twelve triangles, counter-clockwise seen from outside."""
+    corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], dtype=np.float64)
+    sides = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    triangles = [t for a, b, c, d in sides for t in ((a, b, c), (a, c, d))]
+    return TriangleMesh(
+        low + corners * (high - low), np.array(triangles, dtype=np.int32), np.ones(12, dtype=np.int32)
+    )
+
+
+def _strokes(posted: Posted, planner: Planner, target: Clamped) -> Iterator[_Strokes]:
+    """The posted motion of a setup in the frame of another, tool by tool."""
+    source = planner.clamped(posted.setup)
+    matrix = target.setup_from_part @ invert(source.setup_from_part)
+    axis = matrix[:3, 2]
+    tools = {t.number: t for t in planner.job.tools}
+    for stroke in strokes_of(posted.motion, tools):
+        count = len(stroke.pieces)
+        ends = [apply(matrix, stroke.pieces[:, :3]), apply(matrix, stroke.pieces[:, 3:])]
+        if axis[2] > 1 - 1e-12:
+            pieces = np.hstack(ends)
+        else:
+            leaning = np.tile(axis, (count, 1))
+            pieces = np.hstack([ends[0], leaning, ends[1], leaning])
+        yield _Strokes(pieces, tool_bodies(stroke.tool))
+
+
+def _posted(planner: Planner, setup: SetupDoc, progress: Progress) -> Posted | None:
+    """The program of all that is switched on in a setup, read back; None where nothing cuts."""
+    enabled = [o for o in setup.operations if o.enabled]
+    if not any(len(planner.path(setup, o, progress.part(0.0, 0.8))) > 1 for o in enabled):
+        return None
+    # the job's release of the whole setup shares its cuts with this; else plain words do
+    whole = (r for r in planner.job.effective_releases() if r.setup == setup.name and r.operations is None)
+    release = next(whole, ReleaseDoc(name="carried", setup=setup.name))
+    return Prover(planner).post(release, progress.part(0.8, 1.0))

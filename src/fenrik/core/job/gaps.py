@@ -1,0 +1,37 @@
+"""Whether tools pass between the parts of an array."""
+
+from __future__ import annotations
+
+from fenrik.core.job.document import OperationDoc, SetupDoc
+from fenrik.core.job.planning import Planner
+from fenrik.core.proof.finding import Finding
+
+AROUND = ("level_roughing", "bounded_clearing", "rest_clearing", "profile")
+"""Strategies that go around a part."""
+
+
+def gap_findings(planner: Planner, setup: SetupDoc, operations: list[OperationDoc]) -> list[Finding]:
+    """A caution for each direction in which none of the tools that go around the parts passes between them."""
+    array = setup.array
+    if array is None:
+        return []
+    needs = [_width(planner, setup, o) for o in operations if o.strategy in AROUND]
+    out = []
+    for count, gap, axis in ((array.columns, array.gap_x, "X"), (array.rows, array.gap_y, "Y")):
+        if count > 1 and needs and min(needs) > gap + 1e-9:
+            out.append(
+                Finding(
+                    "caution", "gap",
+                    f"The gap of {gap:g} mm between parts along {axis} is narrower than {min(needs):g} mm, which the"
+                    " slimmest tool that goes around them needs: the material between them stays.",
+                    f"Make the gap at least {min(needs):g} mm, or go around with a thinner tool.",
+                )
+            )  # fmt: skip
+    return out
+
+
+def _width(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> float:
+    r = planner.resolved(setup, operation)
+    sides = [getattr(r.parameters, name, None) for name in ("allowance_radial", "allowance")]
+    allowance = next((float(v) for v in sides if v is not None), 0.0)
+    return round(r.tool.diameter + 2 * allowance, 3)
