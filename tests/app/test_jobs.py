@@ -277,3 +277,44 @@ def test_killed_worker_leaves_nothing_half_done_and_its_run_is_done_again(cluste
                 process.wait()
         queue.close()
         engine.dispose()
+
+
+def test_kept_releases_are_numbered_stay_as_they_are_and_are_compared(client, jobs):
+    job_id = loaded(jobs)
+    jobs.start(job_id, "prove")
+    finish(jobs)
+    name = client.get(f"/api/jobs/{job_id}/state").json()["releases"][0]["name"]
+    first = client.post(f"/api/jobs/{job_id}/kept", json={"name": name, "notes": "for the first piece"})
+    assert first.status_code == 200 and first.json()["number"] == 1 and first.json()["stops"] == 0
+    again = client.post(f"/api/jobs/{job_id}/kept", json={"name": name})
+    assert again.status_code == 409 and "kept already, as no. 1" in again.json()["message"]
+    text = client.get(f"/api/jobs/{job_id}/kept/1/program").text
+
+    present = jobs.get(job_id)
+    changed = present["document"]
+    changed["releases"] = [
+        {"name": name, "setup": "Top", "options": {"optional_stop": True, "comments": "none"}}
+    ]
+    changed["setups"][0]["operations"][0]["feed_mm_min"] = 777.0
+    jobs.save(job_id, present["revision"], changed)
+    unproved = client.post(f"/api/jobs/{job_id}/kept", json={"name": name})
+    assert unproved.status_code == 404 and "not been proved" in unproved.json()["message"]
+    jobs.start(job_id, "prove")
+    finish(jobs)
+    second = client.post(f"/api/jobs/{job_id}/kept", json={"name": name, "notes": "slower"}).json()
+    assert second["number"] == 2 and second["revision"] == 2
+    listed = client.get(f"/api/jobs/{job_id}/kept").json()
+    assert [(k["number"], k["notes"]) for k in listed] == [(2, "slower"), (1, "for the first piece")]
+    assert listed[1]["time_s"] < listed[0]["time_s"]
+
+    assert client.get(f"/api/jobs/{job_id}/kept/1/program").text == text  # whatever the job is now
+    assert client.get(f"/api/jobs/{job_id}/kept/2/program").text != text
+    assert "End mill 12" in client.get(f"/api/jobs/{job_id}/kept/1/sheet").text
+    assert client.get(f"/api/jobs/{job_id}/kept/1/proof").json()["operations"][0]["name"] == "Rough"
+    changes = client.get(f"/api/jobs/{job_id}/kept/1/against/2").json()
+    put = [c["text"] for c in changes if c["kind"] == "in"]
+    assert any("F777.0" in line for line in put) and not any("(" in line for line in put)
+    assert any("(Rough)" in c["text"] for c in changes if c["kind"] == "out")
+    assert client.get(f"/api/jobs/{job_id}/kept/1/against/1").json() == []
+    missing = client.get(f"/api/jobs/{job_id}/kept/9/program")
+    assert missing.status_code == 404 and "no release no. 9" in missing.json()["message"]

@@ -80,3 +80,19 @@ class RunRow(SQLModel, table=True):
     attempts: int = 0
     created: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
     updated: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
+
+
+class KeptReleaseRow(SQLModel, table=True):
+    """A release as it was handed out: what was asked for, the text, the setup sheet and the proof's facts."""
+
+    __tablename__ = "kept_release"
+    job_id: int = Field(foreign_key="job.id", primary_key=True, ondelete="CASCADE")
+    number: int = Field(primary_key=True)
+    revision: int
+    notes: str = ""
+    release: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    proof: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    proof_key: str
+    text: str
+    sheet: str
+    at: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]

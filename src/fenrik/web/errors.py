@@ -12,6 +12,7 @@ STATUS = {
     "file": 422,
     "document": 422,
     "compute": 422,
+    "not_yet": 409,
     "post": 422,
     "cancelled": 409,
     "application": 409,

@@ -11,7 +11,7 @@ from fastapi.staticfiles import StaticFiles
 
 from fenrik import __version__
 from fenrik.app.jobs import Jobs
-from fenrik.web import errors, events, jobs, library, views
+from fenrik.web import errors, events, jobs, library, releases, views
 
 
 def make_app(service: Jobs, front_end: Path | None = None) -> FastAPI:
@@ -20,7 +20,7 @@ def make_app(service: Jobs, front_end: Path | None = None) -> FastAPI:
     app.state.jobs = service
     errors.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
-    for module in (jobs, library, views, events):
+    for module in (jobs, library, views, releases, events):
         app.include_router(module.router, prefix="/api")
     if front_end is not None and (front_end / "index.html").is_file():
         _serve(app, front_end)

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 from fastapi import APIRouter, Response
-from fastapi.responses import HTMLResponse
 from pydantic import BaseModel
 
 from fenrik.app.jobs import Jobs
@@ -16,8 +15,6 @@ from fenrik.core.errors import NotFound
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import alike
 from fenrik.core.job.document import OperationDoc
-from fenrik.core.job.papers import setup_sheet
-from fenrik.core.job.proving import Proof, Prover
 from fenrik.core.job.recipes import propose_all, propose_operations
 from fenrik.core.job.whole_part import propose_part
 from fenrik.core.model.measure import Pick, measure
@@ -228,37 +225,3 @@ def stock_at(jobs: Service, key: str, moment: float) -> Response:
     skin = jobs.replay(key).surface(moment)
     arrays = {"vertices": skin.vertices.astype(np.float32), "quads": skin.quads}
     return binary(pack({"moment": moment}, arrays))
-
-
-@router.get("/jobs/{job_id}/releases/{name}/program")
-def program(jobs: Service, job_id: int, name: str) -> Response:
-    """The proved program's text. Refused while a finding says that it must not be run as posted."""
-    with jobs.planner(job_id) as planner:
-        proof, _ = _release(jobs, planner_prover=Prover(planner), name=name)
-    blocking = [f for f in proof.facts["findings"] if f["kind"] in ("difference", "controller")]
-    if blocking:
-        raise NotFound(
-            f"Release '{name}' is blocked: {blocking[0]['words']}",
-            remedy="Correct the dialect and prove it again.",
-        )
-    file = proof.facts["file"]
-    return Response(
-        proof.facts["text"],
-        media_type="text/plain",
-        headers={"Content-Disposition": f'attachment; filename="{file}"'},
-    )
-
-
-@router.get("/jobs/{job_id}/releases/{name}/sheet")
-def sheet(jobs: Service, job_id: int, name: str) -> HTMLResponse:
-    """The setup sheet as a printable page."""
-    with jobs.planner(job_id) as planner:
-        proof, release = _release(jobs, planner_prover=Prover(planner), name=name)
-        return HTMLResponse(setup_sheet(planner, release, proof))
-
-
-def _release(jobs: Jobs, planner_prover: Prover, name: str) -> tuple[Proof, Any]:
-    release = next((r for r in planner_prover.job.effective_releases() if r.name == name), None)
-    if release is None:
-        raise NotFound(f"There is no release '{name}'.", remedy="Choose one of the job's releases.")
-    return jobs.proof(planner_prover.release_key(release)), release

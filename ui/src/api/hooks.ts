@@ -2,7 +2,16 @@ import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef } from "react";
 import { request, requestBlob, send, type JobAnswer, type RunAnswer } from "./client";
-import type { FaceFacts, HoleGroup, JobDocument, JobState, Library, ProofFacts } from "./types";
+import type {
+  FaceFacts,
+  HoleGroup,
+  JobDocument,
+  JobState,
+  Kept,
+  Library,
+  LineChange,
+  ProofFacts,
+} from "./types";
 
 export function tell(error: unknown) {
   notifications.show({
@@ -67,6 +76,17 @@ export const useProof = (key: string | undefined) =>
     queryKey: ["proof", key],
     queryFn: () => request<ProofFacts>(`/proofs/${key}/facts`),
     enabled: !!key,
+    staleTime: Infinity,
+  });
+
+export const useKept = (id: number) =>
+  useQuery({ queryKey: ["kept", id], queryFn: () => request<Kept[]>(`/jobs/${id}/kept`) });
+
+export const useLineChanges = (id: number, first: number | null, second: number | null) =>
+  useQuery({
+    queryKey: ["changes", id, first, second],
+    queryFn: () => request<LineChange[]>(`/jobs/${id}/kept/${first}/against/${second}`),
+    enabled: first !== null && second !== null,
     staleTime: Infinity,
   });
 

@@ -636,6 +636,110 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/kept": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Kept
+     * @description What was kept of a job, the newest first.
+     */
+    get: operations["list_kept_api_jobs__job_id__kept_get"];
+    put?: never;
+    /**
+     * Keep
+     * @description Keeps a proved release with its text, its sheet and its proof under the next number.
+     */
+    post: operations["keep_api_jobs__job_id__kept_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/kept/{number}/program": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Kept Program
+     * @description The text of a kept release.
+     */
+    get: operations["kept_program_api_jobs__job_id__kept__number__program_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/kept/{number}/sheet": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Kept Sheet
+     * @description The setup sheet of a kept release as it was then.
+     */
+    get: operations["kept_sheet_api_jobs__job_id__kept__number__sheet_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/kept/{number}/proof": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Kept Proof
+     * @description What the proof of a kept release said: operations, times, deviation, findings.
+     */
+    get: operations["kept_proof_api_jobs__job_id__kept__number__proof_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/kept/{first}/against/{second}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Compare
+     * @description What changed in the text from one kept release to another, block numbers apart; empty when nothing did.
+     */
+    get: operations["compare_api_jobs__job_id__kept__first__against__second__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/events": {
     parameters: {
       query?: never;
@@ -793,8 +897,8 @@ export interface components {
     };
     /**
      * Boundary
-     * @description An area in plan view: picked faces, the stock's outline, or a closed polygon in program
-     *     coordinates; moved outward by `offset` mm (inward when negative).
+     * @description An area in plan view: picked faces, the stock's outline, a closed polygon in program coordinates, or a named area
+     *     of the setup; moved outward by `offset` mm (inward when negative).
      */
     Boundary: {
       /** Faces */
@@ -806,6 +910,8 @@ export interface components {
       stock: boolean;
       /** Polygon */
       polygon?: [number, number][] | null;
+      /** Area */
+      area?: string | null;
       /**
        * Offset
        * @default 0
@@ -981,6 +1087,49 @@ export interface components {
       updated: string;
     };
     /**
+     * Keep
+     * @description The release to keep, and what is to be remembered about it.
+     */
+    Keep: {
+      /** Name */
+      name: string;
+      /**
+       * Notes
+       * @default
+       */
+      notes: string;
+    };
+    /**
+     * Kept
+     * @description A release that was kept: its number in the job, what it was, when, from which revision.
+     */
+    Kept: {
+      /** Number */
+      number: number;
+      /** Name */
+      name: string;
+      /** Revision */
+      revision: number;
+      /** Notes */
+      notes: string;
+      /** At */
+      at: string;
+      /** File */
+      file: string;
+      /** Setup */
+      setup: string;
+      /** Dialect */
+      dialect: string;
+      /** Time S */
+      time_s: number;
+      /** Lines */
+      lines: number;
+      /** Stops */
+      stops: number;
+      /** Operations */
+      operations: string[];
+    };
+    /**
      * LengthText
      * @description A length as typed, and the unit of a bare number.
      */
@@ -992,6 +1141,23 @@ export interface components {
        * @default mm
        */
       unit: string;
+    };
+    /**
+     * LineChange
+     * @description A line of a comparison with its numbers in the first and the second program.
+     */
+    LineChange: {
+      /**
+       * Kind
+       * @enum {string}
+       */
+      kind: "same" | "out" | "in" | "gap";
+      /** First */
+      first: number | null;
+      /** Second */
+      second: number | null;
+      /** Text */
+      text: string;
     };
     /**
      * NewJob
@@ -2292,6 +2458,203 @@ export interface operations {
         };
         content: {
           "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  list_kept_api_jobs__job_id__kept_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Kept"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  keep_api_jobs__job_id__kept_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Keep"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Kept"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  kept_program_api_jobs__job_id__kept__number__program_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  kept_sheet_api_jobs__job_id__kept__number__sheet_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  kept_proof_api_jobs__job_id__kept__number__proof_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": {
+            [key: string]: unknown;
+          };
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  compare_api_jobs__job_id__kept__first__against__second__get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        first: number;
+        second: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LineChange"][];
         };
       };
       /** @description Validation Error */

@@ -143,6 +143,50 @@ export interface Release {
   dialect: string;
   program_number: number;
   comment: string;
+  options?: PostOptions;
+  notes?: string;
+}
+
+/** What a release asks for in its text; what is open is as the dialect says. */
+export interface PostOptions {
+  line_numbers?: "all" | "tool" | "none" | null;
+  line_number_start?: number | null;
+  line_number_step?: number | null;
+  word_spacing?: boolean | null;
+  comments?: "all" | "tools" | "none" | null;
+  arcs?: "centre" | "radius" | null;
+  circles?: "whole" | "halves" | null;
+  holes?: "canned" | "moves" | null;
+  optional_stop?: boolean | null;
+  preload?: boolean | null;
+  restart?: boolean | null;
+  rapid_feed_mm_min?: number | null;
+  coolant?: "planned" | "off";
+  between?: "clearance" | "home";
+}
+
+/** A release that was kept. */
+export interface Kept {
+  number: number;
+  name: string;
+  revision: number;
+  notes: string;
+  at: string;
+  file: string;
+  setup: string;
+  dialect: string;
+  time_s: number;
+  lines: number;
+  stops: number;
+  operations: string[];
+}
+
+/** A line of a comparison with its numbers in both programs. */
+export interface LineChange {
+  kind: "same" | "out" | "in" | "gap";
+  first: number | null;
+  second: number | null;
+  text: string;
 }
 
 export interface JobDocument {

@@ -81,14 +81,29 @@ export class BenchScene {
     const size = box.getSize(new THREE.Vector3()).length() || 100;
     const away = new THREE.Vector3(...direction).normalize();
     if (Math.abs(away.z) > 0.999) away.set(0, -0.001, Math.sign(away.z)).normalize();
-    const narrow = Math.min(1, this.camera.aspect);
-    this.camera.position.copy(middle).addScaledVector(away, (size * 1.62) / narrow);
+    this.camera.position.copy(middle).addScaledVector(away, this.distanceFor(box, middle, away));
     this.camera.near = size / 200;
     this.camera.far = size * 40;
     this.camera.updateProjectionMatrix();
     this.controls.target.copy(middle);
     this.controls.update();
     this.ask();
+  }
+
+  /** How far away the camera must be for every corner of a box to lie well inside the picture. */
+  private distanceFor(box: THREE.Box3, middle: THREE.Vector3, away: THREE.Vector3): number {
+    const right = new THREE.Vector3(0, 0, 1).cross(away).normalize();
+    const up = away.clone().cross(right);
+    const half = Math.tan(THREE.MathUtils.degToRad(this.camera.fov / 2)) * 0.82;
+    let far = 0;
+    for (const x of [box.min.x, box.max.x])
+      for (const y of [box.min.y, box.max.y])
+        for (const z of [box.min.z, box.max.z]) {
+          const arm = new THREE.Vector3(x, y, z).sub(middle);
+          const wide = Math.abs(arm.dot(right)) / (half * this.camera.aspect);
+          far = Math.max(far, arm.dot(away) + Math.max(wide, Math.abs(arm.dot(up)) / half));
+        }
+    return far;
   }
 
   private extent(): THREE.Box3 {

@@ -16,6 +16,8 @@ from pydantic import (
     model_validator,
 )
 
+from fenrik.core.job.repeats import RepeatDoc
+from fenrik.core.posting.options import PostOptions
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
@@ -58,18 +60,32 @@ class HeightsDoc(Strict):
 
 
 class Boundary(Strict):
-    """An area in plan view: picked faces, the stock's outline, or a closed polygon in program
-    coordinates; moved outward by `offset` mm (inward when negative)."""
+    """An area in plan view: picked faces, the stock's outline, a closed polygon in program coordinates, or a named area
+    of the setup; moved outward by `offset` mm (inward when negative)."""
 
     faces: list[Annotated[int, Field(ge=1)]] | None = None
     stock: bool = False
     polygon: Annotated[list[tuple[float, float]], Field(min_length=3)] | None = None
+    area: Name | None = None
     offset: Annotated[float, Field(ge=-1000, le=1000)] = 0.0
 
     @model_validator(mode="after")
     def _one(self) -> Boundary:
-        if sum((bool(self.faces), self.stock, self.polygon is not None)) != 1:
-            raise ValueError("give exactly one of faces, stock: true or polygon")
+        if sum((bool(self.faces), self.stock, self.polygon is not None, self.area is not None)) != 1:
+            raise ValueError("give exactly one of faces, stock: true, polygon or area")
+        return self
+
+
+class AreaDoc(Strict):
+    """An area that is drawn or picked once and used by its name in many operations: the union of boundaries."""
+
+    name: Name
+    of: Annotated[list[Boundary], Field(min_length=1)]
+
+    @model_validator(mode="after")
+    def _own(self) -> AreaDoc:
+        if any(b.area is not None for b in self.of):
+            raise ValueError("an area is made of faces, polygons or the stock, not of other areas")
         return self
 
 
@@ -188,12 +204,44 @@ class SetupDoc(Strict):
     zero: Zero = Zero()
     work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
     placement: Placement = Placement()
+    areas: list[AreaDoc] = []
     operations: list[OperationDoc] = []
+    repeats: list[RepeatDoc] = []
 
     @model_validator(mode="after")
     def _names(self) -> SetupDoc:
         _unique([o.name for o in self.operations], "operation")
+        _unique([a.name for a in self.areas], "area")
+        _unique([r.name for r in self.repeats], "repeat")
+        known, areas = {o.name for o in self.operations}, {a.name for a in self.areas}
+        for operation in self.operations:
+            for boundary in (*operation.keep_in, *operation.keep_out):
+                if boundary.area is not None and boundary.area not in areas:
+                    raise ValueError(
+                        f"operation '{operation.name}' uses the area '{boundary.area}', which the setup does not have;"
+                        f" its areas are {', '.join(sorted(areas)) or 'none'}"
+                    )
+        repeated = [name for r in self.repeats for name in r.operations]
+        for name in repeated:
+            if name not in known:
+                raise ValueError(f"a repeat names the operation '{name}', which the setup does not have")
+        _unique(repeated, "repeated operation")
         return self
+
+    def repeat_of(self, operation: OperationDoc) -> RepeatDoc | None:
+        """The repeat that makes an operation again, if there is one."""
+        return next((r for r in self.repeats if operation.name in r.operations), None)
+
+    def plain(self, boundaries: list[Boundary]) -> list[Boundary]:
+        """Boundaries with named areas put in by what they are."""
+        known = {a.name: a.of for a in self.areas}
+        out: list[Boundary] = []
+        for b in boundaries:
+            if b.area is None:
+                out.append(b)
+            else:
+                out += [own.model_copy(update={"offset": own.offset + b.offset}) for own in known[b.area]]
+        return out
 
 
 class ProofDoc(Strict):
@@ -213,6 +261,8 @@ class ReleaseDoc(Strict):
     dialect: str = "plain_iso"
     program_number: Annotated[int, Field(ge=1, le=9999)] = 1
     comment: Annotated[str, Field(max_length=60)] = ""
+    options: PostOptions = PostOptions()
+    notes: Annotated[str, Field(max_length=2000)] = ""
 
 
 class Job(Strict):

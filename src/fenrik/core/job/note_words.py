@@ -43,6 +43,8 @@ def words_of(note: dict[str, Any], name: str) -> tuple[str, str] | None:
         least, most = note["least_mm_min"], note["most_mm_min"]
         words = f"The feed of '{name}' follows the measured engagement, {least:.0f} to {most:.0f} mm/min"
         return f"{words}: its cutting moves take {after / 60:.1f} instead of {before / 60:.1f} min.", ""
+    if note.get("kind") == "repeated" and note["mirrored"]:
+        return f"'{name}' runs the other way round in its mirror, so that it cuts in the same sense.", ""
     if note.get("kind") == "air" and note["share"] > note["wanted"]:
         words = f"{100 * note['share']:.0f} % of the cutting moves of '{name}' go through air"
         return (

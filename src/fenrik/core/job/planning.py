@@ -30,6 +30,7 @@ from fenrik.core.job.wall_lines import rims, wall_lines
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
+from fenrik.core.paths.repeating import joined, placed
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.adapting import adapted, divided, follows, side_milling
@@ -362,7 +363,7 @@ class Planner:
         try:
             inputs = self._inputs(setup, operation)
             started = time.perf_counter()
-            path = strategy(operation.strategy).compute(inputs, progress)
+            path = self._made(setup, operation, inputs, progress)
         except FenrikError as error:
             error.where = error.where or self.where(setup, operation)
             raise
@@ -372,6 +373,39 @@ class Planner:
         self.store.put(f"{key}-time", "timing", json.dumps({"compute_s": taken}).encode())
         self.store.put(key, "track", path.to_bytes())
         return path
+
+    def _made(self, setup: SetupDoc, operation: OperationDoc, inputs: Inputs, progress: Progress) -> Toolpath:
+        """The strategy's path, at every place of its repeat. A mirrored one is the mirror of the path for a spindle that
+        turns the other way, so that climb stays climb."""
+        compute = strategy(operation.strategy).compute
+        repeat = setup.repeat_of(operation)
+        if repeat is None:
+            return compute(inputs, progress)
+        places = repeat.places()
+        mirrored = any(p.mirrored for p in places)
+        if mirrored and inputs.assembly.kind in THREADING:
+            raise ComputeError(
+                f"'{repeat.name}' mirrors '{operation.name}', and a mirrored thread has the other hand.",
+                remedy="Take the operation out of the repeat and add the other holes to it.",
+            )
+        path = compute(inputs, progress.part(0.0, 0.5 if mirrored else 1.0))
+        other = path
+        if mirrored:
+            turned = replace(
+                inputs,
+                spindle_clockwise=not inputs.spindle_clockwise,
+                stock=self.stock_before(setup, operation),
+            )
+            other = compute(turned, progress.part(0.5, 1.0))
+        chord = 0.1 * operation.tolerance_mm
+        whole = joined([placed(other if p.mirrored else path, p, chord) for p in places])
+        note: dict[str, object] = {
+            "kind": "repeated",
+            "count": len(places),
+            "how": repeat.how.kind,
+            "mirrored": mirrored,
+        }
+        return replace(whole, notes=[*whole.notes, note])
 
     def compute_seconds(self, setup: SetupDoc, operation: OperationDoc) -> float:
         """How long the path took when it was computed."""
@@ -410,11 +444,12 @@ class Planner:
         cutter: list[Any] = [r.tool.kind, r.tool.profile.shape, r.tool.cleared.shape]
         if r.tool.kind in THREADING:
             cutter += [r.tool.thread_pitch, r.tool.thread_hand, r.tool.thread_rows]
-        doc = operation
+        doc, repeat = operation, setup.repeat_of(operation)
         earlier = [self.path_key(setup, o) for o in self.before(setup, operation)]
         own = [
             doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
-            doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [b.model_dump() for b in doc.keep_in], [b.model_dump() for b in doc.keep_out],
+            doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [b.model_dump() for b in setup.plain(doc.keep_in)], [b.model_dump() for b in setup.plain(doc.keep_out)],
+            None if repeat is None else [[p.turn, p.shift] for p in repeat.places()],
         ]  # fmt: skip
         frame, stock = self._frame(setup), self.stock_key(setup)
         return key_of("track", [self.part_key(), frame, stock, cutter, own, earlier])
@@ -440,9 +475,11 @@ class Planner:
             part_high=clamped.part_high,
             flats=self._flats(clamped),
             outline=outline,
-            keep_in=area_of(operation.keep_in, mesh, low, high, f"{where}.keep_in"),
+            keep_in=area_of(setup.plain(operation.keep_in), mesh, low, high, f"{where}.keep_in"),
             keep_out=_kept_out(
-                operation, r.tool, area_of(operation.keep_out, mesh, low, high, f"{where}.keep_out")
+                operation,
+                r.tool,
+                area_of(setup.plain(operation.keep_out), mesh, low, high, f"{where}.keep_out"),
             ),
             heights=heights_of(operation, clamped, where),
             feed=r.feed,

@@ -58,6 +58,13 @@ class Posted:
     comparison: Comparison
     findings: list[Finding]
 
+    def checked(self) -> MotionTable:
+        """The motion with moves at the feed of rapids taken for rapids, which must not meet material."""
+        fast = self.program.rapid_feed
+        if fast is None:
+            return self.motion
+        return replace(self.motion, rapid=self.motion.rapid | (np.abs(self.motion.feed - fast) < 0.5))
+
 
 @dataclass(frozen=True)
 class Cutting:
@@ -124,7 +131,8 @@ class Prover:
                 remedy="Add one or switch one on.",
                 where=f"{where}.operations",
             )
-        words = dialect(release.dialect, self.planner.folder, f"{where}.dialect")
+        words = release.options.on(dialect(release.dialect, self.planner.folder, f"{where}.dialect"))
+        fast = self._rapid_feed(release, chosen, f"{where}.options.rapid_feed_mm_min")
         steps, used = [], []
         for i, operation in enumerate(chosen):
             part = progress.part(i / len(chosen), (i + 1) / len(chosen))
@@ -139,7 +147,7 @@ class Prover:
                     path,
                     r.spindle_rpm,
                     operation.spindle == "clockwise",
-                    operation.coolant,
+                    operation.coolant if release.options.coolant == "planned" else "off",
                 )
             )
             used.append(operation)
@@ -159,6 +167,9 @@ class Prover:
             setup.work_offset,
             steps,
             float(clamped.stock_high[2]) + TOOL_CHANGE_OVER_STOCK,
+            fast,
+            words.holes == "canned",
+            release.options.between == "home",
         )
         text = write(program, words)
         reader = Reader(program.tool_change_z, PECK_CLEARANCE)
@@ -184,6 +195,20 @@ class Prover:
                 )
             )
         return Posted(release, setup, used, program, words, text, motion, comparison, findings)
+
+    def _rapid_feed(self, release: ReleaseDoc, chosen: list[OperationDoc], where: str) -> float | None:
+        """The feed of rapids; raises DocumentError where work is done at it, since both could not be told apart."""
+        feed, setup = release.options.rapid_feed_mm_min, self.job.setup(release.setup)
+        if feed is None:
+            return None
+        most = max(max(r.feed, r.entry_feed) for r in (self.planner.resolved(setup, o) for o in chosen))
+        if feed <= most + 1.0:
+            raise DocumentError(
+                f"Rapids at {feed:g} mm/min are no faster than the work, which goes at up to {most:g} mm/min.",
+                remedy="Give a higher feed for rapids, or leave it open.",
+                where=where,
+            )
+        return feed
 
     def release_key(self, release: ReleaseDoc) -> str:
         """Key of a proved release: all that shapes its text and all that the text is proved against."""
@@ -223,11 +248,11 @@ class Prover:
 
     def cut(self, posted: Posted, progress: Progress = SILENT) -> Cutting:
         """The stock of the release's setup cut with the motion that its text means, step by step, each kept."""
-        planner, motion, step_of = self.planner, posted.motion, posted.comparison.step_of
+        planner, motion, step_of = self.planner, posted.checked(), posted.comparison.step_of
         clamped, mill = planner.clamped(posted.setup), planner.machine(posted.setup)
         tools = {t.number: t for t in self.job.tools}
         names = [o.name for o in posted.operations]
-        times = move_times(motion, mill)
+        times = move_times(posted.motion, mill)
         changes = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])
         begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changes) * mill.tool_change_s
         cell, material = proof_cell(clamped, self.job.proof.cell_mm), planner.material(posted.setup)
@@ -239,7 +264,7 @@ class Prover:
         return Cutting(done, keep, stock, times, begin)
 
     def _prove(self, posted: Posted, progress: Progress) -> Proof:
-        planner, setup, motion = self.planner, posted.setup, posted.motion
+        planner, setup, motion = self.planner, posted.setup, posted.checked()
         clamped, mill = planner.clamped(setup), planner.machine(setup)
         tools = {t.number: t for t in self.job.tools}
         names = [o.name for o in posted.operations]
@@ -253,7 +278,7 @@ class Prover:
             cutting.begin,
         )
         findings = list(posted.findings)
-        findings += limit_findings(motion, tools, mill, clamped.table_from_setup, begin)
+        findings += limit_findings(posted.motion, tools, mill, clamped.table_from_setup, begin)
         findings += load_findings([c.facts for c in cut.steps], names, mill)
         findings += cut.findings
         findings += gap_findings(planner, setup, posted.operations)
@@ -322,7 +347,7 @@ class Prover:
         out = []
         for i, operation in enumerate(posted.operations):
             rows = posted.comparison.step_of == i
-            feeding = rows & ~posted.motion.rapid
+            feeding = rows & ~posted.checked().rapid
             r = self.planner.resolved(posted.setup, operation)
             out.append(
                 {
@@ -331,7 +356,7 @@ class Prover:
                     "tool": operation.tool,
                     "moves": int(rows.sum()),
                     "cutting_length_mm": float(lengths[feeding].sum()),
-                    "rapid_length_mm": float(lengths[rows & posted.motion.rapid].sum()),
+                    "rapid_length_mm": float(lengths[rows & posted.checked().rapid].sum()),
                     "time_s": float(times[rows].sum()),
                     "removed_mm3": float(cut.volume[rows].sum()),
                     "compute_s": self.planner.compute_seconds(posted.setup, operation),
@@ -345,7 +370,7 @@ class Prover:
 
     def _adapted_saves(self, posted: Posted, step: int, feeding: NDArray[np.bool_], cut: Simulated) -> float:
         """Seconds that feeds adapted to the measured chips would save on the machine; 0 where they are adapted already."""
-        operation, motion = posted.operations[step], posted.motion
+        operation, motion = posted.operations[step], posted.checked()
         if operation.feed_follows != "plan" or not len(cut.steps[step].owner):
             return 0.0
         mill = self.planner.machine(posted.setup)

@@ -146,11 +146,13 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
     grid = np.round(end / resolution)
     moved = np.ones(len(end), dtype=bool)
     moved[1:] = (grid[1:] != grid[:-1]).any(axis=1)
+    large = _large(end, centre, turn, plane)
+    moved |= large
     for i in np.searchsorted(step, [i for i, m in enumerate(planned) if m.fresh]):
         moved[i] = (grid[i, :2] != grid[i - 1, :2]).any()  # the machine itself went up
     moved[0] = False  # the first positioning comes from an unknown place
     seen = planes.in_plane(grid, plane) == planes.in_plane(np.roll(grid, 1, axis=0), plane)
-    turn = np.where((turn != 0) & seen.all(axis=1), 0, turn)
+    turn = np.where((turn != 0) & seen.all(axis=1) & ~large, 0, turn)
     radius = planes.radii(end, centre, plane)
     tiny = np.concatenate([[False], np.abs(np.diff(end, axis=0)).max(axis=1) < 1.5 * resolution])
     return _Wanted(
@@ -166,6 +168,15 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
         0.5 * resolution * 1.01 * np.concatenate([_roundings(m) for m in planned])[moved] + 1e-9,
         np.concatenate([m.dwells() for m in planned])[moved],
     )
+
+
+def _large(end: Floats, centre: Floats, turn: NDArray[np.int8], plane: NDArray[np.int8]) -> NDArray[np.bool_]:
+    """Arcs (n,) of more than half a turn: where one ends as good as where it begins it is a circle, not nothing."""
+    out = np.zeros(len(end), dtype=np.bool_)
+    arc = np.flatnonzero(turn)
+    arc = arc[arc > 0]
+    out[arc] = planes.sweeps(end[arc - 1], end[arc], centre[arc], turn[arc], plane[arc]) > np.pi
+    return out
 
 
 def _roundings(moves: PlannedMoves) -> Floats:

@@ -25,6 +25,7 @@ class Templates(BaseModel):
     tool_end: str
     operation: str
     end: str
+    restart: str = "{{ units_word }} G90 G17 G40 G49 G80 G94"
 
 
 class Dialect(BaseModel):
@@ -44,7 +45,12 @@ class Dialect(BaseModel):
     line_number_start: Annotated[int, Field(ge=0)] = 10
     line_number_step: Annotated[int, Field(ge=1)] = 10
     arcs: Literal["centre", "radius"] = "centre"
+    circles: Literal["whole", "halves"] = "whole"
     holes: Literal["canned", "moves"] = "canned"
+    comments: Literal["all", "tools", "none"] = "all"
+    optional_stop: bool = False
+    preload: bool = False
+    restart: bool = False
     comment_open: str = "("
     comment_close: str = ")"
     comment_characters: str
@@ -72,7 +78,9 @@ class Dialect(BaseModel):
         return text[1:] if text.startswith("-") and not text.strip("-0.") else text
 
     def comment(self, text: object) -> str:
-        """A comment with only the characters the controller takes."""
+        """A comment with only the characters the controller takes; nothing where none are wanted."""
+        if self.comments == "none":
+            return ""
         kept = "".join(c if c in self.comment_characters else "?" for c in str(text).replace("\n", " "))
         return f"{self.comment_open}{kept}{self.comment_close}"
 

@@ -14,6 +14,8 @@ from fenrik.core.paths.toolpath import Cycle, Toolpath
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
+TAPS = ("tap", "tap_left")
+"""Cycles that no plain moves can stand for: nothing would hold spindle and feed together."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +58,9 @@ class PlannedMoves:
 @dataclass(frozen=True)
 class Program:
     """A program before it is written. `tool_change_z` is where the tip is taken to be after a tool change
-    (the machine goes there by itself), in program coordinates, mm."""
+    (the machine goes there by itself), in program coordinates, mm. With a `rapid_feed` mm/min what is no canned cycle
+    (where holes are `canned`) goes at that feed instead of rapid; `by_home` takes the way between operations of one tool
+    by the tool-change height."""
 
     name: str
     number: int
@@ -66,6 +70,9 @@ class Program:
     work_offset: str
     steps: list[Step]
     tool_change_z: float
+    rapid_feed: float | None = None
+    canned: bool = True
+    by_home: bool = False
 
     def planned(self) -> list[PlannedMoves]:
         """The moves of every step with the joins before them.
@@ -79,7 +86,7 @@ class Program:
         for step in self.steps:
             path = step.path
             first = path.tip[0]
-            fresh = tool != step.tool.number or here is None
+            fresh = tool != step.tool.number or here is None or self.by_home
             if fresh or here is None:
                 join = [(first[0], first[1], self.tool_change_z), tuple(first)]
             else:
@@ -87,17 +94,26 @@ class Program:
                 join = [(here[0], here[1], top), (first[0], first[1], top), tuple(first)]
             count = len(join)
             none = np.full((count, 2), np.nan)
-            out.append(
-                PlannedMoves(
-                    np.vstack([np.array(join), path.tip[1:]]),
-                    np.concatenate([np.ones(count, dtype=bool), path.kind[1:] == 0]),
-                    np.concatenate([np.zeros(count, dtype=np.int8), path.turn[1:]]),
-                    np.concatenate([np.zeros(count, dtype=np.int8), path.plane[1:]]),
-                    np.vstack([none, path.centre[1:]]),
-                    np.concatenate([np.zeros(count), path.feed[1:]]),
-                    [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
-                    fresh,
-                )
+            moves = PlannedMoves(
+                np.vstack([np.array(join), path.tip[1:]]),
+                np.concatenate([np.ones(count, dtype=bool), path.kind[1:] == 0]),
+                np.concatenate([np.zeros(count, dtype=np.int8), path.turn[1:]]),
+                np.concatenate([np.zeros(count, dtype=np.int8), path.plane[1:]]),
+                np.vstack([none, path.centre[1:]]),
+                np.concatenate([np.zeros(count), path.feed[1:]]),
+                [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
+                fresh,
             )
+            out.append(moves if self.rapid_feed is None else self._fed(moves, self.rapid_feed))
             tool, here = step.tool.number, path.tip[-1]
         return out
+
+    def _fed(self, moves: PlannedMoves, feed: float) -> PlannedMoves:
+        """Rapids at a feed, but for those of canned cycles and the way down from a tool change."""
+        fed = moves.rapid.copy()
+        if moves.fresh:
+            fed[:2] = False
+        for cycle in moves.cycles:
+            if self.canned or cycle.kind in TAPS:
+                fed[cycle.first : cycle.last + 1] = False
+        return replace(moves, rapid=moves.rapid & ~fed, feed=np.where(fed, feed, moves.feed))

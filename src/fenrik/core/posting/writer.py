@@ -11,10 +11,11 @@ from fenrik.core import planes
 from fenrik.core.errors import PostError
 from fenrik.core.paths.toolpath import Cycle
 from fenrik.core.posting.dialect import Dialect
-from fenrik.core.posting.program import PlannedMoves, Program, Step
+from fenrik.core.posting.program import TAPS, PlannedMoves, Program, Step
 
 _AXES = [tuple(row) for row in planes.AXES.tolist()]
-TAPS = ("tap", "tap_left")
+FULL = 2 * math.pi - 1e-3
+"""An arc that turns farther is a full circle."""
 WIDEST_RADIUS_ARC = math.radians(90.0)
 """Arcs by radius are split beyond this: towards half a turn a rounded radius moves the arc's middle
 by many times its own error (1 - 1/cos(sweep/2))."""
@@ -36,21 +37,27 @@ class _Writer:
     def text(self) -> str:
         p, d = self.program, self.dialect
         self._template(
-            d.templates.start,
-            number=p.number, name=p.name, part=p.part, setup=p.setup, zero=p.zero,
-            units_word="G20" if d.units == "inch" else "G21",
+            d.templates.start, number=p.number, name=p.name, part=p.part, setup=p.setup, zero=p.zero, units_word=self.units_word
         )  # fmt: skip
         tool: int | None = None
-        for step, moves in zip(p.steps, p.planned(), strict=True):
-            fresh = tool != step.tool.number
-            if fresh:
+        for i, (step, moves) in enumerate(zip(p.steps, p.planned(), strict=True)):
+            changes = tool != step.tool.number
+            if changes:
                 if tool is not None:
                     self._level_plane()
                     self._template(d.templates.tool_end)
-                self._tool(step)
-            self._template(d.templates.operation, operation=step.name)
-            self._spindle(step, fresh)
-            self._moves(step, moves, fresh)
+                    if d.optional_stop:
+                        self._line("M1")
+                self._tool(step, first=tool is None)
+                if d.preload:
+                    self._preload(i)
+            if d.comments == "all":
+                self._template(d.templates.operation, operation=step.name)
+            self._spindle(step, changes)
+            if moves.fresh and not changes:
+                self._level_plane()
+                self._line("G0 G53 Z0.")
+            self._moves(step, moves, moves.fresh)
             tool = step.tool.number
         self._level_plane()
         self._template(d.templates.end)
@@ -60,11 +67,27 @@ class _Writer:
         for line in self.dialect.render(template, **values):
             self._line(line, spaced=False)
 
-    def _tool(self, step: Step) -> None:
+    @property
+    def units_word(self) -> str:
+        """The code of the dialect's unit."""
+        return "G20" if self.dialect.units == "inch" else "G21"
+
+    def _preload(self, i: int) -> None:
+        """Calls up the tool after that of step i; after the last one the first, for the next part."""
+        own = self.program.steps[i].tool.number
+        order = [s.tool.number for s in (*self.program.steps[i:], *self.program.steps[:i])]
+        if following := [n for n in order if n != own]:
+            self._line(f"T{following[0]}")
+
+    def _tool(self, step: Step, first: bool) -> None:
         number = ""
         if self.dialect.line_numbers == "tool":
             number = f"N{self.next_number} "
             self.next_number += self.dialect.line_number_step
+        if self.dialect.restart and not first:
+            for line in self.dialect.render(self.dialect.templates.restart, units_word=self.units_word):
+                self._line(number + line, spaced=False)
+                number = ""
         self.modal = {"S": f"{step.spindle_rpm:.0f}", "M": "3" if step.clockwise else "4"}
         self._template(
             self.dialect.templates.tool,
@@ -158,18 +181,22 @@ class _Writer:
         start, end, plane = self._here(), moves.end[i].tolist(), int(moves.plane[i])
         turn, centre = int(moves.turn[i]), moves.centre[i].tolist()
         feed = float(moves.feed[i])
+        sweep = _planned_sweep(moves, i)
         pieces = 1
         if self.dialect.arcs == "radius":
-            sweep = _sweep(start, end, centre, turn, plane)
             pieces = max(1, math.ceil(sweep / WIDEST_RADIUS_ARC))
-            for k in range(1, pieces):
-                upto = _on_arc(start, end, centre, turn * sweep, plane, k / pieces)
-                self._one_arc(upto, centre, turn, plane, feed)
-        self._one_arc(end, centre, turn, plane, feed)
+        elif self.dialect.circles == "halves" and sweep > FULL:
+            pieces = 2
+        for k in range(1, pieces):
+            upto = _on_arc(start, end, centre, turn * sweep, plane, k / pieces)
+            self._one_arc(upto, centre, turn, plane, feed, sweep / pieces)
+        self._one_arc(end, centre, turn, plane, feed, sweep / pieces)
 
-    def _one_arc(self, end: list[float], centre: list[float], turn: int, plane: int, feed: float) -> None:
+    def _one_arc(
+        self, end: list[float], centre: list[float], turn: int, plane: int, feed: float, sweep: float
+    ) -> None:
+        """An arc that turns by `sweep` rad."""
         scale, here = self.dialect.scale, self._here()
-        sweep = _sweep(here, end, centre, turn, plane)
         first, second, square = _AXES[plane]
         words = self._axes(end)
         if sweep < math.pi and not any(w[0] != "XYZ"[square] for w in words):
@@ -244,13 +271,10 @@ class _Writer:
         self.lines.append(line)
 
 
-def _sweep(
-    start: Sequence[float], end: Sequence[float], centre: Sequence[float], turn: int, plane: int
-) -> float:
-    first, second, _ = _AXES[plane]
-    a = math.atan2(start[second] - centre[1], start[first] - centre[0])
-    b = math.atan2(end[second] - centre[1], end[first] - centre[0])
-    return (b - a) * turn % (2 * math.pi)
+def _planned_sweep(moves: PlannedMoves, i: int) -> float:
+    """The angle of a planned arc, 2 pi for a full circle, which the rounded ends do not tell from none."""
+    ends = (moves.end[i - 1 : i], moves.end[i : i + 1], moves.centre[i : i + 1])
+    return float(planes.sweeps(*ends, moves.turn[i : i + 1], moves.plane[i : i + 1])[0])
 
 
 def _on_arc(

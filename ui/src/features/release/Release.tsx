@@ -5,6 +5,8 @@ import { clock, useShared } from "../bench/context";
 import { useBench } from "../bench/store";
 import { Working } from "../bench/Working";
 import { useChosenProof } from "../prove/Prove";
+import { KeepRelease, KeptReleases } from "./Kept";
+import { Options } from "./Options";
 
 /** The programs of the job and what they are proved to be. */
 export function ReleaseSheet() {
@@ -28,8 +30,11 @@ export function ReleaseSheet() {
       let name = `${source.name}_2`;
       for (let n = 3; taken.has(name); n++) name = `${source.name}_${n}`;
       if (d.releases.length === 0) d.releases = implied(state.releases);
-      const { setup, dialect, operations, comment, program_number } = source;
-      d.releases.push({ setup, dialect, operations, comment, name, program_number: program_number + 1 });
+      const { setup, dialect, operations, comment, program_number, options } = source;
+      d.releases.push({
+        ...{ setup, dialect, operations, comment, options, name },
+        program_number: program_number + 1,
+      });
     });
   return (
     <>
@@ -97,6 +102,7 @@ export function ReleaseSheet() {
               Setup sheet
             </Button>
           </div>
+          {blocking.length === 0 && <KeepRelease name={release.name} />}
           <Follows label="Run time" value={clock(facts.time_s)} />
           <Follows label="Lines" value={String(facts.text.split("\n").length - 1)} />
           <h3>{facts.file}</h3>
@@ -105,6 +111,7 @@ export function ReleaseSheet() {
           </pre>
         </>
       )}
+      <KeptReleases />
       <h3>The job as a document</h3>
       <div style={{ display: "flex", gap: 8 }}>
         <Button variant="default" component="a" href={`/api/jobs/${id}/document.yaml`}>
@@ -187,6 +194,7 @@ export function ReleaseCard() {
       {setup?.operations.map((o) => (
         <Checkbox key={o.name} label={o.name} checked={on(o.name)} onChange={() => toggle(o.name)} mt={4} />
       ))}
+      <Options options={value.options ?? {}} onSave={(options) => edit((r) => void (r.options = options))} />
       {doc && (
         <Button
           mt={14}

@@ -13,6 +13,7 @@ import {
 } from "../../forms/fields";
 import { useShared } from "../bench/context";
 import { useBench } from "../bench/store";
+import { Working } from "../bench/Working";
 
 const AXES = ["+x", "-x", "+y", "-y", "+z", "-z"];
 const SIDES = [
@@ -134,6 +135,7 @@ export function SetupSheet() {
           {facts.error.what} {facts.error.remedy}
         </div>
       )}
+      {facts?.state === "waits" && <Working target="plan" label="Compute the plan" />}
       {facts?.stock && <SetupFacts index={chosen} />}
     </>
   );
@@ -300,7 +302,7 @@ function StockFields({ setup, edit }: FieldProps) {
   return (
     <>
       <ChoiceField
-        label="Stock"
+        label="Begins as"
         value={value}
         data={[
           { value: "box", label: "A box around the part" },

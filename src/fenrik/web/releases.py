@@ -1,0 +1,116 @@
+"""Routes of releases: programs and papers as they are now, and those that were kept."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any, Literal
+
+from fastapi import APIRouter, Response
+from fastapi.responses import HTMLResponse
+from pydantic import BaseModel, Field
+
+from fenrik.app.kept import (
+    check_not_blocked,
+    compare_kept,
+    keep_release,
+    kept_releases,
+    kept_row,
+    proved_release,
+)
+from fenrik.core.job.papers import setup_sheet
+from fenrik.web.deps import Service
+
+router = APIRouter(tags=["releases"])
+
+
+class Keep(BaseModel):
+    """The release to keep, and what is to be remembered about it."""
+
+    name: str
+    notes: str = Field(default="", max_length=2000)
+
+
+class Kept(BaseModel):
+    """A release that was kept: its number in the job, what it was, when, from which revision."""
+
+    number: int
+    name: str
+    revision: int
+    notes: str
+    at: str
+    file: str
+    setup: str
+    dialect: str
+    time_s: float
+    lines: int
+    stops: int
+    operations: list[str]
+
+
+class LineChange(BaseModel):
+    """A line of a comparison with its numbers in the first and the second program."""
+
+    kind: Literal["same", "out", "in", "gap"]
+    first: int | None
+    second: int | None
+    text: str
+
+
+@router.get("/jobs/{job_id}/releases/{name}/program")
+def program(jobs: Service, job_id: int, name: str) -> Response:
+    """The proved program's text. Refused while a finding says that it must not be run as posted."""
+    with jobs.planner(job_id) as planner:
+        proof, _, _ = proved_release(jobs, planner, name)
+    check_not_blocked(proof, name)
+    return _text(proof.facts["text"], proof.facts["file"])
+
+
+@router.get("/jobs/{job_id}/releases/{name}/sheet")
+def sheet(jobs: Service, job_id: int, name: str) -> HTMLResponse:
+    """The setup sheet as a printable page."""
+    with jobs.planner(job_id) as planner:
+        proof, release, _ = proved_release(jobs, planner, name)
+        return HTMLResponse(setup_sheet(planner, release, proof))
+
+
+@router.get("/jobs/{job_id}/kept")
+def list_kept(jobs: Service, job_id: int) -> list[Kept]:
+    """What was kept of a job, the newest first."""
+    return [Kept(**row) for row in kept_releases(jobs, job_id)]
+
+
+@router.post("/jobs/{job_id}/kept")
+def keep(jobs: Service, job_id: int, body: Keep) -> Kept:
+    """Keeps a proved release with its text, its sheet and its proof under the next number."""
+    return Kept(**keep_release(jobs, job_id, body.name, body.notes))
+
+
+@router.get("/jobs/{job_id}/kept/{number}/program")
+def kept_program(jobs: Service, job_id: int, number: int) -> Response:
+    """The text of a kept release."""
+    row = kept_row(jobs, job_id, number)
+    return _text(row.text, row.proof["file"])
+
+
+@router.get("/jobs/{job_id}/kept/{number}/sheet")
+def kept_sheet(jobs: Service, job_id: int, number: int) -> HTMLResponse:
+    """The setup sheet of a kept release as it was then."""
+    return HTMLResponse(kept_row(jobs, job_id, number).sheet)
+
+
+@router.get("/jobs/{job_id}/kept/{number}/proof")
+def kept_proof(jobs: Service, job_id: int, number: int) -> dict[str, Any]:
+    """What the proof of a kept release said: operations, times, deviation, findings."""
+    return kept_row(jobs, job_id, number).proof
+
+
+@router.get("/jobs/{job_id}/kept/{first}/against/{second}")
+def compare(jobs: Service, job_id: int, first: int, second: int) -> list[LineChange]:
+    """What changed in the text from one kept release to another, block numbers apart; empty when nothing did."""
+    return [LineChange(**asdict(line)) for line in compare_kept(jobs, job_id, first, second)]
+
+
+def _text(text: str, file: str) -> Response:
+    return Response(
+        text, media_type="text/plain", headers={"Content-Disposition": f'attachment; filename="{file}"'}
+    )
