@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import base64
+import json
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import FormData, Page, expect
 
 from fenrik.core.posting.readback import Reader
-from tests.conftest import MODELS, NASTY
+from tests.conftest import MODELS, NASTY, make_tool
 
 pytestmark = pytest.mark.timeout(280)
 
@@ -319,3 +320,98 @@ def test_cancelling_leaves_the_page_usable(page: Page):
     page.get_by_role("button", name="Cancel").click()
     expect(page.get_by_text("Cancelled; what was finished is kept.")).to_be_visible(timeout=20_000)
     expect(page.get_by_role("table", name="Operations of Top").get_by_text("stale")).to_be_visible()
+
+
+def imported(page: Page) -> int:
+    """A job with one setup and two operations on a plate, its part read."""
+    mill = make_tool("flat", 10.0, name="End mill 10", flute_length=30.0, stick_out=45.0)
+    face = {"name": "Face", "strategy": "facing", "tool": 1}
+    rough = {"name": "Rough", "strategy": "level_roughing", "tool": 1, "parameters": {"step_down": 8.0}}
+    document = {
+        "fenrik": 1, "name": "Plate in two", "part": {"file": "plate_a.step"}, "tools": [mill.model_dump(mode="json")],
+        "setups": [{"name": "Top", "operations": [face, rough]}], "proof": {"cell_mm": 1.0},
+    }  # fmt: skip
+    files = FormData()
+    files.append(
+        "files", {"name": "job.json", "mimeType": "application/json", "buffer": json.dumps(document).encode()}
+    )
+    model = (MODELS / "plate_a.step").read_bytes()
+    files.append("files", {"name": "plate_a.step", "mimeType": "application/step", "buffer": model})
+    answer = page.request.post("/api/jobs/import", multipart=files)
+    assert answer.ok, answer.text()
+    return answer.json()["id"]
+
+
+def document_of(page: Page, job: int):
+    return page.request.get(f"/api/jobs/{job}").json()["document"]
+
+
+def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page):
+    job = imported(page)
+    page.goto(f"/jobs/{job}/plan")
+    first = page.get_by_role("table", name="Operations of Top")
+    expect(first.get_by_role("row")).to_have_count(3)
+
+    # one setting in many, and back
+    for name in ("Face", "Rough"):
+        page.get_by_role("checkbox", name=f"Mark {name}").check()
+    choose(page, "Change in all", "Tolerance")
+    field = page.get_by_role("group", name="Marked operations").get_by_role("textbox", name="Tolerance")
+    field.fill("0.02")
+    with page.expect_response(re.compile(r"/document$")):
+        field.press("Enter")
+    assert [o["tolerance_mm"] for o in document_of(page, job)["setups"][0]["operations"]] == [0.02, 0.02]
+
+    # a chain made again in the mirror, under its own name
+    page.get_by_role("button", name="Repeat", exact=True).click()
+    expect(first.get_by_text("Repeat: 4 × on a circle")).to_have_count(2)
+    choose(page, "Places", "and mirrored")
+    expect(first.get_by_text("Repeat: 2 × and mirrored")).to_have_count(2)
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+    expect(first.get_by_text("Repeat:")).to_have_count(0)
+
+    # an area drawn once and used by name
+    page.get_by_role("button", name="Draw an area").click()
+    page.get_by_role("textbox", name="Corners, X Y a line").fill("-30 -60\n30 -60\n30 60\n-30 60")
+    page.get_by_role("button", name="Make the area").click()
+    expect(page.get_by_role("textbox", name="Name of Area 1")).to_be_visible()
+    first.get_by_role("cell", name="Rough", exact=True).click()
+    choose(page, "Keep in an area", "Area 1")
+    expect(page.get_by_text("a polygon; in 1 operation")).to_be_visible()
+
+    # copied to where it is wanted
+    page.get_by_role("checkbox", name="Mark Face").check()
+    page.get_by_role("group", name="Marked operations").get_by_role("button", name="Copy").click()
+    page.get_by_role("button", name="Paste “Face” into Top").click()
+    expect(first.get_by_role("cell", name="Face 2", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(first.get_by_role("row")).to_have_count(3)
+
+    # a second setup takes over what the first leaves
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    expect(page.get_by_role("combobox", name="Begins as")).to_have_value("What “Top” leaves")
+    expect(page.get_by_text("which has not been cut yet")).to_be_visible()
+    page.get_by_role("button", name="Compute the plan").click()
+    station(page, "Prove")
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=90_000)
+    page.request.post(f"/api/jobs/{job}/runs", data={"target": "plan"})
+
+    # what is handed out is kept, and the next is held against it
+    station(page, "Release")
+    page.get_by_role("textbox", name="What is new in it").fill("first")
+    page.get_by_role("button", name="Keep as no. 1").click()
+    kept = page.get_by_role("table", name="Kept releases")
+    expect(kept.get_by_role("row")).to_have_count(2)
+    choose(page, "Optional stop", "Yes")
+    choose(page, "Comments", "None")
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("button", name="Keep as no. 2")).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Keep as no. 2").click()
+    expect(kept.get_by_role("row")).to_have_count(3)
+    changes = page.get_by_label("What changed")
+    expect(changes).to_contain_text("− (Rough)")
+    expect(changes).to_contain_text("equal lines")
+    expect(kept.get_by_text("first")).to_be_visible()

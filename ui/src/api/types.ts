@@ -52,6 +52,7 @@ export interface Boundary {
   faces: number[] | null;
   stock: boolean;
   polygon: [number, number][] | null;
+  area?: string | null;
   offset: number;
 }
 
@@ -134,6 +135,29 @@ export interface Setup {
   work_offset: string;
   placement: { x: number; y: number; z: number };
   operations: Operation[];
+  areas?: Area[];
+  repeats?: Repeat[];
+}
+
+/** An area that is named once and used by many operations. */
+export interface Area {
+  name: string;
+  of: Boundary[];
+}
+
+export type How =
+  | { kind: "polar"; centre: [number, number]; count: number; step_deg: number | null }
+  | { kind: "linear"; count: number; step: [number, number] }
+  | { kind: "grid"; columns: number; rows: number; step_x: number; step_y: number; angle_deg: number }
+  | { kind: "listed"; at: Vec3[] }
+  | { kind: "mirror"; point: [number, number]; angle_deg: number };
+
+/** Operations that are made again at further places. */
+export interface Repeat {
+  name: string;
+  operations: string[];
+  how: How;
+  leave_out: number[];
 }
 
 export interface Release {

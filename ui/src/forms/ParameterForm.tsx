@@ -58,7 +58,8 @@ function shown(schema: ParameterSchema, { given, resolved }: Props) {
   );
 }
 
-function Parameter({
+/** One parameter by its schema. */
+export function Parameter({
   name,
   schema,
   given,
@@ -66,7 +67,7 @@ function Parameter({
   derived,
   units,
   onSave,
-}: { name: string; schema: ParameterSchema } & Props) {
+}: { name: string; schema: ParameterSchema } & Omit<Props, "strategy">) {
   // a title is made from the name unless the strategy gives one
   const own = schema.title?.toLowerCase() !== name.replaceAll("_", " ");
   const label = own && schema.title ? schema.title : sentence(name);

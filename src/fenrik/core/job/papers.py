@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.frames import apply
 from fenrik.core.job.document import ReleaseDoc
+from fenrik.core.job.moving import moving_words
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Proof
 from fenrik.core.setups.setup import Clamped
@@ -43,6 +44,9 @@ def setup_sheet(planner: Planner, release: ReleaseDoc, proof: Proof) -> str:
         machine=planner.machine(setup),
         material=planner.material(setup),
         clamped=clamped,
+        moved=moving_words(planner, setup),
+        repeats={n: r.words() for r in setup.repeats for n in r.operations},
+        notes={o.name: o.notes for o in setup.operations if o.notes},
         size=clamped.stock_high - clamped.stock_low,
         tools=tools,
         drawings={t.number: tool_svg(t, unit, 260) for t in tools},

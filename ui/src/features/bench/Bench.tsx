@@ -4,7 +4,8 @@ import { useCallback, useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { useEdit, useFaces, useJob, useJobState, useLibrary, useRunEvents, useRuns } from "../../api/hooks";
 import { PartCard, PartSheet } from "../part/Part";
-import { PlanCard, PlanSheet } from "../plan/Plan";
+import { PlanSheet } from "../plan/Plan";
+import { PlanCard } from "../plan/PlanCard";
 import { ProveCard, ProveSheet } from "../prove/Prove";
 import { RunStrip } from "../prove/RunStrip";
 import { ReleaseCard, ReleaseSheet } from "../release/Release";
@@ -56,6 +57,7 @@ export function Bench() {
     useBench.getState().set({
       setup: 0,
       operation: null,
+      marked: [],
       tool: null,
       release: 0,
       picks: [],

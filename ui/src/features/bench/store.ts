@@ -6,6 +6,8 @@ import type { Hit } from "../../scene/BenchScene";
 interface BenchStore {
   setup: number;
   operation: number | null;
+  /** Names of operations of the setup that something is to be done with at once. */
+  marked: string[];
   tool: number | null;
   release: number;
   picks: Hit[];
@@ -24,6 +26,7 @@ interface BenchStore {
 export const useBench = create<BenchStore>((set) => ({
   setup: 0,
   operation: null,
+  marked: [],
   tool: null,
   release: 0,
   picks: [],

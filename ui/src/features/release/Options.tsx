@@ -20,9 +20,9 @@ const CHOICES: Choice[] = [
       ["none", "None"],
     ],
   },
-  { key: "optional_stop", label: "Optional stop at tool changes", choices: YES_NO },
+  { key: "optional_stop", label: "Optional stop, M1", choices: YES_NO },
   { key: "preload", label: "Call up the next tool", choices: YES_NO },
-  { key: "restart", label: "May begin at every tool", choices: YES_NO },
+  { key: "restart", label: "Restart at each tool", choices: YES_NO },
   {
     key: "arcs",
     label: "Arcs",
