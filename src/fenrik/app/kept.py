@@ -9,6 +9,7 @@ from sqlmodel import Session, col, func, select
 from fenrik.app.jobs import Jobs
 from fenrik.app.tables import JobRow, KeptReleaseRow
 from fenrik.core.errors import Conflict, NotFound
+from fenrik.core.job.document import ReleaseDoc
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Proof, Prover
@@ -31,13 +32,20 @@ BLOCKING = ("difference", "controller")
 """Kinds of findings with which a program is not handed out: it does not mean what was planned."""
 
 
-def proved_release(jobs: Jobs, planner: Planner, name: str) -> tuple[Proof, Any, str]:
-    """A release's proof, the release and the proof's key. Raises NotFound where it is unknown, not proved or blocked."""
+def proved_release(
+    jobs: Jobs, planner: Planner, name: str, setup: str | None = None
+) -> tuple[Proof, ReleaseDoc, str]:
+    """A release's proof (of what runs in a setup, open: in its first), the release and the proof's key. Raises NotFound
+    where it is unknown or not proved."""
     prover = Prover(planner)
     release = next((r for r in planner.job.effective_releases() if r.name == name), None)
     if release is None:
         raise NotFound(f"There is no release '{name}'.", remedy="Choose one of the job's releases.")
-    key = prover.release_key(release)
+    if setup is not None and setup not in release.setups:
+        raise NotFound(
+            f"Release '{name}' does not run in '{setup}'.", remedy=f"It runs in {', '.join(release.setups)}."
+        )
+    key = prover.release_key(release, setup)
     return jobs.proof(key), release, key
 
 
@@ -56,8 +64,10 @@ def keep_release(jobs: Jobs, job_id: int, name: str, notes: str) -> dict[str, An
     very same is kept already."""
     with jobs.planner(job_id) as planner:
         proof, release, key = proved_release(jobs, planner, name)
-        check_not_blocked(proof, name)
-        sheet = setup_sheet(planner, release, proof)
+        parts = [proved_release(jobs, planner, name, setup)[0] for setup in release.setups]
+        for part in parts:
+            check_not_blocked(part, name)
+        sheet = "\n".join(setup_sheet(planner, release, part) for part in parts)
     with Session(jobs.engine) as session:
         job = session.get(JobRow, job_id, with_for_update=True)  # numbers are given one after the other
         if job is None:
@@ -75,11 +85,17 @@ def keep_release(jobs: Jobs, job_id: int, name: str, notes: str) -> dict[str, An
         ).one()
         row = KeptReleaseRow(
             job_id=job_id, number=(last or 0) + 1, revision=job.revision, notes=notes, release=release.model_dump(mode="json"),
-            proof={k: proof.facts[k] for k in KEPT_FACTS}, proof_key=key, text=proof.facts["text"], sheet=sheet,
+            proof={k: proof.facts[k] for k in KEPT_FACTS} | {"findings": _all(parts, "findings"), "operations": _all(parts, "operations")}, proof_key=key, text=proof.facts["text"], sheet=sheet,
         )  # fmt: skip
         session.add(row)
         session.commit()
         return kept_data(row)
+
+
+def _all(parts: list[Proof], what: str) -> list[dict[str, Any]]:
+    """What the proofs of all setups say, none twice."""
+    rows = [row for part in parts for row in part.facts[what]]
+    return [row for i, row in enumerate(rows) if row not in rows[:i]]
 
 
 def kept_releases(jobs: Jobs, job_id: int) -> list[dict[str, Any]]:

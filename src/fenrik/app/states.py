@@ -25,7 +25,11 @@ def job_state(jobs: Jobs, job_id: int) -> dict[str, Any]:
         return {
             "part": {"state": "ready", "key": planner.part_key(), **part.summary()},
             "setups": [_setup_state(jobs, planner, s) for s in job.setups],
-            "releases": [_release_state(jobs, planner, r) for r in job.effective_releases()],
+            "releases": [
+                _release_state(jobs, planner, r, i, setup)
+                for i, r in enumerate(job.effective_releases())
+                for setup in r.setups
+            ],
         }
 
 
@@ -81,10 +85,13 @@ def _operation_state(
     }
 
 
-def _release_state(jobs: Jobs, planner: Planner, release: ReleaseDoc) -> dict[str, Any]:
-    row: dict[str, Any] = {"name": release.name, "setup": release.setup, "dialect": release.dialect}
+def _release_state(
+    jobs: Jobs, planner: Planner, release: ReleaseDoc, index: int, setup: str
+) -> dict[str, Any]:
+    """What of a release runs in one of its setups; `index` is the release's place in the document."""
+    row: dict[str, Any] = {"name": release.name, "index": index, "setup": setup, "dialect": release.dialect}
     try:
-        key = Prover(planner).release_key(release)
+        key = Prover(planner).release_key(release, setup)
     except NotYet as error:
         return {**row, "state": "stale", "error": error.as_dict()}
     except FenrikError as error:

@@ -67,7 +67,7 @@ def _work(planner: Planner, target: str, progress: Progress) -> None:
     prover = Prover(planner)
     releases = planner.job.effective_releases()
     for i, release in enumerate(releases):
-        prover.prove(release, progress.part(i / len(releases), (i + 1) / len(releases)))
+        prover.prove_whole(release, progress.part(i / len(releases), (i + 1) / len(releases)))
 
 
 def _plan(planner: Planner, progress: Progress) -> list[FenrikError]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from dataclasses import asdict
 from typing import Any, Literal
 
@@ -58,18 +60,28 @@ class LineChange(BaseModel):
 
 @router.get("/jobs/{job_id}/releases/{name}/program")
 def program(jobs: Service, job_id: int, name: str) -> Response:
-    """The proved program's text. Refused while a finding says that it must not be run as posted."""
+    """The proved program's text, or an archive where it is split. Refused while a finding says that it must not be run as
+    posted, and while any of its setups is not proved."""
     with jobs.planner(job_id) as planner:
-        proof, _, _ = proved_release(jobs, planner, name)
-    check_not_blocked(proof, name)
-    return _text(proof.facts["text"], proof.facts["file"])
+        proof, release, _ = proved_release(jobs, planner, name)
+        for setup in release.setups:
+            check_not_blocked(proved_release(jobs, planner, name, setup)[0], name)
+    files = proof.facts["files"]
+    if len(files) == 1:
+        return _text(files[0][1], files[0][0])
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for file, text in files:
+            archive.writestr(file, text)
+    head = {"Content-Disposition": f'attachment; filename="{name}.zip"'}
+    return Response(out.getvalue(), media_type="application/zip", headers=head)
 
 
 @router.get("/jobs/{job_id}/releases/{name}/sheet")
-def sheet(jobs: Service, job_id: int, name: str) -> HTMLResponse:
-    """The setup sheet as a printable page."""
+def sheet(jobs: Service, job_id: int, name: str, setup: str | None = None) -> HTMLResponse:
+    """The setup sheet as a printable page; of a release in several setups that of one, open: the first."""
     with jobs.planner(job_id) as planner:
-        proof, release, _ = proved_release(jobs, planner, name)
+        proof, release, _ = proved_release(jobs, planner, name, setup)
         return HTMLResponse(setup_sheet(planner, release, proof))
 
 

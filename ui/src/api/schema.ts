@@ -605,7 +605,8 @@ export interface paths {
     };
     /**
      * Program
-     * @description The proved program's text. Refused while a finding says that it must not be run as posted.
+     * @description The proved program's text, or an archive where it is split. Refused while a finding says that it must not be run as
+     *     posted, and while any of its setups is not proved.
      */
     get: operations["program_api_jobs__job_id__releases__name__program_get"];
     put?: never;
@@ -625,7 +626,7 @@ export interface paths {
     };
     /**
      * Sheet
-     * @description The setup sheet as a printable page.
+     * @description The setup sheet as a printable page; of a release in several setups that of one, open: the first.
      */
     get: operations["sheet_api_jobs__job_id__releases__name__sheet_get"];
     put?: never;
@@ -2441,7 +2442,9 @@ export interface operations {
   };
   sheet_api_jobs__job_id__releases__name__sheet_get: {
     parameters: {
-      query?: never;
+      query?: {
+        setup?: string | null;
+      };
       header?: never;
       path: {
         job_id: number;

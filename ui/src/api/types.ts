@@ -163,6 +163,10 @@ export interface Repeat {
 export interface Release {
   name: string;
   setup: string;
+  /** Further setups that run in the same program. */
+  also?: string[];
+  order?: "planned" | "fewest_changes";
+  split?: "none" | "tool";
   operations: string[] | null;
   dialect: string;
   program_number: number;
@@ -262,8 +266,11 @@ export interface SetupState {
   operations: OperationState[];
 }
 
+/** What of a release runs in one of its setups. */
 export interface ReleaseState {
   name: string;
+  /** The release's place in the document. */
+  index: number;
   setup: string;
   dialect: string;
   state: "ready" | "stale" | "wrong";
@@ -326,6 +333,10 @@ export interface ProofFacts {
   release: string;
   file: string;
   text: string;
+  /** Names and texts as they are handed out. */
+  files: [string, string][];
+  tool_changes: number;
+  order_saves_s: number;
   cell_mm: number;
   time_s: number;
   removed_mm3: number;

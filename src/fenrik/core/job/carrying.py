@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from fenrik.core.frames import apply, invert
 from fenrik.core.job.document import ReleaseDoc, SetupDoc
 from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Posted, Prover
+from fenrik.core.job.proving import Prover
+from fenrik.core.job.releasing import Posted
 from fenrik.core.job.standing import proof_cell
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.progress import SILENT, Progress
@@ -122,6 +123,6 @@ def _posted(planner: Planner, setup: SetupDoc, progress: Progress) -> Posted | N
     if not any(len(planner.path(setup, o, progress.part(0.0, 0.8))) > 1 for o in enabled):
         return None
     # the job's release of the whole setup shares its cuts with this; else plain words do
-    whole = (r for r in planner.job.effective_releases() if r.setup == setup.name and r.operations is None)
+    whole = (r for r in planner.job.effective_releases() if r.setups == [setup.name] and r.operations is None)
     release = next(whole, ReleaseDoc(name="carried", setup=setup.name))
     return Prover(planner).post(release, progress.part(0.8, 1.0))

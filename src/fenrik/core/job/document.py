@@ -253,16 +253,27 @@ class ProofDoc(Strict):
 
 
 class ReleaseDoc(Strict):
-    """One program file: which setup, which operations (open: all that are switched on), in which dialect."""
+    """A program: which setup, which operations (open: all that are switched on), in which dialect.
+
+    `also` are further setups on work offsets of their own that run in the same program, each with all that is switched
+    on in it: setup after setup, or in the order with the fewest tool changes. Split by tool, every tool gives a file."""
 
     name: Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")]
     setup: str
+    also: list[str] = []
     operations: list[str] | None = None
+    order: Literal["planned", "fewest_changes"] = "planned"
+    split: Literal["none", "tool"] = "none"
     dialect: str = "plain_iso"
     program_number: Annotated[int, Field(ge=1, le=9999)] = 1
     comment: Annotated[str, Field(max_length=60)] = ""
     options: PostOptions = PostOptions()
     notes: Annotated[str, Field(max_length=2000)] = ""
+
+    @property
+    def setups(self) -> list[str]:
+        """Names of the setups that run in it."""
+        return [self.setup, *self.also]
 
 
 class Job(Strict):
@@ -318,12 +329,40 @@ class Job(Strict):
                 f"release '{release.name}' names the setup '{release.setup}', which does not exist;"
                 f" use one of: {', '.join(s.name for s in self.setups) or 'none yet'}"
             )
+        if release.also:
+            self._check_together(release)
         known = {o.name for o in setup.operations}
         for name in release.operations or []:
             if name not in known:
                 raise ValueError(
                     f"release '{release.name}' names the operation '{name}', which setup '{setup.name}' does not have"
                 )
+
+    def _check_together(self, release: ReleaseDoc) -> None:
+        """Several setups in one program: known, none twice, on one machine, each on an offset of its own."""
+        known = {s.name: s for s in self.setups}
+        for name in release.also:
+            if name not in known:
+                raise ValueError(
+                    f"release '{release.name}' names the setup '{name}', which does not exist; use one of: {', '.join(known)}"
+                )
+        _unique(release.setups, f"setup of release '{release.name}'")
+        own = [known[name] for name in release.setups]
+        if len({s.machine for s in own}) > 1:
+            raise ValueError(
+                f"the setups of release '{release.name}' are on different machines; give each its own release"
+            )
+        for i, a in enumerate(own):
+            for b in own[i + 1 :]:
+                if a.work_offset == b.work_offset:
+                    raise ValueError(
+                        f"the setups '{a.name}' and '{b.name}' of release '{release.name}' both use {a.work_offset};"
+                        " give each its own work offset"
+                    )
+        if release.operations is not None:
+            raise ValueError(
+                f"release '{release.name}' runs several setups and chooses operations; switch operations off in their setups"
+            )
 
     def tool(self, number: int) -> Assembly:
         """The tool with this number, which the document has made sure exists."""

@@ -1,8 +1,10 @@
-"""Whether tools pass between the parts of an array."""
+"""Whether there is room: for tools between the parts of an array, for the blanks of several setups side by side."""
 
 from __future__ import annotations
 
-from fenrik.core.job.document import OperationDoc, SetupDoc
+from itertools import combinations
+
+from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.planning import Planner
 from fenrik.core.proof.finding import Finding
 
@@ -25,6 +27,27 @@ def gap_findings(planner: Planner, setup: SetupDoc, operations: list[OperationDo
                     f"The gap of {gap:g} mm between parts along {axis} is narrower than {min(needs):g} mm, which the"
                     " slimmest tool that goes around them needs: the material between them stays.",
                     f"Make the gap at least {min(needs):g} mm, or go around with a thinner tool.",
+                )
+            )  # fmt: skip
+    return out
+
+
+def room_findings(planner: Planner, release: ReleaseDoc) -> list[Finding]:
+    """A stop for every two blanks of a release's setups that would stand in each other on the table."""
+    out = []
+    for a, b in combinations([planner.job.setup(name) for name in release.setups], 2):
+        boxes = []
+        for setup in (a, b):
+            c = planner.clamped(setup)
+            boxes.append((c.stock_low + c.table_from_setup, c.stock_high + c.table_from_setup))
+        (low_a, high_a), (low_b, high_b) = boxes
+        into = [float(min(high_a[j], high_b[j]) - max(low_a[j], low_b[j])) for j in range(3)]
+        if min(into) > 1e-6:
+            out.append(
+                Finding(
+                    "stop", "room",
+                    f"On the table the blanks of '{a.name}' and '{b.name}' stand {min(into[:2]):.1f} mm in each other.",
+                    "Move one of them: the place on the table is a setting of its setup.",
                 )
             )  # fmt: skip
     return out

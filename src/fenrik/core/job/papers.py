@@ -30,7 +30,7 @@ def setup_sheet(planner: Planner, release: ReleaseDoc, proof: Proof) -> str:
     template = environment.from_string(
         files("fenrik.core.job").joinpath("setup_sheet.html.j2").read_text("utf-8")
     )
-    setup = planner.job.setup(release.setup)
+    setup = planner.job.setup(proof.facts["setup"])
     clamped = planner.clamped(setup)
     numbers = sorted({o["tool"] for o in proof.facts["operations"]})
     tools = [planner.job.tool(n) for n in numbers]

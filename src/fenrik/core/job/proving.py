@@ -11,23 +11,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.cutting.topology import prepare
-from fenrik.core.errors import DocumentError
 from fenrik.core.job.artefacts import key_of
-from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
-from fenrik.core.job.gaps import gap_findings
+from fenrik.core.job.document import ReleaseDoc, SetupDoc
+from fenrik.core.job.gaps import gap_findings, room_findings
 from fenrik.core.job.kept import KeptCuts
 from fenrik.core.job.note_words import words_of
 from fenrik.core.job.planning import Planner
+from fenrik.core.job.releasing import Posted, operations_of, post, zero_words
 from fenrik.core.job.replaying import whole_motion
 from fenrik.core.job.standing import proof_cell
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
-from fenrik.core.posting.compare import Comparison, compare
-from fenrik.core.posting.dialect import Dialect, dialect
-from fenrik.core.posting.program import Program, Step
-from fenrik.core.posting.readback import Reader
-from fenrik.core.posting.writer import write
+from fenrik.core.posting.dialect import dialect
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof import edges, threads
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
@@ -38,32 +34,9 @@ from fenrik.core.proof.load import load_findings
 from fenrik.core.proof.reach import reachable
 from fenrik.core.proof.simulate import PART, Simulated, simulate
 from fenrik.core.stock.dexels import Stock
-from fenrik.core.tolerances import MESH_SHARE, PECK_CLEARANCE
+from fenrik.core.tolerances import MESH_SHARE
 
 Floats = NDArray[np.float64]
-TOOL_CHANGE_OVER_STOCK = 100.0
-
-
-@dataclass(frozen=True)
-class Posted:
-    """A program's text with what it means when read back."""
-
-    release: ReleaseDoc
-    setup: SetupDoc
-    operations: list[OperationDoc]
-    program: Program
-    dialect: Dialect
-    text: str
-    motion: MotionTable
-    comparison: Comparison
-    findings: list[Finding]
-
-    def checked(self) -> MotionTable:
-        """The motion with moves at the feed of rapids taken for rapids, which must not meet material."""
-        fast = self.program.rapid_feed
-        if fast is None:
-            return self.motion
-        return replace(self.motion, rapid=self.motion.rapid | (np.abs(self.motion.feed - fast) < 0.5))
 
 
 @dataclass(frozen=True)
@@ -111,150 +84,68 @@ class Prover:
         self.planner = planner
         self.job = planner.job
 
-    def chosen(self, release: ReleaseDoc) -> list[OperationDoc]:
-        """The release's operations in the order of the plan."""
-        wanted = release.operations
-        setup = self.job.setup(release.setup)
-        return [o for o in setup.operations if (o.enabled if wanted is None else o.name in wanted)]
-
     def post(self, release: ReleaseDoc, progress: Progress = SILENT) -> Posted:
-        """Plans what is missing, writes the program, reads it back and compares. Raises DocumentError
-        when there is nothing to write, PostError when the text cannot be read."""
-        setup = self.job.setup(release.setup)
-        chosen = self.chosen(release)
-        where = (
-            f"releases[{self.job.releases.index(release)}]" if release in self.job.releases else "releases"
-        )
-        if not chosen:
-            raise DocumentError(
-                f"Release '{release.name}' has no operation.",
-                remedy="Add one or switch one on.",
-                where=f"{where}.operations",
-            )
-        words = release.options.on(dialect(release.dialect, self.planner.folder, f"{where}.dialect"))
-        fast = self._rapid_feed(release, chosen, f"{where}.options.rapid_feed_mm_min")
-        steps, used = [], []
-        for i, operation in enumerate(chosen):
-            part = progress.part(i / len(chosen), (i + 1) / len(chosen))
-            path = self.planner.path(setup, operation, part)
-            if len(path) < 2:
-                continue
-            r = self.planner.resolved(setup, operation)
-            steps.append(
-                Step(
-                    operation.name,
-                    r.tool,
-                    path,
-                    r.spindle_rpm,
-                    operation.spindle == "clockwise",
-                    operation.coolant if release.options.coolant == "planned" else "off",
-                )
-            )
-            used.append(operation)
-        if not steps:
-            raise DocumentError(
-                f"None of the operations of release '{release.name}' has anything to cut.",
-                remedy="Check stock, heights and borders.",
-                where=f"{where}.operations",
-            )
-        clamped = self.planner.clamped(setup)
-        program = Program(
-            release.comment or self.job.name,
-            release.program_number,
-            self.planner.part().name,
-            setup.name,
-            _zero_words(setup),
-            setup.work_offset,
-            steps,
-            float(clamped.stock_high[2]) + TOOL_CHANGE_OVER_STOCK,
-            fast,
-            words.holes == "canned",
-            release.options.between == "home",
-        )
-        text = write(program, words)
-        reader = Reader(program.tool_change_z, PECK_CLEARANCE)
-        motion = reader.read(text)
-        comparison = compare(program.planned(), motion, words.resolution_mm)
-        findings = [
-            Finding(
-                "stop", "difference", f"The posted text differs from the plan in line {d.line}: {d.words}.",
-                "Correct the dialect; the release stays blocked.", move=d.move, line=d.line,
-            )
-            for d in comparison.differences[:20]
-        ]  # fmt: skip
-        findings += [
-            Finding("stop", "controller", f"Line {line} {words_}.", "Correct the dialect.", line=line)
-            for line, words_ in reader.findings[:20]
-        ]
-        if reader.work_offsets != [setup.work_offset]:
-            findings.append(
-                Finding(
-                    "stop",
-                    "controller",
-                    f"The text selects {reader.work_offsets}, the setup is {setup.work_offset}.",
-                )
-            )
-        return Posted(release, setup, used, program, words, text, motion, comparison, findings)
+        """The release's program, planned, written, read back and compared; see `releasing.post`."""
+        return post(self.planner, release, progress)
 
-    def _rapid_feed(self, release: ReleaseDoc, chosen: list[OperationDoc], where: str) -> float | None:
-        """The feed of rapids; raises DocumentError where work is done at it, since both could not be told apart."""
-        feed, setup = release.options.rapid_feed_mm_min, self.job.setup(release.setup)
-        if feed is None:
-            return None
-        most = max(max(r.feed, r.entry_feed) for r in (self.planner.resolved(setup, o) for o in chosen))
-        if feed <= most + 1.0:
-            raise DocumentError(
-                f"Rapids at {feed:g} mm/min are no faster than the work, which goes at up to {most:g} mm/min.",
-                remedy="Give a higher feed for rapids, or leave it open.",
-                where=where,
-            )
-        return feed
-
-    def release_key(self, release: ReleaseDoc) -> str:
-        """Key of a proved release: all that shapes its text and all that the text is proved against."""
-        setup = self.job.setup(release.setup)
+    def release_key(self, release: ReleaseDoc, part: str | None = None) -> str:
+        """Key of a proved release: all that shapes its text and all that the text is proved against. `part` is the setup
+        whose stock is cut, open: the release's first."""
         planner = self.planner
-        clamped = planner.clamped(setup)
-        chosen = self.chosen(release)
-        resolved = [planner.resolved(setup, o) for o in chosen]
         words = dialect(release.dialect, planner.folder, "releases")
+        mine = [self._setup_key(release, self.job.setup(name)) for name in release.setups]
         return key_of(
             "proof",
             [
-                [planner.path_key(setup, o) for o in chosen],
-                [[o.name, o.coolant, o.spindle, o.tolerance_mm] for o in chosen],
-                [[r.spindle_rpm, r.feed, r.entry_feed, r.tool.facts()] for r in resolved],
-                release.model_dump(), words.model_dump(), self.job.name, self.job.proof.model_dump(), setup.name,
-                setup.work_offset, setup.zero.model_dump(), planner.machine(setup).model_dump(),
-                planner.material(setup).model_dump(), planner.stock_key(setup),
-                clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.copies.tolist(),
-                clamped.table_from_setup.tolist(),
+                mine, part or release.setup, release.model_dump(exclude={"notes"}), words.model_dump(), self.job.name,
+                self.job.proof.model_dump(),
             ],
         )  # fmt: skip
 
-    def prove(self, release: ReleaseDoc, progress: Progress = SILENT) -> Proof:
-        """A release planned, written, read back and proved; from the store where it exists.
+    def _setup_key(self, release: ReleaseDoc, setup: SetupDoc) -> list[Any]:
+        planner = self.planner
+        clamped, chosen = planner.clamped(setup), operations_of(setup, release)
+        resolved = [planner.resolved(setup, o) for o in chosen]
+        return [
+            [planner.path_key(setup, o) for o in chosen],
+            [[o.name, o.coolant, o.spindle, o.tolerance_mm] for o in chosen],
+            [[r.spindle_rpm, r.feed, r.entry_feed, r.tool.facts()] for r in resolved],
+            setup.name, setup.work_offset, setup.zero.model_dump(), planner.machine(setup).model_dump(),
+            planner.material(setup).model_dump(), planner.stock_key(setup),
+            clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.copies.tolist(),
+            clamped.table_from_setup.tolist(),
+        ]  # fmt: skip
+
+    def prove(self, release: ReleaseDoc, progress: Progress = SILENT, part: str | None = None) -> Proof:
+        """A release planned, written, read back and proved against the stock of one of its setups (`part`, open: the
+        first); from the store where it exists.
 
         Raises DocumentError, ComputeError, PostError or Cancelled.
         """
-        key = self.release_key(release)
+        key = self.release_key(release, part)
         blob = self.planner.store.get(key)
         if blob is not None:
             return Proof.from_bytes(blob)
         posted = self.post(release, progress.part(0.0, 0.4))
-        proof = self._prove(posted, progress.part(0.4, 1.0))
+        proof = self._prove(posted.part(part or release.setup), progress.part(0.4, 1.0))
         self.planner.store.put(key, "proof", proof.to_bytes())
         return proof
+
+    def prove_whole(self, release: ReleaseDoc, progress: Progress = SILENT) -> list[Proof]:
+        """The proofs of all setups of a release, in their order."""
+        count = len(release.setups)
+        return [
+            self.prove(release, progress.part(i / count, (i + 1) / count), name)
+            for i, name in enumerate(release.setups)
+        ]
 
     def cut(self, posted: Posted, progress: Progress = SILENT) -> Cutting:
         """The stock of the release's setup cut with the motion that its text means, step by step, each kept."""
         planner, motion, step_of = self.planner, posted.checked(), posted.comparison.step_of
-        clamped, mill = planner.clamped(posted.setup), planner.machine(posted.setup)
+        clamped = planner.clamped(posted.setup)
         tools = {t.number: t for t in self.job.tools}
         names = [o.name for o in posted.operations]
-        times = move_times(posted.motion, mill)
-        changes = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])
-        begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changes) * mill.tool_change_s
+        times, begin = posted.times, posted.begin
         cell, material = proof_cell(clamped, self.job.proof.cell_mm), planner.material(posted.setup)
         progress.step(0.0, "cutting the stock")
         keep = KeptCuts(planner.store, clamped, cell, motion, step_of, names, times, tools, material)
@@ -282,6 +173,10 @@ class Prover:
         findings += load_findings([c.facts for c in cut.steps], names, mill)
         findings += cut.findings
         findings += gap_findings(planner, setup, posted.operations)
+        findings += room_findings(planner, posted.release)
+        if posted.order_saves_s > 0:
+            words = f"The order with the fewest tool changes, {posted.tool_changes}, saves {posted.order_saves_s:.0f} s of changing tools."
+            findings.append(Finding("note", "order", words))
         progress.step(0.78, "measuring the deviation")
         tolerance = min(o.tolerance_mm for o in posted.operations)
         mesh = planner.setup_mesh(setup, tolerance)
@@ -313,10 +208,14 @@ class Prover:
             "release": posted.release.name,
             "file": f"{posted.release.name}.{posted.dialect.extension}",
             "dialect": posted.dialect.id,
-            "zero": posted.program.zero,
+            "zero": zero_words(setup),
             "text": posted.text,
+            "files": [[name, text] for name, text in posted.files],
+            "setups": posted.release.setups,
+            "tool_changes": posted.tool_changes,
+            "order_saves_s": posted.order_saves_s,
             "cell_mm": stock.cell,
-            "time_s": float(begin[-1] + times[-1]) if len(motion) else 0.0,
+            "time_s": posted.time_s,
             "stock_volume_mm3": stock.volume(),
             "removed_mm3": float(cut.volume.sum()),
             "operations": self._operation_facts(posted, times, cut),
@@ -446,10 +345,3 @@ def _motion_arrays(
         "line": motion.line[owner].astype(np.int32),
         **{name: values[owner] for name, values in traces.items()},
     }
-
-
-def _zero_words(setup: SetupDoc) -> str:
-    zero = setup.zero
-    if zero.of == "point":
-        return "point " + ", ".join(f"{v:g}" for v in zero.point or ())
-    return f"{zero.of} X {zero.x} Y {zero.y} Z {zero.z}"

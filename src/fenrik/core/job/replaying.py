@@ -38,7 +38,7 @@ def replay_of(facts: dict[str, Any], arrays: dict[str, NDArray[Any]], store: Sto
     numbers = sorted({int(n) for n in np.unique(motion.tool) if int(n) in tools})
     for step, key in enumerate(kept["cuts"]):
         rows = np.flatnonzero(step_of == step)
-        own = MotionTable(*(getattr(motion, f)[rows] for f in MotionTable.__dataclass_fields__))
+        own = motion.rows(rows)
         pieces, ends, owner = [], [], []
         for stroke in strokes_of(own, tools):
             pieces.append(stroke.pieces)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -23,15 +24,22 @@ def run_job(planner: Planner, out: Path, progress: Progress = SILENT) -> dict[st
     results: list[tuple[ReleaseDoc, Proof]] = []
     for i, release in enumerate(releases):
         part = progress.part(i / max(1, len(releases)), (i + 1) / max(1, len(releases)))
-        results.append((release, prover.prove(release, part)))
+        results += [(release, proof) for proof in prover.prove_whole(release, part)]
     report = job_report(planner, results)
     out.mkdir(parents=True, exist_ok=True)
     for release, proof in results:
-        (out / proof.facts["file"]).write_text(proof.facts["text"], "utf-8", newline="\n")
-        (out / f"{release.name}.setup.html").write_text(setup_sheet(planner, release, proof), "utf-8")
+        for name, text in proof.facts["files"]:
+            (out / name).write_text(text, "utf-8", newline="\n")
+        (out / sheet_name(release, proof)).write_text(setup_sheet(planner, release, proof), "utf-8")
     (out / "tools.json").write_text(json.dumps(tools_list(planner.job), indent=1) + "\n", "utf-8")
     (out / "report.json").write_text(json.dumps(report, indent=1) + "\n", "utf-8")
     return report
+
+
+def sheet_name(release: ReleaseDoc, proof: Proof) -> str:
+    """The file of a setup sheet; with several setups in a program each has its own."""
+    setup = re.sub(r"[^A-Za-z0-9]+", "_", proof.facts["setup"]).strip("_").lower()
+    return f"{release.name}.setup.html" if len(release.setups) == 1 else f"{release.name}.{setup}.setup.html"
 
 
 def tools_list(job: Job) -> list[dict[str, Any]]:
@@ -44,7 +52,7 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
     setups = []
     for setup in planner.job.setups:
         clamped = planner.clamped(setup)
-        mine = [(p, r) for p, r in results if p.setup == setup.name]
+        mine = [(p, r) for p, r in results if r.facts["setup"] == setup.name]
         setups.append(
             {
                 "name": setup.name,
@@ -68,7 +76,8 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
         "setups": setups,
         "releases": [
             {
-                "name": p.name, "file": r.facts["file"], "setup": p.setup, "dialect": p.dialect,
+                "name": p.name, "file": r.facts["file"], "setup": r.facts["setup"], "files": [name for name, _ in r.facts["files"]],
+                "tool_changes": r.facts["tool_changes"], "order_saves_s": r.facts["order_saves_s"], "dialect": p.dialect,
                 "operations": [o["name"] for o in r.facts["operations"]], "time_s": r.facts["time_s"],
             }
             for p, r in results

@@ -19,7 +19,7 @@ class MotionTable:
     `start`, `end` (n, 3) mm; `rapid` (n,) bool; `turn` (n,) 0 straight, +1 counter-clockwise, -1
     clockwise; `plane` (n,) of Plane; `centre` (n, 2) along its axes (NaN when straight); `feed` (n,) mm/min; `tool` (n,) number;
     `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the text from 1; `dwell` (n,) s
-    for which the tool stands after a move.
+    for which the tool stands after a move; `offset` (n,) 54 to 59, the work offset in whose coordinates it is.
     """
 
     start: Floats
@@ -33,10 +33,17 @@ class MotionTable:
     spindle: Floats
     line: NDArray[np.int32]
     dwell: Floats = field(default_factory=lambda: np.zeros(0))
+    offset: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, dtype=np.int32))
 
     def __post_init__(self) -> None:
         if len(self.dwell) != len(self.end):
             object.__setattr__(self, "dwell", np.zeros(len(self.end)))
+        if len(self.offset) != len(self.end):
+            object.__setattr__(self, "offset", np.zeros(len(self.end), dtype=np.int32))
+
+    def rows(self, chosen: NDArray[np.int64] | NDArray[np.bool_]) -> MotionTable:
+        """Some of the moves."""
+        return MotionTable(*(getattr(self, name)[chosen] for name in MotionTable.__dataclass_fields__))
 
     def __len__(self) -> int:
         return len(self.end)

@@ -63,6 +63,10 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
             differences.append(_difference(posted, i, np.inf, "the text has moves that were not planned"))
             break
         step_of[i] = want.step[j]
+        if want.offset[j] and want.offset[j] != posted.offset[i]:
+            words = f"it runs on G{posted.offset[i]} instead of G{want.offset[j]}"
+            differences.append(_difference(posted, i, np.inf, words))
+            break
         if bool(want.rapid[j]) != bool(posted.rapid[i]):
             differences.append(_difference(posted, i, np.inf, "rapid and feed are exchanged"))
             break
@@ -102,7 +106,8 @@ def _alike(want: _Wanted, posted: MotionTable, keep: NDArray[np.int64], resoluti
     dwell = posted.dwell[keep]
     kinds = (posted.rapid[keep] == want.rapid).all() and (turn == want.turn).all()
     feeds = (np.abs(feed - want.feed) <= np.maximum(0.13, 5e-4 * want.feed))[~want.rapid].all()
-    if not (ends and kinds and feeds and np.abs(dwell - want.dwell).max() <= DWELL_S):
+    offsets = ((want.offset == 0) | (posted.offset[keep] == want.offset)).all()
+    if not (ends and kinds and feeds and offsets and np.abs(dwell - want.dwell).max() <= DWELL_S):
         return False
     arc = np.flatnonzero(turn)
     if len(arc) == 0:
@@ -129,6 +134,7 @@ class _Wanted:
     radius: Floats
     feed: Floats
     step: NDArray[np.int32]
+    offset: NDArray[np.int32]
     tiny: NDArray[np.bool_]
     slack: Floats
     dwell: Floats
@@ -148,8 +154,11 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
     moved[1:] = (grid[1:] != grid[:-1]).any(axis=1)
     large = _large(end, centre, turn, plane)
     moved |= large
-    for i in np.searchsorted(step, [i for i, m in enumerate(planned) if m.fresh]):
-        moved[i] = (grid[i, :2] != grid[i - 1, :2]).any()  # the machine itself went up
+    for n, i in enumerate(np.searchsorted(step, np.arange(len(planned)))):
+        if planned[n].fresh:
+            moved[i] = (grid[i, :2] != grid[i - 1, :2]).any()  # the machine itself went up
+        if planned[n].elsewhere:
+            moved[i] = False  # from a place that has no coordinates here
     moved[0] = False  # the first positioning comes from an unknown place
     seen = planes.in_plane(grid, plane) == planes.in_plane(np.roll(grid, 1, axis=0), plane)
     turn = np.where((turn != 0) & seen.all(axis=1) & ~large, 0, turn)
@@ -164,6 +173,7 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
         radius[moved],
         feed[moved],
         step[moved],
+        np.array([m.offset for m in planned], dtype=np.int32)[step[moved]],
         tiny[moved],
         0.5 * resolution * 1.01 * np.concatenate([_roundings(m) for m in planned])[moved] + 1e-9,
         np.concatenate([m.dwells() for m in planned])[moved],

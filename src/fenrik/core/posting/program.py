@@ -20,7 +20,8 @@ TAPS = ("tap", "tap_left")
 
 @dataclass(frozen=True)
 class Step:
-    """One operation of a program."""
+    """One operation of a program; on another work offset than the program's first, with the height there at which tools
+    are changed."""
 
     name: str
     tool: Assembly
@@ -28,6 +29,8 @@ class Step:
     spindle_rpm: float
     clockwise: bool
     coolant: str
+    work_offset: str = ""
+    tool_change_z: float | None = None
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,11 @@ class PlannedMoves:
     feed: Floats
     cycles: list[Cycle] = field(default_factory=list)
     fresh: bool = False
-    """Whether the machine has changed the tool before, and by that moved to the tool-change height."""
+    """Whether the machine has been at the tool-change height before, to change the tool or on its way."""
+    elsewhere: bool = False
+    """Whether it comes from another work offset, where places have other coordinates."""
+    offset: int = 0
+    """The number of its work offset, 54 to 59."""
 
     def dwells(self) -> Floats:
         """Seconds (n,) for which the tool stands after each move."""
@@ -83,12 +90,15 @@ class Program:
         out = []
         tool: int | None = None
         here: Floats | None = None
+        offset = ""
         for step in self.steps:
             path = step.path
             first = path.tip[0]
-            fresh = tool != step.tool.number or here is None or self.by_home
+            elsewhere = offset != self.offset_of(step)
+            fresh = tool != step.tool.number or here is None or self.by_home or elsewhere
+            offset = self.offset_of(step)
             if fresh or here is None:
-                join = [(first[0], first[1], self.tool_change_z), tuple(first)]
+                join = [(first[0], first[1], self.change_z_of(step)), tuple(first)]
             else:
                 top = max(here[2], first[2])
                 join = [(here[0], here[1], top), (first[0], first[1], top), tuple(first)]
@@ -103,10 +113,24 @@ class Program:
                 np.concatenate([np.zeros(count), path.feed[1:]]),
                 [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
                 fresh,
+                elsewhere,
+                int(offset[1:]),
             )
             out.append(moves if self.rapid_feed is None else self._fed(moves, self.rapid_feed))
             tool, here = step.tool.number, path.tip[-1]
         return out
+
+    def offset_of(self, step: Step) -> str:
+        """The work offset on which a step runs."""
+        return step.work_offset or self.work_offset
+
+    def change_z_of(self, step: Step) -> float:
+        """The height of a tool change in the step's coordinates, mm."""
+        return self.tool_change_z if step.tool_change_z is None else step.tool_change_z
+
+    def change_heights(self) -> dict[str, float]:
+        """That height per work offset."""
+        return {self.offset_of(s): self.change_z_of(s) for s in self.steps}
 
     def _fed(self, moves: PlannedMoves, feed: float) -> PlannedMoves:
         """Rapids at a feed, but for those of canned cycles and the way down from a tool change."""

@@ -45,19 +45,25 @@ ARC_TOLERANCE_MM = 0.01
 
 
 class Reader:
-    """Interprets one program. `tool_change_z` mm is where a tool change leaves the tip.
+    """Interprets one program. `tool_change_z` mm is where a tool change leaves the tip, the same in all work offsets or one
+    height for each.
 
     After `read`, `work_offsets` lists the offsets used, `findings` what a controller would object to
     without stopping (such as feed with the spindle at rest), as (line, words).
     """
 
-    def __init__(self, tool_change_z: float, peck_clearance: float = 0.5) -> None:
-        self.tool_change_z, self.peck_clearance = tool_change_z, peck_clearance
+    def __init__(self, tool_change_z: float | dict[str, float], peck_clearance: float = 0.5) -> None:
+        self.heights = tool_change_z if isinstance(tool_change_z, dict) else {}
+        self.tool_change_z = (
+            next(iter(tool_change_z.values())) if isinstance(tool_change_z, dict) else tool_change_z
+        )
+        self.peck_clearance = peck_clearance
+        self.offset, self.up = 0, True
         self.cycle = 80
         self.cycle_values: dict[str, float] = {}
-        self.to_initial, self.initial = True, tool_change_z
+        self.to_initial, self.initial = True, self.tool_change_z
         self.dwells: dict[int, float] = {}
-        self.position: list[float | None] = [None, None, tool_change_z]
+        self.position: list[float | None] = [None, None, self.tool_change_z]
         self.motion = 0
         self.plane = 17
         self.scale = 1.0
@@ -83,7 +89,7 @@ class Reader:
             self._block(number, raw)
         if not self.ended:
             raise PostError("The program has no end (M2 or M30).", remedy="Correct the dialect's end.")
-        table = np.array(self._rows, dtype=np.float64).reshape(-1, 15)
+        table = np.array(self._rows, dtype=np.float64).reshape(-1, 16)
         return MotionTable(
             np.ascontiguousarray(table[:, 0:3]),
             np.ascontiguousarray(table[:, 3:6]),
@@ -96,6 +102,7 @@ class Reader:
             table[:, 12].copy(),
             table[:, 13].astype(np.int32),
             self._dwell_of(len(table)),
+            table[:, 15].astype(np.int32),
         )
 
     def _dwell_of(self, count: int) -> np.ndarray:
@@ -163,8 +170,8 @@ class Reader:
         self.plane = g_codes.get("plane", self.plane)
         if "distance" in g_codes:
             self.absolute = g_codes["distance"] == 90
-        if "offset" in g_codes and f"G{g_codes['offset']}" not in self.work_offsets:
-            self.work_offsets.append(f"G{g_codes['offset']}")
+        if "offset" in g_codes:
+            self._take_offset(g_codes["offset"])
         if "F" in values:
             self.feed = values["F"] * self.scale
         if "S" in values:
@@ -194,6 +201,16 @@ class Reader:
             self._move(number, raw, values, g_codes)
         if any(code in (2, 30) for code in m_codes):
             self.ended = True
+
+    def _take_offset(self, code: int) -> None:
+        """Another work offset: other coordinates for the same place, which is known at the machine's upper end only."""
+        name = f"G{code}"
+        if name not in self.work_offsets:
+            self.work_offsets.append(name)
+        if self.offset != code:
+            self.tool_change_z = self.heights.get(name, self.tool_change_z)
+            self.position = [None, None, self.tool_change_z if self.up else None]
+            self.offset = code
 
     def _take_cycle(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int]) -> None:
         """The motion group: straight moves and arcs end a cycle, a cycle's own numbers stay until it ends."""
@@ -270,20 +287,20 @@ class Reader:
         feed = 0.0 if rapid else float(self.feed or 0.0)
         row = (
             *start, *end, float(rapid), 0, math.nan, math.nan, feed, self.tool, self.speed * self.sense, number,
-            self.plane - 17,
+            self.plane - 17, self.offset,
         )  # fmt: skip
         self._rows.append(row)
-        self.position = list(end)
+        self.position, self.up = list(end), False
 
     def _change_tool(self) -> None:
         self.tool, self.length_offset, self.sense = self.next_tool, 0, 0
-        self.position[2] = self.tool_change_z
+        self.position[2], self.up = self.tool_change_z, True
 
     def _move(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int]) -> None:
         if g_codes.get("once") == 53:
             if set(values) - {"N", "Z"} or self.motion != 0 or values.get("Z") != 0.0:
                 raise self._error(number, raw, "moves in machine coordinates other than Z to its upper end")
-            self.position[2] = self.tool_change_z
+            self.position[2], self.up = self.tool_change_z, True
             return
         start = list(self.position)
         end: list[float | None] = list(start)
@@ -322,9 +339,10 @@ class Reader:
                 self.speed * self.sense,
                 number,
                 self.plane - 17,
+                self.offset,
             )
         )
-        self.position = list(b)
+        self.position, self.up = list(b), False
 
     def _check_state(self, number: int, raw: str, height: bool) -> None:
         if self.motion != 0 and not self.feed:

@@ -57,6 +57,8 @@ class _Writer:
             if moves.fresh and not changes:
                 self._level_plane()
                 self._line("G0 G53 Z0.")
+                if moves.elsewhere:
+                    self._line(p.offset_of(step))
             self._moves(step, moves, moves.fresh)
             tool = step.tool.number
         self._level_plane()
@@ -93,7 +95,7 @@ class _Writer:
             self.dialect.templates.tool,
             tool=step.tool,
             N=number,
-            work_offset=self.program.work_offset,
+            work_offset=self.program.offset_of(step),
             rpm=f"{step.spindle_rpm:.0f}",
             spindle_word="M3" if step.clockwise else "M4",
         )

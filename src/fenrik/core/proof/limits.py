@@ -76,7 +76,7 @@ def _travel(
     table: Floats,
     clock: Floats,
 ) -> list[Finding]:
-    part = MotionTable(*(getattr(motion, f)[rows] for f in MotionTable.__dataclass_fields__))
+    part = motion.rows(rows)
     pieces, owner = part.straightened(0.02)
     points = np.concatenate([pieces[:, :3], pieces[:, 3:]]) + table
     points[:, 2] += tool.gauge_length

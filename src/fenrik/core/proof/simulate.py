@@ -190,7 +190,7 @@ def strokes_of(motion: MotionTable, tools: dict[int, Assembly]) -> list[Stroke]:
 
 
 def _rows(motion: MotionTable, rows: NDArray[np.int64]) -> MotionTable:
-    return MotionTable(*(getattr(motion, f)[rows] for f in MotionTable.__dataclass_fields__))
+    return motion.rows(rows)
 
 
 def _placed(finding: Finding, rows: NDArray[np.int64], motion: MotionTable, clock: Floats) -> Finding:

@@ -19,12 +19,16 @@ export function useRelease() {
   const { state } = useShared();
   const { release, set } = useBench();
   if (!state || state.releases.length < 2) return null;
+  const several = (r: { name: string }) => state.releases.filter((o) => o.name === r.name).length > 1;
   return (
     <Select
       label="Release"
       value={String(release)}
       allowDeselect={false}
-      data={state.releases.map((r, i) => ({ value: String(i), label: r.name }))}
+      data={state.releases.map((r, i) => ({
+        value: String(i),
+        label: several(r) ? `${r.name}, ${r.setup}` : r.name,
+      }))}
       onChange={(v) => v && set({ release: Number(v), step: null, time: 0, playing: 0, place: null })}
     />
   );

@@ -20,21 +20,13 @@ export function ReleaseSheet() {
   const stops = facts?.findings.filter((f) => f.severity === "stop") ?? [];
   const copy = () =>
     editing.edit((d) => {
-      const source: Release = d.releases[index] ?? {
-        ...state.releases[index],
-        operations: null,
-        program_number: 1,
-        comment: "",
-      };
+      const at = state.releases[index]?.index ?? 0;
+      if (d.releases.length === 0) d.releases = implied(state.releases);
+      const source = d.releases[at];
       const taken = new Set([...d.releases.map((r) => r.name), ...state.releases.map((r) => r.name)]);
       let name = `${source.name}_2`;
       for (let n = 3; taken.has(name); n++) name = `${source.name}_${n}`;
-      if (d.releases.length === 0) d.releases = implied(state.releases);
-      const { setup, dialect, operations, comment, program_number, options } = source;
-      d.releases.push({
-        ...{ setup, dialect, operations, comment, options, name },
-        program_number: program_number + 1,
-      });
+      d.releases.push({ ...structuredClone(source), name, program_number: source.program_number + 1 });
     });
   return (
     <>
@@ -51,7 +43,7 @@ export function ReleaseSheet() {
         <tbody>
           {state.releases.map((r, i) => (
             <tr
-              key={r.name}
+              key={`${r.name}/${r.setup}`}
               className={i === index ? "chosen" : ""}
               onClick={() => set({ release: i, time: 0, step: null })}
             >
@@ -88,15 +80,15 @@ export function ReleaseSheet() {
             <Button
               component="a"
               href={`/api/jobs/${id}/releases/${release.name}/program`}
-              download={facts.file}
+              download={facts.files.length > 1 ? `${release.name}.zip` : facts.file}
               disabled={blocking.length > 0}
             >
-              Download {facts.file}
+              Download {facts.files.length > 1 ? `${facts.files.length} files` : facts.file}
             </Button>
             <Button
               variant="default"
               component="a"
-              href={`/api/jobs/${id}/releases/${release.name}/sheet`}
+              href={`/api/jobs/${id}/releases/${release.name}/sheet?setup=${encodeURIComponent(release.setup)}`}
               target="_blank"
             >
               Setup sheet
@@ -104,6 +96,10 @@ export function ReleaseSheet() {
           </div>
           {blocking.length === 0 && <KeepRelease name={release.name} />}
           <Follows label="Run time" value={clock(facts.time_s)} />
+          <Follows label="Tools put in" value={String(facts.tool_changes)} />
+          {facts.order_saves_s > 0 && (
+            <Follows label="Saved by the order" value={clock(facts.order_saves_s)} />
+          )}
           <Follows label="Lines" value={String(facts.text.split("\n").length - 1)} />
           <h3>{facts.file}</h3>
           <pre className="program" aria-label="Program text" tabIndex={0}>
@@ -144,13 +140,14 @@ export function ReleaseCard() {
   const { release: index } = useBench();
   const shown = state?.releases[index];
   if (!shown) return <p className="small">A release's settings stand here.</p>;
-  const doc = document.releases[index];
-  const value: Release = doc ?? implied(state!.releases)[index];
+  const at = shown.index;
+  const doc = document.releases[at];
+  const value: Release = doc ?? implied(state!.releases)[at];
   const setup = document.setups.find((s) => s.name === value.setup);
   const edit = (work: (r: Release) => void) =>
     editing.edit((d) => {
       if (d.releases.length === 0) d.releases = implied(state!.releases);
-      work(d.releases[index]);
+      work(d.releases[at]);
     });
   const on = (name: string) =>
     value.operations
@@ -190,10 +187,21 @@ export function ReleaseCard() {
         value={value.comment || document.name}
         onSave={(v) => edit((r) => void (r.comment = v))}
       />
-      <h3>Operations</h3>
-      {setup?.operations.map((o) => (
-        <Checkbox key={o.name} label={o.name} checked={on(o.name)} onChange={() => toggle(o.name)} mt={4} />
-      ))}
+      <Together value={value} edit={edit} />
+      {(value.also ?? []).length === 0 && (
+        <>
+          <h3>Operations</h3>
+          {setup?.operations.map((o) => (
+            <Checkbox
+              key={o.name}
+              label={o.name}
+              checked={on(o.name)}
+              onChange={() => toggle(o.name)}
+              mt={4}
+            />
+          ))}
+        </>
+      )}
       <Options options={value.options ?? {}} onSave={(options) => edit((r) => void (r.options = options))} />
       {doc && (
         <Button
@@ -201,11 +209,78 @@ export function ReleaseCard() {
           variant="subtle"
           color="gray"
           size="compact-xs"
-          onClick={() => editing.edit((d) => void d.releases.splice(index, 1))}
+          onClick={() => editing.edit((d) => void d.releases.splice(at, 1))}
         >
           Remove this release
         </Button>
       )}
+    </>
+  );
+}
+
+interface TogetherProps {
+  value: Release;
+  edit: (work: (r: Release) => void) => void;
+}
+
+/** Which setups run in one program, in which order, in how many files. */
+function Together({ value, edit }: TogetherProps) {
+  const { document } = useShared();
+  const own = document.setups.find((s) => s.name === value.setup);
+  const others = document.setups.filter((s) => s.name !== value.setup && s.operations.some((o) => o.enabled));
+  const also = value.also ?? [];
+  return (
+    <>
+      {others.length > 0 && (
+        <>
+          <h3>In the same program</h3>
+          {others.map((s) => {
+            const apart = s.machine !== own?.machine || s.work_offset === own?.work_offset;
+            return (
+              <Checkbox
+                key={s.name}
+                mt={4}
+                label={`${s.name}, ${s.work_offset}`}
+                description={
+                  apart && !also.includes(s.name)
+                    ? "needs the same machine and an offset of its own"
+                    : undefined
+                }
+                disabled={apart && !also.includes(s.name)}
+                checked={also.includes(s.name)}
+                onChange={() =>
+                  edit((r) => {
+                    r.also = also.includes(s.name) ? also.filter((n) => n !== s.name) : [...also, s.name];
+                    if (r.also.length > 0) r.operations = null;
+                  })
+                }
+              />
+            );
+          })}
+        </>
+      )}
+      <div className="two" style={{ marginTop: 8 }}>
+        {also.length > 0 && (
+          <ChoiceField
+            label="Order"
+            value={value.order ?? "planned"}
+            data={[
+              { value: "planned", label: "Setup after setup" },
+              { value: "fewest_changes", label: "Fewest tool changes" },
+            ]}
+            onSave={(v) => edit((r) => void (r.order = v as Release["order"]))}
+          />
+        )}
+        <ChoiceField
+          label="Files"
+          value={value.split ?? "none"}
+          data={[
+            { value: "none", label: "One program" },
+            { value: "tool", label: "One a tool" },
+          ]}
+          onSave={(v) => edit((r) => void (r.split = v as Release["split"]))}
+        />
+      </div>
     </>
   );
 }
