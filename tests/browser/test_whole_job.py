@@ -129,7 +129,7 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     expect(slider).to_have_attribute("aria-valuenow", "20")
     page.get_by_role("button", name="Play", exact=True).click()
     expect(slider).not_to_have_attribute("aria-valuenow", "20", timeout=15_000)
-    page.get_by_role("cell", name="Roughing in levels").click()
+    page.get_by_role("cell", name="Roughing in levels", exact=True).click()
     expect(page.get_by_role("heading", name="Load in “Roughing in levels”")).to_be_visible()
     expect(page.get_by_text("Engagement: half, 95 %, most")).to_be_visible()
 
@@ -181,7 +181,7 @@ def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
     choose(page, "Holes", "4 x Ø3 counterbored, through")
     page.get_by_role("button", name="Plan these 4 holes").click()
     table = page.get_by_role("table", name="Operations of Top")
-    expect(table.get_by_role("cell", name="Counterbore Ø3")).to_be_visible()
+    expect(table.get_by_role("cell", name="Counterbore Ø3", exact=True)).to_be_visible()
     expect(page.get_by_text("comes from the library").first).to_be_visible()
     expect(page.get_by_role("checkbox", name="4 x Ø3 counterbored, through")).to_be_checked()
     choose(page, "Holes", "1 x Ø8 counterbored, through")
@@ -217,7 +217,7 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
     station(page, "Plan")
     page.get_by_role("button", name="Plan everything seen from here").click()
     table = page.get_by_role("table", name="Operations of Top")
-    expect(table.get_by_role("cell", name="Face the top")).to_be_visible(timeout=60_000)
+    expect(table.get_by_role("cell", name="Face the top", exact=True)).to_be_visible(timeout=60_000)
     for name in ("Clear", "Finish floors", "Finish walls", "Spot", "Drill Ø3"):
         expect(table.get_by_role("cell", name=name, exact=True)).to_be_visible()
     expect(page.get_by_text("comes from the library").first).to_be_visible()
@@ -291,7 +291,8 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     expect(page.get_by_role("heading", name="Setups")).to_be_visible()
     page.get_by_role("button", name="Add a setup").click()
     expect(page.get_by_role("heading", name="What follows")).to_be_visible()
-    view.click(position={"x": box["width"] / 2 + 80, "y": box["height"] / 2 + 60})
+    page.wait_for_timeout(600)  # the view turns to the setup
+    view.click(position={"x": box["width"] / 2 + 40, "y": box["height"] / 2 + 60})
     page.get_by_role("button", name="This way up").click()
     expect(page.get_by_role("combobox", name="Up direction")).to_have_value(re.compile("Face"))
     page.keyboard.press("Control+k")

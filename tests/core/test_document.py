@@ -8,6 +8,7 @@ import yaml
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.job.reading import dump_job, job_data, job_from_data, load_job, parse_job, schema
+from fenrik.core.strategies.registry import strategies
 from tests.conftest import ROOT
 
 EXAMPLES = sorted((ROOT / "examples").glob("*.yaml"))
@@ -79,3 +80,11 @@ def test_schema_types_every_strategy():
     text = json.dumps(schema())
     assert "ParallelFinishing" in text and "LevelRoughing" in text and '"fenrik"' in text
     assert schema()["properties"]["setups"]["items"] == {"$ref": "#/$defs/SetupDoc"}
+
+
+def test_every_strategy_is_described_with_a_picture_of_its_own():
+    page = (ROOT / "docs" / "strategies.md").read_text("utf-8")
+    for name, strategy in strategies().items():
+        assert f"## {strategy.title}\n" in page and f"(strategies/{name}.svg)" in page
+        drawn = (ROOT / "docs" / "strategies" / f"{name}.svg").read_text("utf-8")
+        assert f'aria-label="{strategy.title}"' in drawn and drawn.count("<path") > 1

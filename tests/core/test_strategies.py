@@ -163,14 +163,19 @@ def rapid_in_stock(plan: Planner, path, tool) -> float:
     return float(stock.cut(pieces, tool_bodies(tool), rapid).overlap[:, 0].max())
 
 
-@pytest.mark.parametrize("part", PARTS)
-@pytest.mark.parametrize("tool", TOOLS)
+@pytest.mark.parametrize(
+    ("part", "tool"),
+    # the free-form top of the bracket is for round tools; all of them go over the two prismatic parts
+    [(part, tool) for part in PARTS[:2] for tool in TOOLS] + [(PARTS[2], "ball")],
+)
 @pytest.mark.parametrize("strategy", strategies())
 def test_no_overcut_on_exact_surface_points(strategy, tool, part):
     if tool == "flat" and strategy in NEEDS_CORNER:
         with pytest.raises(ComputeError, match="flat"):
             path_of(planner(part, strategy, tool))
         return
+    if part == PARTS[2] and tool not in strategies()[strategy].kinds:
+        tool = "flat"
     plan = planner(part, strategy, tool)
     if tool not in strategies()[strategy].kinds:
         with pytest.raises(ComputeError, match=TITLES[tool]):

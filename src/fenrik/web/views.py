@@ -14,9 +14,10 @@ from fenrik.core.binary import pack
 from fenrik.core.errors import NotFound
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import alike
+from fenrik.core.features.shapes import features_alike
 from fenrik.core.job.document import OperationDoc
 from fenrik.core.job.recipes import propose_all, propose_operations
-from fenrik.core.job.whole_part import propose_part
+from fenrik.core.job.whole_part import propose_features, propose_part
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.paths.toolpath import Toolpath
@@ -114,9 +115,20 @@ class HoleOrder(BaseModel):
 
 
 class PartOrder(BaseModel):
-    """The setup from which a whole part is to be planned."""
+    """The setup from which a part is to be planned: the whole, or the features that have one of these faces."""
 
     setup: int
+    faces: list[int] | None = None
+
+
+class FeatureGroup(BaseModel):
+    """Features that are made alike: what they are, in words, and the faces of each."""
+
+    kind: str
+    words: str
+    count: int
+    axis: list[float]
+    faces: list[list[int]]
 
 
 class HolePlan(BaseModel):
@@ -143,6 +155,19 @@ def holes(jobs: Service, job_id: int) -> list[HoleGroup]:
     ]  # fmt: skip
 
 
+@router.get("/jobs/{job_id}/features")
+def features(jobs: Service, job_id: int) -> list[FeatureGroup]:
+    """The part's pockets, slots, bosses, tops and broken edges in groups of alike ones."""
+    with jobs.planner(job_id) as planner:
+        groups = features_alike(planner.features())
+    return [
+        FeatureGroup(
+            kind=g[0].kind, words=g[0].words(), count=len(g), axis=g[0].axis, faces=[f.faces for f in g]
+        )
+        for g in groups
+    ]
+
+
 @router.post("/jobs/{job_id}/holes/plan")
 def plan_holes(jobs: Service, job_id: int, order: HoleOrder) -> HolePlan:
     """Operations and tools that a recipe proposes for holes; nothing is changed."""
@@ -164,7 +189,15 @@ def plan_part(jobs: Service, job_id: int, order: PartOrder) -> HolePlan:
     with jobs.planner(job_id) as planner:
         if not 0 <= order.setup < len(planner.job.setups):
             raise NotFound("The setup does not exist.", remedy="Choose a setup of this job.")
-        made = propose_part(planner, planner.job.setups[order.setup])
+        setup = planner.job.setups[order.setup]
+        if order.faces is None:
+            made = propose_part(planner, setup)
+        else:
+            chosen = [f for f in planner.features() if set(f.faces) & set(order.faces)]
+            own = [f for f in chosen if not f.floor or f.floor in order.faces] or chosen
+            if not own:
+                raise NotFound("No feature has these faces.", remedy="Pick a floor or a wall of one.")
+            made = propose_features(planner, setup, own)
     return HolePlan(recipe=made.recipe, tools=made.tools, operations=made.operations, words=made.words)
 
 

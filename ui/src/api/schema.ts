@@ -436,6 +436,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/features": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Features
+     * @description The part's pockets, slots, bosses, tops and broken edges in groups of alike ones.
+     */
+    get: operations["features_api_jobs__job_id__features_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/holes/plan": {
     parameters: {
       query?: never;
@@ -919,6 +939,22 @@ export interface components {
        */
       offset: number;
     };
+    /**
+     * FeatureGroup
+     * @description Features that are made alike: what they are, in words, and the faces of each.
+     */
+    FeatureGroup: {
+      /** Kind */
+      kind: string;
+      /** Words */
+      words: string;
+      /** Count */
+      count: number;
+      /** Axis */
+      axis: number[];
+      /** Faces */
+      faces: number[][];
+    };
     /** HTTPValidationError */
     HTTPValidationError: {
       /** Detail */
@@ -1286,11 +1322,13 @@ export interface components {
     };
     /**
      * PartOrder
-     * @description The setup from which a whole part is to be planned.
+     * @description The setup from which a part is to be planned: the whole, or the features that have one of these faces.
      */
     PartOrder: {
       /** Setup */
       setup: number;
+      /** Faces */
+      faces?: number[] | null;
     };
     /**
      * PickBody
@@ -2129,6 +2167,37 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["HoleGroup"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  features_api_jobs__job_id__features_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FeatureGroup"][];
         };
       };
       /** @description Validation Error */

@@ -21,6 +21,12 @@ from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.errors import ComputeError, DocumentError, FenrikError, NotYet
 from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes_to_bytes
+from fenrik.core.features.shapes import (
+    Feature,
+    features_from_bytes,
+    features_to_bytes,
+    find_features,
+)
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.hole_spots import hole_spots
@@ -81,6 +87,7 @@ class Planner:
         self._cutting = cutting
         self._parts: dict[str, PartModel] = {}
         self._holes: dict[str, list[Hole]] = {}
+        self._features: dict[str, list[Feature]] = {}
         self._meshes: dict[str, TriangleMesh] = {}
         self._topologies: dict[str, Topology] = {}
         self._stocks: dict[str, tuple[list[str], HeightMap | None]] = {}
@@ -112,6 +119,19 @@ class Planner:
                 found = holes_from_bytes(blob)
             self._holes[key] = found
         return self._holes[key]
+
+    def features(self) -> list[Feature]:
+        """The part's pockets, slots, bosses, tops and broken edges, found once."""
+        key = key_of("features", [self.part_key()])
+        if key not in self._features:
+            blob = self.store.get(key)
+            if blob is None:
+                found = find_features(self.part(), self.holes())
+                self.store.put(key, "features", features_to_bytes(found))
+            else:
+                found = features_from_bytes(blob)
+            self._features[key] = found
+        return self._features[key]
 
     def part_key(self) -> str:
         """Key of the part's artefact."""

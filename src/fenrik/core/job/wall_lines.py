@@ -50,7 +50,7 @@ def wall_lines(
         for face in steep:
             if face not in seen:
                 seen.add(face)
-                out.append(_wall(mesh, face))
+                out.append(wall_of(mesh, face))
     return out
 
 
@@ -71,7 +71,7 @@ def rims(
             out.append(Rim("the outline", outline.boundary, float(clamped.part_high[2])))
             continue
         _check(pick.face, part, f"{where}[{i}].face")
-        own = _wall(mesh, pick.face)
+        own = wall_of(mesh, pick.face)
         if DRAFT < lean[pick.face] <= LEVEL:
             out.append(_chamfer(mesh, pick.face))
         elif lean[pick.face] <= DRAFT:
@@ -141,7 +141,7 @@ def _beside(part: PartModel, face: int, lean: dict[int, float]) -> list[int]:
     return sorted(f for f in meets if f != face and lean.get(f, 1.0) < STEEP)
 
 
-def _wall(mesh: TriangleMesh, face: int) -> Wall:
+def wall_of(mesh: TriangleMesh, face: int) -> Wall:
     """A face's triangles seen from above, as lines."""
     corners = mesh.vertices[mesh.triangles[mesh.face_ids == face]]
     sides = np.concatenate([corners[:, [0, 1], :2], corners[:, [1, 2], :2], corners[:, [2, 0], :2]])

@@ -7,14 +7,19 @@ import math
 from collections.abc import Callable
 
 import numpy as np
+import shapely
+from shapely.geometry import MultiPoint
 
 from fenrik.core.cutting.topology import prepare
+from fenrik.core.errors import ComputeError
 from fenrik.core.features.holes import alike
 from fenrik.core.features.made import made_already
 from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
+from fenrik.core.features.shapes import Feature
 from fenrik.core.job.document import Boundary, OperationDoc, SetupDoc, WallPick
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.recipes import Proposal, free_name, free_number, propose_all
+from fenrik.core.job.wall_lines import wall_of
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.library import starting_library
 
@@ -23,10 +28,14 @@ FACE_MM = 0.05
 CLEARING_SHARE = 0.25
 """Diameter of the clearing tool over the part's smaller side, at most (common practice, no source)."""
 WIDEST_CLEARING = 12.0
+SLOT_SHARE = 0.8
+"""Diameter of the tool over the width of a pocket or slot, at most: it must circle in it (common practice, no source)."""
 CORNER_SHARE = 0.9
 """Radius of the finishing tool over the smallest inner radius: the tool turns in the corner, not about it."""
 LEFT = {"radial": 0.3, "axial": 0.2}
 """What clearing leaves for finishing, mm."""
+PASSING = 0.2
+"""How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
 OFF_WALLS = 0.1
 """How much farther floors are finished from walls than these were cleared, so that nothing rubs."""
 LONGEST_FLUTES = 5.0
@@ -39,16 +48,36 @@ def propose_part(planner: Planner, setup: SetupDoc) -> Proposal:
     return _Whole(planner, setup).run()
 
 
+def propose_features(planner: Planner, setup: SetupDoc, features: list[Feature]) -> Proposal:
+    """Operations for chosen features: clear, clear the rest where corners need it, finish floors and walls, break edges.
+    Raises ComputeError for one that cannot be made from above in the setup."""
+    up = planner.clamped(setup).setup_from_part[2, :3]
+    for f in features:
+        along = float(up @ np.array(f.axis))
+        if along < 1.0 - 1e-6 and not (f.kind in ("through pocket", "outside") and along < -1.0 + 1e-6):
+            raise ComputeError(
+                f"The {f.words()} (face {f.faces[0]}) is not made from above in '{setup.name}'.",
+                remedy="Choose a setup whose up direction is the feature's.",
+            )
+    return _Whole(planner, setup, features).run()
+
+
 class _Whole:
-    def __init__(self, planner: Planner, setup: SetupDoc) -> None:
-        self.planner, self.setup = planner, setup
+    def __init__(self, planner: Planner, setup: SetupDoc, features: list[Feature] | None = None) -> None:
+        self.planner, self.setup, self.features = planner, setup, features
         self.clamped, self.part = planner.clamped(setup), planner.part()
-        self.out = Proposal("everything seen from here")
+        words = "everything seen from here" if features is None else ", ".join(f.words() for f in features)
+        self.out = Proposal(words)
         # the mesh of the view tells what is seen; paths are computed on their own, finer one
         self.mesh = self.part.mesh.moved(self.clamped.setup_from_part)
         self.seen: Seen = seen_from_above(self.part, self.mesh, prepare(self.mesh))
         self.made = made_already(self.part, self.mesh, self.clamped)
         open_holes = [h for h in planner.holes() if not set(h.faces) <= self.made]
+        if features is not None:
+            chosen = {face for f in features for face in f.faces}
+            for faces in vars(self.seen).values():
+                faces[:] = [f for f in faces if f.id in chosen]
+            open_holes = []
         self.holes = propose_all(planner.job, setup, alike(open_holes), self.clamped)
         self.out.tools += self.holes.tools
         self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
@@ -65,7 +94,7 @@ class _Whole:
         if not (walls or floors or leaning) and not self.holes.operations:
             self.out.words.append("Nothing that is seen from here has stock on it.")
             return self.out
-        narrowest = inner_radius(self.part, walls, self.drilled)
+        narrowest = min(inner_radius(self.part, walls, self.drilled), 0.5 * self._passage() / CORNER_SHARE)
         deepest = max([self.clamped.part_high[2] - w.low for w in walls], default=0.0)
         big = self._mill(self._clearing_size(), deepest)
         fine = (
@@ -73,20 +102,22 @@ class _Whole:
             if big.radius <= CORNER_SHARE * narrowest
             else self._mill(2 * CORNER_SHARE * narrowest, deepest)
         )
-        if self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM and floors:
+        over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
+        if over and floors and (self.features is None or any(f.kind == "top" for f in self.features)):
             self._add("Face the top", "facing", big)
         rough = {"allowance_radial": LEFT["radial"], "allowance_axial": LEFT["axial"]}
-        if walls or floors or leaning:
-            self._add("Clear", "bounded_clearing", big, parameters=rough)
+        if (walls or floors or leaning) and not self._outside_only():
+            self._add("Clear", "bounded_clearing", big, parameters=rough, keep_in=self._within(big))
             if fine.number != big.number:
-                self._add("Clear the rest", "rest_clearing", fine, parameters=rough)
+                within = self._within(fine)
+                self._add("Clear the rest", "rest_clearing", fine, parameters=rough, keep_in=within)
         if floors:
             flat = {
                 "flats_only": True,
                 "allowance_radial": LEFT["radial"] + OFF_WALLS,
                 "allowance_axial": 0.0,
             }
-            self._add("Finish floors", "level_roughing", fine, parameters=flat)
+            self._add("Finish floors", "level_roughing", fine, parameters=flat, keep_in=self._within(fine))
         if walls:
             picks = [WallPick(face=w.id) for w in walls]
             deep = {"step_down": round(max(fine.flute_length, 1.0), 3)}
@@ -100,9 +131,52 @@ class _Whole:
         self._say_left()
         return self.out
 
+    def _passage(self) -> float:
+        """The narrowest gap between islands, and between islands and walls, of the pockets that are made from here."""
+        up = self.clamped.setup_from_part[2, :3]
+        gaps = [float("inf")]
+        for f in self.features if self.features is not None else self.planner.features():
+            if not f.islands or float(up @ np.array(f.axis)) < 1.0 - 1e-6:
+                continue
+            rings = [
+                shapely.union_all([wall_of(self.mesh, w).line for w in ids])
+                for ids in (f.walls, *f.islands)
+                if ids
+            ]
+            gaps += [float(a.distance(b)) for i, a in enumerate(rings) for b in rings[i + 1 :]]
+        return min(g for g in gaps if g > 1e-3) - 2 * PASSING
+
+    def _outside_only(self) -> bool:
+        """Whether nothing is to be cleared, but walls are to be gone along."""
+        return self.features is not None and all(
+            f.kind in ("outside", "chamfer", "fillet") for f in self.features
+        )
+
+    def _within(self, tool: Assembly) -> list[Boundary]:
+        """Where the tool's middle may be for chosen features: over what is closed, and from outside into what is open."""
+        out = []
+        for f in self.features or []:
+            is_open = f.kind in ("open pocket", "open slot", "top")
+            if f.kind == "boss" and f.floor:
+                out.append(Boundary(faces=[f.floor], offset=round(tool.diameter + 1.0, 3)))
+            elif f.floor:
+                out.append(Boundary(faces=[f.floor], offset=round(tool.radius + 1.0, 3) if is_open else 0.0))
+            elif f.kind == "through pocket":
+                ids = np.isin(self.mesh.face_ids, f.walls)
+                hull = MultiPoint(self.mesh.vertices[np.unique(self.mesh.triangles[ids])][:, :2]).convex_hull
+                corners = np.round(np.array(hull.exterior.coords)[:-1], 4).tolist()  # type: ignore[attr-defined]
+                out.append(Boundary(polygon=[(x, y) for x, y in corners]))
+        return out
+
     def _clearing_size(self) -> float:
         size = self.mesh.vertices.max(axis=0) - self.mesh.vertices.min(axis=0)
         most = max(3.0, min(WIDEST_CLEARING, CLEARING_SHARE * float(min(size[:2]))))
+        narrow = [
+            f.width
+            for f in self.features or []
+            if f.kind in ("slot", "open slot", "pocket", "through pocket")
+        ]
+        most = min([most, *(max(1.0, SLOT_SHARE * w) for w in narrow)])
         array = self.setup.array
         gaps = (
             []

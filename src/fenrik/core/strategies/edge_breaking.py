@@ -21,7 +21,7 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Rim, Strategy, fact
-from fenrik.core.strategies.contours import Contour, along, borders_along, leads, merged
+from fenrik.core.strategies.contours import Contour, along, band_about, borders_along, leads, merged
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
@@ -146,7 +146,7 @@ class _Breaking:
             away = k * cut.width / self.p.passes
             ground = blocked.buffer(away, quad_segs=48) if away else blocked
             reach = self.radius + away + 4 * self.inputs.tolerance + 0.01
-            band = feet.buffer(reach, quad_segs=48, cap_style="flat")
+            band = band_about(feet, reach)
             found = borders_along(ground, band, self.material_right, 0.25 * min(areas.step, 0.2))
             free = [piece for c in found for piece in self._clear(c, cut, sharp)]
             left = left or not found or sum(c.length for c in free) < sum(c.length for c in found) - 1e-6

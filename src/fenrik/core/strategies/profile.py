@@ -21,7 +21,16 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Inputs, Parameters, Strategy, Wall, fact
-from fenrik.core.strategies.contours import Contour, along, borders_along, extended, leads, merged, with_tabs
+from fenrik.core.strategies.contours import (
+    Contour,
+    along,
+    band_about,
+    borders_along,
+    extended,
+    leads,
+    merged,
+    with_tabs,
+)
 from fenrik.core.strategies.level_roughing import TOUCH_MM, levels_between
 from fenrik.core.strategies.linking import AIR_MM, Linker
 from fenrik.core.tolerances import PATH_SHARE
@@ -116,6 +125,7 @@ class _Profiling:
         self.stepover = p.stepover or 0.4 * self.tool.diameter
         self.step_down = p.step_down or 0.5 * self.tool.diameter
         self.material_right = (p.direction == "climb") == inputs.spindle_clockwise
+        self._shrunk: dict[float, tuple[BaseGeometry, BaseGeometry]] = {}
         margin = 2 * self.tool.radius + p.passes * self.stepover + 2.0
         progress.step(0.0, "sampling the part")
         self.areas = LevelAreas(
@@ -166,7 +176,7 @@ class _Profiling:
         ground = blocked.buffer(away, quad_segs=48) if away else blocked
         reach = self.tool.radius + self.p.allowance_radial + away + 2.0 * self.inputs.tolerance + 0.01
         # flat at the ends: where no chosen wall follows, the contour ends square to the last
-        band: BaseGeometry = feet.buffer(max(reach, 0.05), quad_segs=48, cap_style="flat")
+        band = band_about(feet, max(reach, 0.05))
         if self.inputs.keep_in is not None:
             band = band.intersection(self.inputs.keep_in)
         if self.inputs.keep_out is not None:
@@ -198,7 +208,7 @@ class _Profiling:
     def _arrive(self, contour: Contour, blocked: BaseGeometry, away: float) -> tuple[Contour, Floats, Floats]:
         """The contour as it is driven (turned to its beginning, overlapping, extended) with its ways in and out (n, 2)."""
         p, d = self.p, self.tool.diameter
-        free = blocked.buffer(away - BORDER * self.inputs.tolerance)  # what lies on the border itself is free
+        free = self._free(blocked, away)
         if contour.closed:
             driven = contour.begun(p.begin_x, p.begin_y).overlapping(p.overlap)
         else:
@@ -208,6 +218,13 @@ class _Profiling:
         side = 1.0 if self.material_right else -1.0
         way_in, way_out = leads(driven.points, p.lead, size, side, free)
         return driven, way_in, way_out
+
+    def _free(self, blocked: BaseGeometry, away: float) -> BaseGeometry:
+        """What a way in or out must not touch; what lies on the border itself is free."""
+        known = self._shrunk.get(away)
+        if known is None or known[0] is not blocked:
+            known = self._shrunk[away] = (blocked, blocked.buffer(away - BORDER * self.inputs.tolerance))
+        return known[1]
 
     def _down(self, way_in: Floats, contour: Contour, driven: Contour, level: float) -> bool:
         """To the beginning of the way in at the level; False where stock stands there and the tool has ramped down along
