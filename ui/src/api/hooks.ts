@@ -4,6 +4,7 @@ import { useCallback, useEffect, useRef } from "react";
 import { request, requestBlob, send, type JobAnswer, type RunAnswer } from "./client";
 import type {
   FaceFacts,
+  FeatureGroup,
   HoleGroup,
   JobDocument,
   JobState,
@@ -48,6 +49,14 @@ export const useHoles = (id: number, key: string | undefined) =>
   useQuery({
     queryKey: ["holes", key],
     queryFn: () => request<HoleGroup[]>(`/jobs/${id}/holes`),
+    enabled: !!key,
+    staleTime: Infinity,
+  });
+
+export const useFeatures = (id: number, key: string | undefined) =>
+  useQuery({
+    queryKey: ["features", key],
+    queryFn: () => request<FeatureGroup[]>(`/jobs/${id}/features`),
     enabled: !!key,
     staleTime: Infinity,
   });

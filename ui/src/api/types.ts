@@ -83,6 +83,15 @@ export interface HoleGroup {
   uses: { purpose: string; name: string; words: string; table: string }[];
 }
 
+/** Pockets, slots, bosses, tops, broken edges that are made alike; `faces` are those of each. */
+export interface FeatureGroup {
+  kind: string;
+  words: string;
+  count: number;
+  axis: Vec3;
+  faces: number[][];
+}
+
 export interface Operation {
   name: string;
   strategy: string;

@@ -111,7 +111,7 @@ interface HolePlan {
 }
 
 /** Adds to the chosen setup what the server proposes; what it says of it, and whether it is still at it. */
-function useProposal() {
+export function useProposal() {
   const { document, editing } = useShared();
   const { setup, set } = useBench();
   const [words, say] = useState<string[]>([]);
@@ -137,6 +137,15 @@ function useProposal() {
   return { add, words, busy };
 }
 
+/** What a proposal says of itself. */
+export function Said({ words }: { words: string[] }) {
+  return words.map((w) => (
+    <p className="small" role="status" key={w}>
+      {w}
+    </p>
+  ));
+}
+
 /** Proposes a whole plan for what is seen from the chosen setup. */
 export function WholePlan() {
   const { id, document } = useShared();
@@ -154,11 +163,7 @@ export function WholePlan() {
       >
         Plan everything seen from here
       </Button>
-      {words.map((w) => (
-        <p className="small" role="status" key={w}>
-          {w}
-        </p>
-      ))}
+      <Said words={words} />
     </>
   );
 }
@@ -223,11 +228,7 @@ export function HoleRecipe() {
           Plan every hole seen from here
         </Button>
       )}
-      {proposal.words.map((w) => (
-        <p className="small" role="status" key={w}>
-          {w}
-        </p>
-      ))}
+      <Said words={proposal.words} />
     </>
   );
 }

@@ -2,6 +2,7 @@ import { Button, FileButton } from "@mantine/core";
 import { useState } from "react";
 import { ChoiceField, Follows, PlainField, shownLength, SwitchField } from "../../forms/fields";
 import { useShared } from "../bench/context";
+import { FeatureList } from "../bench/Features";
 import { HoleList } from "../bench/Holes";
 import { useBench } from "../bench/store";
 import { Working } from "../bench/Working";
@@ -81,6 +82,7 @@ export function PartSheet() {
           ))}
           {part.problems!.length === 0 && <p className="small">Nothing is wrong with the file.</p>}
           <HoleList />
+          <FeatureList />
           {document.setups.length === 0 && <p>Next: set it up in stock on a machine (station 2).</p>}
         </>
       )}

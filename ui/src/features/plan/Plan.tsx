@@ -1,6 +1,7 @@
 import { Select } from "@mantine/core";
 import type { Height, Operation, Tool } from "../../api/types";
 import { useShared } from "../bench/context";
+import { FeatureRecipe } from "../bench/Features";
 import { HoleRecipe, WholePlan } from "../bench/Holes";
 import { useBench } from "../bench/store";
 import { Working } from "../bench/Working";
@@ -93,6 +94,7 @@ export function PlanSheet() {
         />
       )}
       <WholePlan />
+      <FeatureRecipe />
       <HoleRecipe />
       <div style={{ marginTop: 14 }}>
         <Working
