@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import clearing, cutter_location, finishing, keeping, removal, replay, stock, turning
+from bench import clearing, cutter_location, features, finishing, keeping, removal, replay, stock, turning
 
 ALL = {
     "cutter_location": cutter_location,
@@ -15,6 +15,7 @@ ALL = {
     "turning": turning,
     "replay": replay,
     "keeping": keeping,
+    "features": features,
 }
 
 

@@ -281,6 +281,8 @@ def _hole(chain: list[_Band], axis: Floats, foot: Floats, view: Columns) -> Hole
     pointed = chain[0].radius_low < SAME_MM or chain[-1].radius_high < SAME_MM
     centre = view.seen(foot[None])[0]
     narrow = min(max(b.radius_low, b.radius_high) for b in chain)
+    widest = max(max(b.radius_low, b.radius_high) for b in chain)
+    view = view.around(centre[:2], widest)
     inner = view.crossings(centre[:2], [0.1 * narrow])
     radius_low, radius_high = (max(r, 0.1 * narrow) for r in (chain[0].radius_low, chain[-1].radius_high))
     floor_low, floor_high = (

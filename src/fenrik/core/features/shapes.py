@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely.geometry import MultiPoint, Polygon
 
+from fenrik.core.features.columns import Columns
 from fenrik.core.features.holes import Hole
 from fenrik.core.model.part_model import FaceFacts, PartModel
 
@@ -110,11 +111,34 @@ class _Loop:
         return up / max(up + down, 1e-12)
 
 
+@dataclass(frozen=True)
+class _Border:
+    """The directed edges that end a planar face: where they begin in its plane (n, 2), how high the triangle beyond rises
+    (n,), how long they are (n,) and which face lies beyond (n,)."""
+
+    plane: Floats
+    up: Floats
+    long: Floats
+    beside: NDArray[np.int32]
+
+    def loop(self, chain: list[int]) -> _Loop:
+        """The closed border of some edges in their order."""
+        out = _Loop(Polygon(self.plane[chain]))
+        for up, long, face in zip(
+            self.up[chain].tolist(), self.long[chain].tolist(), self.beside[chain].tolist(), strict=True
+        ):
+            if abs(up) > LEVEL:
+                to = out.rising if up > 0 else out.falling
+                to[face] = to.get(face, 0.0) + long
+        return out
+
+
 class _Mesh:
     """The part's triangles with what lies on the other side of every edge."""
 
     def __init__(self, part: PartModel) -> None:
         self.part = part
+        self._views: dict[tuple[float, ...], Columns] = {}
         self.vertices, self.triangles = part.mesh.vertices, part.mesh.triangles.astype(np.int64)
         self.owner = part.mesh.face_ids
         tri = self.triangles
@@ -146,39 +170,31 @@ class _Mesh:
         normal = np.array(face.normal)
         x = np.cross(normal, [1.0, 0.0, 0.0] if abs(normal[0]) < 0.9 else [0.0, 1.0, 0.0])
         x /= np.linalg.norm(x)
-        plane = np.column_stack([self.vertices @ x, self.vertices @ np.cross(normal, x)])
-        height = self.vertices @ normal - float(np.dot(normal, face.origin or [0, 0, 0]))
+        first, last = self.vertices[self.starts[edges]], self.vertices[self.ends[edges]]
+        level = float(np.dot(normal, face.origin or [0, 0, 0]))
+        plane = np.column_stack([first @ x, first @ np.cross(normal, x)])
+        up = self.vertices[self.third[self.other[edges]]] @ normal - level
+        long = np.linalg.norm(last - first, axis=1)
+        beside = self.owner[self.of[self.other[edges]]]
+        table = _Border(plane, up, long, beside)
         following: dict[int, list[int]] = defaultdict(list)
-        for e in edges.tolist():
-            following[int(self.starts[e])].append(e)
+        for row, vertex in enumerate(self.starts[edges].tolist()):
+            following[vertex].append(row)
         out: list[_Loop] = []
         while following:
             start = next(iter(following))
             chain: list[int] = []
             at = start
             while following.get(at):
-                edge = following[at].pop()
+                row = following[at].pop()
                 if not following[at]:
                     del following[at]
-                chain.append(edge)
-                at = int(self.ends[edge])
+                chain.append(row)
+                at = int(self.ends[edges[row]])
             if len(chain) > 2:
-                out.append(self._loop(chain, plane, height))
+                out.append(table.loop(chain))
             following.pop(at, None)
         return sorted(out, key=lambda loop: -loop.polygon.area)
-
-    def _loop(self, chain: list[int], plane: Floats, height: Floats) -> _Loop:
-        loop = _Loop(Polygon(plane[self.starts[chain]]))
-        for edge in chain:
-            other = int(self.other[edge])
-            long = float(np.linalg.norm(self.vertices[self.ends[edge]] - self.vertices[self.starts[edge]]))
-            up = float(height[self.third[other]])
-            if abs(up) <= LEVEL:
-                continue
-            to = loop.rising if up > 0 else loop.falling
-            neighbour = int(self.owner[self.of[other]])
-            to[neighbour] = to.get(neighbour, 0.0) + long
-        return loop
 
     @cached_property
     def spans(self) -> dict[int, Floats]:
@@ -194,8 +210,18 @@ class _Mesh:
         corners = self.vertices[self.triangles[mine]]
         area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
         spots = corners[np.argsort(-area)[:RAYS]].mean(axis=1)
-        free = [not self._met(spot, np.array(face.normal)) for spot in spots]
+        view = self._along(tuple(round(v, 9) for v in face.normal or []))
+        places = view.seen(spots)
+        free = [
+            not any((z > p[2] + 10 * SAME_MM).any() for z in view.crossings(p[:2], [0.0], 1)) for p in places
+        ]
         return sum(free) * 2 >= len(free)
+
+    def _along(self, direction: tuple[float, ...]) -> Columns:
+        """The part seen along a direction, prepared once."""
+        if direction not in self._views:
+            self._views[direction] = Columns(self.part.mesh, np.array(direction))
+        return self._views[direction]
 
     def outermost(self, face: int, up: Floats) -> bool:
         """Whether a ray from the middle of an upright face straight out leaves the part."""
