@@ -220,3 +220,20 @@ def test_a_named_area_is_what_it_stands_for(block):
         FenrikError, match=r"uses the area 'Right', which the setup does not have; its areas are Left half"
     ):
         planner(block, [{**rough, "keep_out": [{"area": "Right"}]}], areas=[area])
+
+
+@pytest.mark.parametrize("strategy", ["drilling", "bore_milling"])
+def test_what_an_error_offers_works(block, strategy):
+    def plan(diameter):
+        tool = make_tool("flat", diameter, flute_length=30.0, stick_out=45.0)
+        hole = {"at": [-16.0, 5.0], "top": -1.0, "diameter": 8.0, "depth": 6.0}
+        parameters = {"cycle": "counterbore"} if strategy == "drilling" else {}
+        return planner(block, [{"name": "A", "strategy": strategy, "tool": 1, "holes": [hole], "parameters": parameters}], tools=(tool,))  # fmt: skip
+
+    wide = plan(12.0)
+    with pytest.raises(FenrikError) as caught:
+        wide.path(wide.job.setups[0], wide.job.setups[0].operations[0])
+    assert caught.value.where == "setups[0].operations[0]"
+    most = caught.value.as_dict()["offer"]["tool_at_most"]
+    good = plan(most)
+    assert len(good.path(good.job.setups[0], good.job.setups[0].operations[0])) > 3

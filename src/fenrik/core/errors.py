@@ -16,19 +16,25 @@ Every message says what is wrong, where, and what to do.
 
 from __future__ import annotations
 
+from typing import Any
+
 
 class FenrikError(Exception):
     """Base of all errors that are meant to be read by a user.
 
     `what` names the thing and its value, `remedy` says what to do, `where` is a path into the job
-    document or a file name. `code` is stable and is what other floors translate.
+    document or a file name. `code` is stable and is what other floors translate. `offer` is a change to the operation
+    there that would work, as plain data: `tool_at_most` (a diameter mm), `set` (its fields) or `parameters`.
     """
 
     code = "error"
 
-    def __init__(self, what: str, *, remedy: str = "", where: str = "") -> None:
+    def __init__(
+        self, what: str, *, remedy: str = "", where: str = "", offer: dict[str, Any] | None = None
+    ) -> None:
         self.what = what
         self.remedy = remedy
+        self.offer = offer
         self.where = where
         super().__init__(self.message)
 
@@ -38,9 +44,15 @@ class FenrikError(Exception):
         head = f"{self.where}: {self.what}" if self.where else self.what
         return f"{head} {self.remedy}".strip()
 
-    def as_dict(self) -> dict[str, str]:
+    def as_dict(self) -> dict[str, Any]:
         """The error as plain data for a page, a report or a queue."""
-        return {"code": self.code, "what": self.what, "remedy": self.remedy, "where": self.where}
+        plain: dict[str, Any] = {
+            "code": self.code,
+            "what": self.what,
+            "remedy": self.remedy,
+            "where": self.where,
+        }
+        return plain if self.offer is None else plain | {"offer": self.offer}
 
 
 class InputError(FenrikError):

@@ -250,6 +250,14 @@ export interface Fault {
   what: string;
   remedy: string;
   where: string;
+  offer?: Offered;
+}
+
+/** A change to an operation that failed with which it would work. */
+export interface Offered {
+  tool_at_most?: number;
+  set?: Record<string, unknown>;
+  parameters?: Record<string, unknown>;
 }
 
 export interface OperationState {

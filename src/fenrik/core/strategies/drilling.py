@@ -169,6 +169,7 @@ def _bottom(hole: HoleSpot, tool: Assembly, p: Drilling) -> float:
         raise ComputeError(
             f"Tool {tool.number} is {tool.diameter:g} mm wide and does not fit {hole.words}.",
             remedy=f"Use a tool of {wide:g} mm or less, or take the hole out.",
+            offer={"tool_at_most": wide},
         )
     if p.cycle == "counterbore":
         return hole.step

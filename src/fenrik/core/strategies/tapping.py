@@ -53,6 +53,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
         raise ComputeError(
             f"Tool {tool.number} cuts a {tool.thread_hand}-hand thread; its spindle turns the other way.",
             remedy=f"Set the spindle to {'clockwise' if tool.thread_hand == 'right' else 'counter_clockwise'}.",
+            offer={"set": {"spindle": "clockwise" if tool.thread_hand == "right" else "counter_clockwise"}},
         )
     spots = [(hole, _bottom(hole, tool, p)) for hole in inputs.holes]
     if p.order == "shortest":
@@ -93,6 +94,7 @@ def _bottom(hole: HoleSpot, tool: Assembly, p: Tapping) -> float:
                 f"{hole.words} lets the tap's tip go {hole.top - deepest:.2f} mm deep; a full thread of"
                 f" {p.thread_depth:g} mm needs {hole.top - bottom:.2f} mm.",
                 remedy=f"Thread at most {max(0.0, hole.top - deepest - lead):.2f} mm, or drill deeper.",
+                offer={"parameters": {"thread_depth": math.floor(100 * (hole.top - deepest - lead)) / 100}},
             )
         return round(bottom, 3)
     return round(hole.bottom - lead - pitch if hole.through else deepest, 3)

@@ -151,6 +151,7 @@ def _check_room(hole: HoleSpot, wanted: Thread, tool: Assembly, p: ThreadMilling
         raise ComputeError(
             f"Tool {tool.number} of {tool.diameter:g} mm does not go down {hole.words}.",
             remedy=f"Use a thread mill of at most {hole.diameter - 2 * ROOM_MM:.2f} mm.",
+            offer={"tool_at_most": hole.diameter - 2 * ROOM_MM},
         )
 
 

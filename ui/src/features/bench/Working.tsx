@@ -1,6 +1,7 @@
 import { Button } from "@mantine/core";
 import { send } from "../../api/client";
 import { tell } from "../../api/hooks";
+import type { Fault, JobDocument, Operation } from "../../api/types";
 import { useShared } from "./context";
 
 /** A button that starts background work, its progress, and how it ended. */
@@ -33,9 +34,55 @@ export function Working({ target, label, disabled }: { target: string; label: st
         <div className="problem wrong" role="alert">
           {run.error.where && <span className="small">{run.error.where}: </span>}
           {run.error.what} {run.error.remedy}
+          <Remedy fault={run.error as Fault} />
         </div>
       )}
       {run?.state === "cancelled" && <div className="small">Cancelled; what was finished is kept.</div>}
     </div>
+  );
+}
+
+/** Changes an operation that failed as its error offers; nothing where nothing can be offered. */
+function Remedy({ fault }: { fault: Fault }) {
+  const { document, library, editing } = useShared();
+  const at = /^setups\[(\d+)\]\.operations\[(\d+)\]/.exec(fault.where);
+  const operation = at ? document.setups[Number(at[1])]?.operations[Number(at[2])] : undefined;
+  const { offer } = fault;
+  if (!offer || !at || !operation) return null;
+  const edit = (work: (o: Operation, d: JobDocument) => void) =>
+    editing.edit((d) => work(d.setups[Number(at[1])].operations[Number(at[2])], d));
+  const button = (label: string, act: () => void) => (
+    <div style={{ marginTop: 6 }}>
+      <Button size="compact-xs" variant="default" onClick={act}>
+        {label}
+      </Button>
+    </div>
+  );
+  if (offer.tool_at_most !== undefined) {
+    const now = document.tools.find((t) => t.number === operation.tool);
+    const most = offer.tool_at_most + 0.005;
+    const fits = [...document.tools, ...library.tools].filter(
+      (t) => t.kind === now?.kind && t.diameter <= most,
+    );
+    const best = fits.sort((a, b) => b.diameter - a.diameter)[0];
+    if (!best) return null;
+    return button(`Use ${best.name} instead`, () =>
+      edit((o, d) => {
+        const mine = d.tools.find((t) => t.number === best.number && t.name === best.name);
+        let number = best.number;
+        while (!mine && d.tools.some((t) => t.number === number)) number++;
+        if (!mine) d.tools.push({ ...best, number });
+        o.tool = mine?.number ?? number;
+      }),
+    );
+  }
+  const given = { ...offer.set, ...offer.parameters };
+  const [key, value] = Object.entries(given)[0] ?? [];
+  if (!key) return null;
+  return button(`Set ${key.replaceAll("_", " ")} to ${String(value).replaceAll("_", "-")}`, () =>
+    edit((o) => {
+      Object.assign(o, offer.set);
+      Object.assign(o.parameters, offer.parameters);
+    }),
   );
 }
