@@ -196,7 +196,6 @@ def planner(path, **more):
     ("kind", "length", "strategies"),
     [
         ("slot", 40.0, ["bounded_clearing", "rest_clearing", "level_roughing", "profile"]),
-        ("open pocket", 30.0, ["bounded_clearing", "level_roughing", "profile"]),
         ("outside", 120.0, ["profile"]),
     ],
 )
