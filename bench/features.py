@@ -1,4 +1,4 @@
-"""What a part is recognised to be, against reading its file; a pocket cleared by offsets, against the same at a bounded load."""
+"""What a part is recognised to be, against reading its file."""
 
 from __future__ import annotations
 
@@ -8,19 +8,12 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from bench.clearing import pocket
 from bench.timing import Row, best
 from fenrik.core.features.holes import find_holes
 from fenrik.core.features.shapes import find_features
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
 from fenrik.core.model.reading import read_model
-from fenrik.core.progress import SILENT
-from fenrik.core.strategies.registry import strategy
-from fenrik.core.tooling.library import starting_library
 
-SECONDS, POCKET_SECONDS = 1.0, 0.3
+SECONDS = 1.0
 
 
 def written(shape: Any, path: Path) -> Path:
@@ -51,47 +44,8 @@ def many_faces() -> Any:
     return shape
 
 
-def block_with_pocket() -> Any:
-    """The pocket of the clearing benchmark, 10 mm deep in a block, its islands as high as the block."""
-    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
-    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
-    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakePrism
-    from OCP.gp import gp_Pnt, gp_Vec
-    from OCP.TopoDS import TopoDS
-
-    def wire(ring: Any) -> Any:
-        maker = BRepBuilderAPI_MakePolygon()
-        for x, y in list(ring.simplify(0.02).coords)[:-1]:
-            maker.Add(gp_Pnt(x, y, 10.0))
-        maker.Close()
-        return maker.Wire()
-
-    ground = pocket()
-    face = BRepBuilderAPI_MakeFace(wire(ground.exterior))  # type: ignore[attr-defined]
-    for hole in ground.interiors:  # type: ignore[attr-defined]
-        face.Add(TopoDS.Wire(wire(hole).Reversed()))
-    block = BRepPrimAPI_MakeBox(gp_Pnt(-10, -10, 0), 220.0, 170.0, 20.0).Shape()
-    return BRepAlgoAPI_Cut(block, BRepPrimAPI_MakePrism(face.Face(), gp_Vec(0, 0, 20)).Shape()).Shape()
-
-
-def pocket_seconds(folder: Path, name: str, **parameters: Any) -> float:
-    """The best time to plan the pocket with a strategy and an 8 mm tool, what the part gives prepared before."""
-    tool = next(t for t in starting_library() if t.name == "End mill 8")
-    operation = {"name": "Pocket", "strategy": name, "tool": tool.number, "parameters": parameters}
-    data = {
-        "fenrik": 1, "name": "pocket", "part": {"file": "pocket.step"}, "tools": [tool.model_dump(mode="json")],
-        "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": {k: 0 for k in ("x_low", "x_high", "y_low", "y_high", "z_low", "z_high")}}, "operations": [operation]}],
-    }  # fmt: skip
-    planner = Planner(job_from_data(data), folder, MemoryStore())
-    setup = planner.job.setups[0]
-    inputs = planner._inputs(setup, setup.operations[0])
-    compute = strategy(name).compute
-    compute(inputs, SILENT)
-    return best(lambda: compute(inputs, SILENT))
-
-
 def rows() -> Iterator[Row]:
-    """Recognition, and the pocket."""
+    """Recognition of holes and all other features."""
     with tempfile.TemporaryDirectory(prefix="fenrik-bench-") as name:
         folder = Path(name)
         path = written(many_faces(), folder / "faces.step")
@@ -106,9 +60,3 @@ def rows() -> Iterator[Row]:
             seconds,
             most=SECONDS,
         )
-        written(block_with_pocket(), folder / "pocket.step")
-        offsets = pocket_seconds(folder, "level_roughing", step_down=10.0, stepover=3.2)
-        bounded = pocket_seconds(folder, "bounded_clearing", step_down=10.0, step_up=10.0, stepover=3.2)
-        yield Row(
-            "pocket 200 x 150 with 12 islands by offsets, s", f"{offsets:.2f} s", f"bounded load {bounded:.2f} s", offsets, most=POCKET_SECONDS
-        )  # fmt: skip
