@@ -12,7 +12,8 @@ from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.job.whole_part import propose_part
 from fenrik.core.model.distance import DistanceField
-from fenrik.core.stock.surface import surface
+from fenrik.core.proof.deviation import measure
+from fenrik.core.stock.surface import UNSEEN, surface
 from tests.conftest import make_tool, mesh_of
 from tests.core.test_holes import cylinder, drilled
 
@@ -193,3 +194,26 @@ def test_how_the_part_is_turned_is_said(block, ups, words):
     )  # fmt: skip
     assert moving_words(planner, planner.job.setups[0]) == ""
     assert moving_words(planner, planner.job.setups[1]) == words
+
+
+def test_points_that_no_ray_met_are_no_overcut(block):
+    # in cells of 1 mm the wall of this hole goes through nodes exactly, about which rays of two directions differ
+    hole = {**DRILLED["holes"][0], "at": [-15.5, 5.5]}
+    planner = Planner(job(block, first({**DRILLED, "holes": [hole]}), then("Next", "First", "-z")), block.parent, MemoryStore())  # fmt: skip
+    before, following = planner.job.setups
+    stock = planner.raw_dexels(following, 1.0)
+    body = trimesh.creation.box(
+        bounds=[planner.clamped(before).stock_low, planner.clamped(before).stock_high]
+    )
+    reach = trimesh.creation.cylinder(4.0, 20.0, sections=512)
+    reach.apply_translation([-15.5, 5.5, 0.0])
+    tip = trimesh.creation.cone(4.0, 4.0 / np.tan(np.radians(59.0)), sections=512)
+    tip.apply_transform(np.diag([1.0, -1.0, -1.0, 1.0]))
+    tip.apply_translation([-15.5, 5.5, -10.0])
+    left = trimesh.boolean.difference([body, reach, tip])
+    left.apply_transform(
+        planner.clamped(following).setup_from_part @ np.linalg.inv(planner.clamped(before).setup_from_part)
+    )
+    assert (surface(stock).tags == UNSEEN).any()
+    facts = measure(stock, DistanceField(mesh_of(left)), left.area, 0.05).facts
+    assert facts["max_overcut_mm"] < 2e-3 and facts["max_leftover_mm"] < 2e-3

@@ -16,7 +16,7 @@ from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.threads import ThreadZone
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
-from fenrik.core.stock.surface import StockSurface, surface
+from fenrik.core.stock.surface import UNSEEN, StockSurface, surface
 
 Floats = NDArray[np.float64]
 SPOTS = 60_000
@@ -68,6 +68,12 @@ def measure(
     dominant = along >= np.abs(normal).max(axis=1) - 1e-9
     ties = (np.abs(np.abs(normal) - along[:, None]) < 1e-9).sum(axis=1)
     weight = np.where(dominant, stock.cell**2 / np.maximum(along, 0.5) / np.maximum(ties, 1), 0.0)
+    # where a node lies on the surface itself, rays of two directions may differ about it and one meets no crossing: such
+    # a point is the middle between two nodes and no place of the stock
+    met = skin.tags != UNSEEN
+    every = distance
+    distance, faces, weight = distance[met], faces[met], weight[met]
+    points, normal = skin.points[met], normal[met]
     on_size = np.abs(distance) <= tolerance
     near = np.abs(distance) <= 10 * tolerance
     counts, edges = np.histogram(
@@ -83,11 +89,11 @@ def measure(
         "histogram": {"edges_mm": edges.tolist(), "area_mm2": counts.tolist()},
         "cell_mm": stock.cell,
         "by_face": _by_face(distance, faces, weight, tolerance),
-        "worst": _worst(skin.points, distance, faces, tolerance),
+        "worst": _worst(points, distance, faces, tolerance),
     }
     if reach is not None:
-        facts["share_of_reachable"] = _of_reachable(skin.points, distance, normal, weight, tolerance, reach)
-    return Deviation(skin, skin.at_vertices(distance), distance, facts)
+        facts["share_of_reachable"] = _of_reachable(points, distance, normal, weight, tolerance, reach)
+    return Deviation(skin, skin.at_vertices(every), every, facts)
 
 
 def _of_reachable(

@@ -23,6 +23,8 @@ from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
 
 Floats = NDArray[np.float64]
+UNSEEN = k.UNSEEN
+"""Tag of a point that no ray met: the middle between two nodes."""
 Place = tuple[int, int, int]
 
 
