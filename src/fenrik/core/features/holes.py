@@ -16,15 +16,13 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.features.bands import SAME_MM, Band, bands_of
 from fenrik.core.features.columns import Columns
-from fenrik.core.model.part_model import FaceFacts, PartModel
+from fenrik.core.model.part_model import PartModel
 
 Floats = NDArray[np.float64]
-SAME_MM = 0.01
-"""Lines and ends nearer than this are the same: files round their numbers."""
-SAME_RAD = 1e-4
-OPEN_RAD = 0.8
-"""A band with a greater gap around is no piece of a hole but a rounded corner or a slot's end."""
+LINES = 12
+"""Lines on a circle along which is looked up what lies over and under a hole."""
 EDGE_SHARE = 0.2
 """A cone at the mouth wider than this share of the diameter is a countersink, else a broken edge (common practice, no
 source)."""
@@ -110,35 +108,24 @@ def turned_over(hole: Hole) -> Hole:
     return replace(hole, mouth=mouth, axis=axis, sections=kept, shape=_shape(kept))
 
 
-@dataclass
-class _Band:
-    """A hollow face or several about one line; places along it and radii there."""
-
-    faces: set[int]
-    low: float
-    high: float
-    radius_low: float
-    radius_high: float
-    angles: Floats
-
-
 def find_holes(part: PartModel) -> list[Hole]:
     """All holes, numbered from 1 in the order of their first faces."""
-    rows = defaultdict(list)
-    for face in part.faces:
-        if face.kind in ("cylinder", "cone") and face.hollow and face.axis is not None:
-            rows[_line_of(face)].append(face)
     neighbours = _neighbours(part)
+    planes = [(f.id, f.normal) for f in part.faces if f.kind == "plane" and f.normal is not None]
+    normals = np.array([n for _, n in planes], dtype=np.float64).reshape(-1, 3)
+    rings: dict[tuple[float, ...], set[int]] = {}
     views: dict[tuple[float, ...], Columns] = {}
     found = []
-    for (axis, foot), faces in _joined(rows):
-        if axis not in views:
-            views[axis] = Columns(part.mesh, np.array(axis))
-        bands = _bands(part, faces, np.array(axis), np.array(foot))
+    for axis, foot, bands in bands_of(part, lambda f: f.kind in ("cylinder", "cone") and bool(f.hollow)):
+        key = tuple(axis.tolist())
+        if key not in views:
+            views[key] = Columns(part.mesh, axis)
+            square = np.abs(normals @ axis) > 1 - 1e-6
+            rings[key] = {f for (f, _), mine in zip(planes, square, strict=True) if mine}
         found += [
             hole
-            for chain in _chains(part, bands, np.array(axis), neighbours)
-            if (hole := _hole(chain, np.array(axis), np.array(foot), views[axis])) is not None
+            for chain in _chains(bands, rings[key], neighbours)
+            if (hole := _hole(chain, axis, foot, views[key])) is not None
         ]
     found.sort(key=lambda h: min(h.faces))
     return [Hole(**(vars(h) | {"id": i})) for i, h in enumerate(found, 1)]
@@ -169,32 +156,6 @@ def alike(holes: list[Hole]) -> list[list[Hole]]:
     return list(groups.values())
 
 
-def _line_of(face: FaceFacts) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """A face's axis with its sense chosen and the point on it nearest to the origin, rounded."""
-    axis = np.array(face.axis) / np.linalg.norm(face.axis or [1.0])
-    lead = next(v for v in axis[[2, 1, 0]] if abs(v) > SAME_RAD)
-    axis = axis if lead > 0 else -axis
-    origin = np.array(face.origin)
-    foot = origin - (origin @ axis) * axis
-    return tuple(np.round(axis, 6) + 0.0), tuple(np.round(foot, 4) + 0.0)
-
-
-def _joined(
-    rows: dict[tuple[tuple[float, ...], tuple[float, ...]], list[FaceFacts]],
-) -> list[tuple[tuple[tuple[float, ...], tuple[float, ...]], list[FaceFacts]]]:
-    """Lines that differ by the rounding of the file are one."""
-    out: list[tuple[tuple[tuple[float, ...], tuple[float, ...]], list[FaceFacts]]] = []
-    for line, faces in sorted(rows.items()):
-        for other, known in out:
-            near = np.abs(np.subtract(line[1], other[1])).max() < SAME_MM
-            if near and np.abs(np.subtract(line[0], other[0])).max() < SAME_RAD:
-                known += faces
-                break
-        else:
-            out.append((line, list(faces)))
-    return out
-
-
 def _neighbours(part: PartModel) -> dict[int, set[int]]:
     out: dict[int, set[int]] = defaultdict(set)
     for edge in part.edges:
@@ -203,62 +164,9 @@ def _neighbours(part: PartModel) -> dict[int, set[int]]:
     return out
 
 
-def _bands(part: PartModel, faces: list[FaceFacts], axis: Floats, foot: Floats) -> list[_Band]:
-    """The faces about a line, those of the same stretch and radii as one."""
-    side = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
-    side /= np.linalg.norm(side)
-    other = np.cross(axis, side)
-    bands: list[_Band] = []
-    for face in faces:
-        used = np.unique(part.mesh.triangles[part.mesh.face_ids == face.id])
-        points = part.mesh.vertices[used] - foot
-        along = points @ axis
-        away = np.hypot(points @ side, points @ other)
-        low, high = float(along.min()), float(along.max())
-        ends = [float(np.median(away[np.abs(along - t) < SAME_MM])) for t in (low, high)]
-        if face.kind == "cylinder" and face.radius is not None:
-            ends = [face.radius, face.radius]
-        angles = np.arctan2(points @ other, points @ side)[away > 1e-6]
-        new = _Band({face.id}, low, high, ends[0], ends[1], angles)
-        same = next((b for b in bands if _same_band(b, new)), None)
-        if same is None:
-            bands.append(new)
-        else:
-            same.faces |= new.faces
-            same.low, same.high = min(same.low, new.low), max(same.high, new.high)
-            same.angles = np.concatenate([same.angles, new.angles])
-    return [b for b in bands if _gap(b.angles) < OPEN_RAD]
-
-
-def _same_band(a: _Band, b: _Band) -> bool:
-    straight = a.radius_low == a.radius_high and b.radius_low == b.radius_high
-    if straight:  # halves may end at different heights, where a slanted face cuts them
-        overlap = min(a.high, b.high) - max(a.low, b.low)
-        return abs(a.radius_low - b.radius_low) < SAME_MM and overlap > 0.5 * min(
-            a.high - a.low, b.high - b.low
-        )
-    pairs = ((a.low, b.low), (a.high, b.high), (a.radius_low, b.radius_low), (a.radius_high, b.radius_high))
-    return all(abs(p - q) < SAME_MM for p, q in pairs)
-
-
-def _gap(angles: Floats) -> float:
-    """The greatest angle rad around without a point."""
-    if len(angles) < 3:
-        return 2 * np.pi
-    ordered = np.sort(angles)
-    return float(max(np.diff(ordered).max(), ordered[0] + 2 * np.pi - ordered[-1]))
-
-
-def _chains(
-    part: PartModel, bands: list[_Band], axis: Floats, neighbours: dict[int, set[int]]
-) -> list[list[_Band]]:
-    """Bands that follow one another, upward."""
-    rings = {
-        f.id
-        for f in part.faces
-        if f.kind == "plane" and f.normal is not None and abs(np.dot(f.normal, axis)) > 1 - 1e-6
-    }
-    chains: list[list[_Band]] = []
+def _chains(bands: list[Band], rings: set[int], neighbours: dict[int, set[int]]) -> list[list[Band]]:
+    """Bands that follow one another, upward; `rings` are the level faces that may lie between them."""
+    chains: list[list[Band]] = []
     for band in sorted(bands, key=lambda b: b.low):
         if chains and _follow(chains[-1][-1], band, rings, neighbours):
             chains[-1].append(band)
@@ -267,7 +175,7 @@ def _chains(
     return chains
 
 
-def _follow(below: _Band, above: _Band, rings: set[int], neighbours: dict[int, set[int]]) -> bool:
+def _follow(below: Band, above: Band, rings: set[int], neighbours: dict[int, set[int]]) -> bool:
     if abs(above.low - below.high) > SAME_MM:
         return False
     near_below = set().union(*(neighbours[f] for f in below.faces))
@@ -275,20 +183,18 @@ def _follow(below: _Band, above: _Band, rings: set[int], neighbours: dict[int, s
     return bool(near_below & above.faces or near_below & near_above & rings)
 
 
-def _hole(chain: list[_Band], axis: Floats, foot: Floats, view: Columns) -> Hole | None:
+def _hole(chain: list[Band], axis: Floats, foot: Floats, view: Columns) -> Hole | None:
     """The hole of a chain of bands, seen from its better end."""
     low, high = chain[0].low, chain[-1].high
     pointed = chain[0].radius_low < SAME_MM or chain[-1].radius_high < SAME_MM
     centre = view.seen(foot[None])[0]
     narrow = min(max(b.radius_low, b.radius_high) for b in chain)
-    widest = max(max(b.radius_low, b.radius_high) for b in chain)
-    view = view.around(centre[:2], widest)
-    inner = view.crossings(centre[:2], [0.1 * narrow])
     radius_low, radius_high = (max(r, 0.1 * narrow) for r in (chain[0].radius_low, chain[-1].radius_high))
-    floor_low, floor_high = (
-        view.crossings(centre[:2], [0.4 * r, 0.6 * r, 0.85 * r]) for r in (radius_low, radius_high)
-    )
-    outer_low, outer_high = (view.crossings(centre[:2], [0.97 * r]) for r in (radius_low, radius_high))
+    circles = [share * r for r in (radius_low, radius_high) for share in (0.4, 0.6, 0.85, 0.97)]
+    lines = view.crossings(centre[:2], [0.1 * narrow, *circles])
+    rings = [lines[LINES * i : LINES * (i + 1)] for i in range(9)]
+    inner, floor_low, outer_low = rings[0], rings[1] + rings[2] + rings[3], rings[4]
+    floor_high, outer_high = rings[5] + rings[6] + rings[7], rings[8]
     base = float(centre[2])  # the foot lies square to the axis, so this is nought but for rounding
     slack = SAME_MM + 0.02 * narrow
     # a chain of bands encloses air: where lines within it cross the mesh between its ends, it is no hole
@@ -325,7 +231,7 @@ def _covered(lines: list[Floats], end: float, sense: float, within: float) -> bo
 
 
 def _seen_from_above(
-    chain: list[_Band], closed_low: bool, closed_high: bool, free_low: bool, free_high: bool
+    chain: list[Band], closed_low: bool, closed_high: bool, free_low: bool, free_high: bool
 ) -> bool:
     """Whether the upper end is the mouth: the open one, the one that a tool reaches, the wider one."""
     if closed_low != closed_high:

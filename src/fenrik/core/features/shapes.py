@@ -204,11 +204,23 @@ class _Mesh:
         parts = np.split(self.vertices[self.triangles[order]].reshape(-1, 3), 3 * first[1:])
         return {int(i): p for i, p in zip(ids, parts, strict=True)}
 
+    @cached_property
+    def squares(self) -> dict[int, Floats]:
+        """Vectors (n, 3) square to every face's triangles, twice as long as their area."""
+        out = {}
+        for face, points in self.spans.items():
+            a, b = points[1::3] - points[::3], points[2::3] - points[::3]
+            out[face] = np.column_stack([
+                a[:, 1] * b[:, 2] - a[:, 2] * b[:, 1],
+                a[:, 2] * b[:, 0] - a[:, 0] * b[:, 2],
+                a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0],
+            ])  # fmt: skip
+        return out
+
     def sees(self, face: FaceFacts) -> bool:
         """Whether a planar face is open along its normal: rays from its largest triangles meet nothing."""
-        mine = np.flatnonzero(self.owner == face.id)
-        corners = self.vertices[self.triangles[mine]]
-        area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+        corners, square = self.spans[face.id].reshape(-1, 3, 3), self.squares[face.id]
+        area = np.einsum("ij,ij->i", square, square)
         spots = corners[np.argsort(-area)[:RAYS]].mean(axis=1)
         view = self._along(tuple(round(v, 9) for v in face.normal or []))
         places = view.seen(spots)
@@ -379,10 +391,9 @@ def _up_from(mesh: _Mesh, rising: dict[int, float], floor: FaceFacts) -> set[int
 
 def _upright(mesh: _Mesh, face: int, normal: Floats) -> bool:
     """Whether all of a face stands along a direction."""
-    corners = mesh.spans[face].reshape(-1, 3, 3)
-    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    length = np.linalg.norm(square, axis=1)
-    return bool(np.abs(square @ normal)[length > 1e-12].max(initial=0.0) <= 1e-3 * length.max(initial=1.0))
+    square = mesh.squares[face]
+    longest = float(np.einsum("ij,ij->i", square, square).max(initial=1.0)) ** 0.5
+    return bool(np.abs(square @ normal).max(initial=0.0) <= 1e-3 * longest)
 
 
 def _pocket(

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
 from fenrik.core.errors import DocumentError
+from fenrik.core.features.bosses import Boss
 from fenrik.core.features.holes import Hole
 from fenrik.core.job.document import HolePick
 from fenrik.core.setups.setup import Clamped
@@ -15,21 +17,40 @@ from fenrik.core.strategies.base import HoleSpot
 SQUARE = 1e-6
 
 
-def hole_spots(picks: list[HolePick], holes: list[Hole], clamped: Clamped, where: str) -> list[HoleSpot]:
-    """One spot for every hole that the picks name, in their order, none twice, and so for every part of an array. Raises
-    DocumentError for a face that is no hole's, and for a hole that does not run along the tool."""
+Places = Literal["holes", "bosses", "both"]
+WORDS = {"holes": "a round hole", "bosses": "a round boss", "both": "a round hole or boss"}
+
+
+def hole_spots(
+    picks: list[HolePick],
+    holes: list[Hole],
+    bosses: list[Boss],
+    clamped: Clamped,
+    where: str,
+    places: Places = "holes",
+) -> list[HoleSpot]:
+    """One spot for every hole or boss that the picks name, in their order, none twice, and so for every part of an array.
+    Raises DocumentError for a face of neither, or of the other than `places` says, and for one that does not run along the
+    tool."""
     out: list[HoleSpot] = []
     seen: set[int] = set()
+    standing: set[int] = set()
     for i, pick in enumerate(picks):
         if pick.face is None:
             assert pick.at is not None and pick.diameter is not None and pick.depth is not None
             out.append(_given(pick.at, pick.diameter, pick.depth, pick))
             continue
-        hole = next((h for h in holes if pick.face in h.faces), None)
+        hole = next((h for h in holes if pick.face in h.faces and places != "bosses"), None)
+        boss = next((b for b in bosses if pick.face in b.faces and places != "holes"), None)
+        if boss is not None:
+            if boss.faces[0] not in standing:
+                standing.add(boss.faces[0])
+                out.append(_boss_spot(boss, clamped, f"{where}[{i}]"))
+            continue
         if hole is None:
             raise DocumentError(
-                f"Face {pick.face} is no wall of a round hole.",
-                remedy="Pick a hole's wall, or give the place with 'at', 'diameter' and 'depth'.",
+                f"Face {pick.face} is no wall of {WORDS[places]}.",
+                remedy=f"Pick the wall of {WORDS[places]}, or give the place with 'at', 'diameter' and 'depth'.",
                 where=f"{where}[{i}].face",
             )
         if hole.id not in seen:
@@ -69,6 +90,23 @@ def _spot(hole: Hole, clamped: Clamped, where: str) -> HoleSpot:
     return HoleSpot(
         x=float(mouth[0]), y=float(mouth[1]), top=z, bottom=z - exit_, step=z - step, diameter=hole.diameter, mouth=widest,
         edge=edge, through=hole.through, pointed=pointed, words=words,
+    )  # fmt: skip
+
+
+def _boss_spot(boss: Boss, clamped: Clamped, where: str) -> HoleSpot:
+    turn, shift = clamped.setup_from_part[:3, :3], clamped.setup_from_part[:3, 3]
+    axis, words = turn @ boss.axis, f"{boss.words()} (face {boss.faces[0]})"
+    if abs(axis[2]) < 1 - SQUARE:
+        raise DocumentError(
+            f"{words} does not run along the tool, but leans by {np.degrees(np.arccos(abs(axis[2]))):.1f}°.",
+            remedy="Take it out, or machine it in a setup whose up direction is the boss's.",
+            where=where,
+        )
+    foot = turn @ boss.origin + shift
+    low, high = sorted(float(foot[2] + axis[2] * v) for v in (boss.low, boss.high))
+    return HoleSpot(
+        x=float(foot[0]), y=float(foot[1]), top=high, bottom=low, step=low, diameter=boss.diameter, mouth=boss.diameter,
+        edge=0.0, through=False, pointed=False, words=words, boss=True,
     )  # fmt: skip
 
 
