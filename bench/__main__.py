@@ -4,7 +4,18 @@ from __future__ import annotations
 
 import sys
 
-from bench import clearing, cutter_location, features, finishing, keeping, removal, replay, stock, turning
+from bench import (
+    clearing,
+    cutter_location,
+    features,
+    finishing,
+    keeping,
+    pocketing,
+    removal,
+    replay,
+    stock,
+    turning,
+)
 
 ALL = {
     "cutter_location": cutter_location,
@@ -16,6 +27,7 @@ ALL = {
     "replay": replay,
     "keeping": keeping,
     "features": features,
+    "pocketing": pocketing,
 }
 
 

@@ -94,6 +94,14 @@ def brute_tip(vertices, triangles, x, y, profile):
         best = max(best, float((z - up)[inside].max()))
     p = np.concatenate([a, b, c])
     q = np.concatenate([b, c, a])
+    # edges that do not come under the cutter's box in plan view cannot touch it
+    here = np.array([x, y])
+    under = (np.minimum(p, q)[:, :2] <= here + profile.radius) & (
+        np.maximum(p, q)[:, :2] >= here - profile.radius
+    )
+    p, q = p[under.all(axis=1)], q[under.all(axis=1)]
+    if not len(p):
+        return best
 
     def tip(t):
         at = p + t[:, None] * (q - p)

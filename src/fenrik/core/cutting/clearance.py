@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.topology import Topology
+from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.planes import Plane
 from fenrik.core.stock.heightmap import HeightMap
@@ -53,17 +54,29 @@ class Reach:
     """Shank and holder of one assembly over one part, setup frame."""
 
     def __init__(self, topology: Topology, tool: Assembly) -> None:
-        self.bodies: list[tuple[str, float, DropCutter]] = []
-        self.cylinders: list[tuple[str, float, float]] = []
-        for part, radius, start in _cylinders(tool):
-            if radius > tool.radius + 1e-9:
-                self.cylinders.append((part, start, radius + SKIN_MM))
-                self.bodies.append((part, start, DropCutter(topology, Profile(radius + SKIN_MM, 0.0))))
+        self.topology = topology
+        self.cylinders = [
+            (part, start, radius + SKIN_MM)
+            for part, radius, start in _cylinders(tool)
+            if radius > tool.radius + 1e-9
+        ]
+
+    def stays_above(self, path: Toolpath, stock: HeightMap | None) -> bool:
+        """Whether the path is nowhere deep enough for shank or holder to come down to part or stock. Upright arcs may run
+        deeper than their ends; of paths with such nothing is said."""
+        if (path.plane[path.turn != 0] != Plane.XY).any():
+            return False
+        top = max(float(self.topology.high[2]), -np.inf if stock is None else float(stock.heights.max()))
+        return all(float(path.tip[:, 2].min()) + start >= top for _, start, _ in self.cylinders)
 
     def lack(self, tips: Floats) -> Lack:
         """For tip positions (n, 3)."""
         out = {"shank": np.zeros(len(tips)), "holder": np.zeros(len(tips))}
-        for part, start, cylinder in self.bodies:
+        lowest, top = float(tips[:, 2].min(initial=np.inf)), float(self.topology.high[2])
+        for part, start, wide in self.cylinders:
+            if lowest + start >= top:
+                continue  # nothing of the part is as high as that
+            cylinder = DropCutter(self.topology, Profile(wide, 0.0))
             low = np.flatnonzero(cylinder.blocked(tips[:, :2], tips[:, 2] + start))
             if len(low):
                 need = cylinder.tip(tips[low, :2]) - start - tips[low, 2]
@@ -120,13 +133,14 @@ def kept_clear(
     """The path with the moves left out ("trim") or lifted ("raise") at which shank or holder would touch the part, or
     the in-process stock, which the path itself lowers as it goes (`stock` is the one before the operation).
 
-    What was done is added to the notes: kind "short", how much of the way, the lack mm and where. Links over what was
+    Raises ComputeError where moves would have to be left out or lifted whose radius the control corrects. What was done is
+    added to the notes: kind "short", how much of the way, the lack mm and where. Links over what was
     left out go at `clearance` mm. A path that is free comes back as it is.
     """
     if len(path) < 2:
         return path
     reach = Reach(topology, tool)
-    if not reach.bodies:
+    if not reach.cylinders or reach.stays_above(path, stock):
         return path
     if tool.kind == "tap":
         when = (
@@ -140,6 +154,14 @@ def kept_clear(
     bad = touches & (path.kind[owner] != Motion.RAPID)
     if not bad.any():
         return path
+    if path.compensated and when != "leave":
+        x, y, z = points[int(np.argmax(np.where(bad, lack.most, -1.0)))]
+        raise ComputeError(
+            f"Shank or holder of tool {tool.number} would touch at X {x:.2f} Y {y:.2f} Z {z:.2f}, in work whose radius the"
+            " control corrects: no moves can be left out or lifted there.",
+            remedy="Give the tool more stick-out, leave the moves as they are, or let the computer correct the radius.",
+            offer={"parameters": {"correction": "computer"}},
+        )
     note = _note(points, bad, lack, tool, when) | {"against": _against(bad, alone, lack)}
     if when == "trim":
         moved = _trimmed(path, owner, points, touches, clearance)

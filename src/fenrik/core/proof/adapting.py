@@ -43,7 +43,12 @@ def divided(path: Toolpath, longest: float) -> tuple[Toolpath, NDArray[np.int64]
     columns = {
         c: getattr(path, c)[owner] for c in ("kind", "turn", "plane", "centre", "feed", "level", "run")
     }
-    return replace(path, tip=tip, cycles=[], **columns), owner
+    first, end = (
+        np.searchsorted(owner, np.arange(len(path))),
+        np.searchsorted(owner, np.arange(len(path)), "right"),
+    )
+    corrected = [replace(c, first=int(first[c.first]), last=int(end[c.last]) - 1) for c in path.compensated]
+    return replace(path, tip=tip, cycles=[], compensated=corrected, **columns), owner
 
 
 def follows(path: Toolpath, planned: float | None) -> NDArray[np.bool_]:
@@ -67,7 +72,11 @@ def adapted(
     last = np.ones(len(path), dtype=np.bool_)
     last[:-1] = (owner[1:] != owner[:-1]) | (feed[1:] != feed[:-1])
     columns = {c: getattr(path, c)[last] for c in ("tip", "kind", "turn", "plane", "centre", "level", "run")}
-    return replace(path, feed=feed[last], **columns)
+    kept = np.cumsum(last)  # how many rows of the joined path end with each row or before it
+    corrected = [
+        replace(c, first=int(kept[c.first - 1]), last=int(kept[c.last]) - 1) for c in path.compensated
+    ]
+    return replace(path, feed=feed[last], compensated=corrected, **columns)
 
 
 def adapted_feed(

@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 import shapely.ops
 from numpy.typing import NDArray
-from shapely.geometry import LineString
+from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 from shapely.geometry.polygon import orient
 
@@ -56,13 +56,35 @@ class Contour:
             Contour(points[i:j], False) for i, j in zip(edges[::2], edges[1::2], strict=True) if j - i > 1
         ]
 
+    def between(self, a: Floats, b: Floats) -> Contour:
+        """The piece, as it is driven, from the point nearest to a place (2,) to that nearest to another; of an open contour
+        that between them."""
+        line = LineString(self.points)
+        at = [line.project(Point(p)) for p in (a, b)]
+        if not self.closed:
+            at.sort()
+        pieces = [shapely.ops.substring(line, at[0], at[1])]
+        if at[0] >= at[1]:
+            pieces = [
+                shapely.ops.substring(line, at[0], line.length),
+                shapely.ops.substring(line, 0.0, at[1]),
+            ]
+        points = np.vstack([np.asarray(p.coords)[:, :2] for p in pieces if p.length > 0])
+        return Contour(_distinct(points), False)
+
     def overlapping(self, by: float) -> Contour:
         """A closed contour driven on beyond its beginning by so many mm."""
         if by <= 0:
             return self
         whole = LineString(self.points)
         more = np.asarray(shapely.ops.substring(whole, 0.0, min(by, whole.length)).coords)
-        return Contour(np.vstack([self.points, more[1:]]), True)
+        return Contour(_distinct(np.vstack([self.points, more[1:]])), True)
+
+
+def _distinct(points: Floats) -> Floats:
+    """Points (n, 2) without repeats, so that every step has a direction: a cut at a point gives that point twice."""
+    steps = np.hypot(*np.diff(points, axis=0).T)
+    return np.asarray(points[np.concatenate([[True], steps > 1e-9])])
 
 
 def merged(lines: list[BaseGeometry]) -> BaseGeometry:

@@ -15,6 +15,7 @@ from typing import Any, Literal
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -99,6 +100,7 @@ class _Roughing:
         self.stock = inputs.stock.copy()
         self.path = PathBuilder()
         self.narrow: list[dict[str, Any]] = []
+        self._roomy: dict[int, tuple[BaseGeometry, BaseGeometry]] = {}
         self.link = Linker.of(inputs, self.path, self.stock)
         self.slope = math.tan(math.radians(p.ramp_deg))
         # clockwise spindle: climb keeps the wall on the right; shapely's oriented free ground has it there
@@ -177,18 +179,51 @@ class _Roughing:
             area = area.buffer(-self.stepover, join_style="mitre")
 
     def _ground(self, ground: Polygon, nested: list[list[Polygon]], depth: int, level: float) -> None:
-        """Connected free ground: what lies further from the walls first, then its own borders."""
+        """Connected free ground: what lies further from the walls first, then its own borders. Where the ground within falls
+        into several parts, only the widest is entered from above; the others are cut from its borders inward, so that the
+        tool need not go down into the full again."""
         if not self._has_stock(ground, level):
             return
         self.progress.step(self._share(), "")
-        deeper = nested[depth + 1] if depth + 1 < len(nested) else []
-        inside = [g for g in deeper if ground.contains(g.representative_point())]
-        for part in inside:
+        inside = self._within(ground, nested, depth)
+        inside.sort(key=lambda g: -g.area)
+        beside: Floats | None = None
+        for part in inside[:1]:
             self._ground(part, nested, depth + 1, level)
+            beside = _rings(part)
         if not inside:
             self._leftover_middle(ground, level)
-        for ring in [*ground.interiors, ground.exterior]:
-            self._cut_ring(_oriented(ring, ground), ground, level)
+        for ring in (*ground.interiors, ground.exterior):
+            self._cut_ring(_oriented(ring, ground), ground, level, beside)
+        for part in inside[1:]:
+            self._inward(part, nested, depth + 1, level, _rings(ground), ground)
+
+    def _within(self, ground: Polygon, nested: list[list[Polygon]], depth: int) -> list[Polygon]:
+        """The parts of the next offset that lie in a part of this one."""
+        deeper = nested[depth + 1] if depth + 1 < len(nested) else []
+        return [g for g in deeper if ground.contains(g.representative_point())]
+
+    def _inward(
+        self,
+        part: Polygon,
+        nested: list[list[Polygon]],
+        depth: int,
+        level: float,
+        cut: Floats,
+        around: Polygon,
+    ) -> None:
+        """A part of the ground whose surroundings have been cut along points (n, 2) `cut`: its own borders, then what lies
+        within them."""
+        if not self._has_stock(part, level):
+            return
+        self.progress.step(self._share(), "")
+        for ring in (part.exterior, *part.interiors):
+            self._cut_ring(_oriented(ring, part), around, level, cut)
+        inside = self._within(part, nested, depth)
+        for deeper in inside:
+            self._inward(deeper, nested, depth + 1, level, _rings(part), part)
+        if not inside:
+            self._leftover_middle(part, level)
 
     def _leftover_middle(self, ground: Polygon, level: float) -> None:
         """Ground too narrow for another pass inside, yet wider than the cutter's flat: a middle run."""
@@ -212,8 +247,11 @@ class _Roughing:
         window = s.heights[j0 : max(j0, j1), i0 : max(i0, i1)]
         return bool(window.size) and bool((window > level + TOUCH_MM).any())
 
-    def _cut_ring(self, ring: Floats, ground: BaseGeometry, level: float) -> None:
-        """Cuts the parts of a closed ring (n, 2) where there is stock."""
+    def _cut_ring(
+        self, ring: Floats, ground: BaseGeometry, level: float, beside: Floats | None = None
+    ) -> None:
+        """Cuts the parts of a closed ring (n, 2) where there is stock; `beside` (m, 2) are places that have been cut, one pass
+        off."""
         if not self.forward:
             ring = ring[::-1]
         dense = np.asarray(LineString(ring).segmentize(self.spacing).coords)
@@ -224,7 +262,7 @@ class _Roughing:
             return
         busy = _bridged(busy, max(1, int(2.0 * self.radius / self.spacing)))
         if busy.all():
-            self._cut_closed(dense, ground, level)
+            self._cut_closed(dense, ground, level, beside)
             return
         start = _longest_idle(busy[:-1])
         dense, busy = np.roll(dense[:-1], -start, axis=0), np.roll(busy[:-1], -start)
@@ -245,7 +283,9 @@ class _Roughing:
         first = int(np.argmin(away))
         return runs[first:] + runs[:first]
 
-    def _cut_closed(self, dense: Floats, ground: BaseGeometry, level: float) -> None:
+    def _cut_closed(
+        self, dense: Floats, ground: BaseGeometry, level: float, beside: Floats | None = None
+    ) -> None:
         here = self.path.position
         loop = dense[:-1]
         core = max(0.3 * self.radius, self.radius - 1.5 * self.stock.half_diagonal)
@@ -258,6 +298,8 @@ class _Roughing:
                 entry = nearest
         if entry is None and clear.any():
             entry = int(np.argmax(clear))
+        if entry is None and beside is not None:
+            entry = self._from_cut(loop, beside, ground, level)
         if entry is None:
             outside = self._from_outside(loop, ground)
             if outside is not None:
@@ -270,6 +312,29 @@ class _Roughing:
             return
         self._enter_closed(loop, ground, level)
 
+    def _inside(self, ground: BaseGeometry, a: tuple[float, float], b: Floats) -> bool:
+        """Whether the straight way between two places stays on ground, its border counted in."""
+        known = self._roomy.get(id(ground))
+        if known is None or known[0] is not ground:
+            grown = ground.buffer(1e-3)
+            shapely.prepare(grown)
+            known = self._roomy[id(ground)] = (ground, grown)
+        return bool(known[1].covers(LineString([a, (float(b[0]), float(b[1]))])))
+
+    def _from_cut(self, loop: Floats, beside: Floats, ground: BaseGeometry, level: float) -> int | None:
+        """Goes to the place of `beside` nearest to the ring and tells the ring's point there, if that is no farther than a
+        pass and free ground lies between."""
+        away, at = cKDTree(beside).query(loop[::4])
+        nearest = int(np.argmin(away))
+        entry, start = 4 * nearest, beside[at[nearest]]
+        near = away[nearest] <= self.p.keep_down_share * self.stepover and self._inside(
+            ground, tuple(start), loop[entry]
+        )
+        if not near or not self._free_under(start, level):
+            return None
+        self._go(start, ground, level)
+        return entry
+
     def _from_outside(self, loop: Floats, ground: BaseGeometry) -> tuple[int, Floats] | None:
         """A place beside the stock from which the nearest point of the ring is reached over free ground."""
         low, high = self.inputs.stock_low, self.inputs.stock_high
@@ -278,7 +343,7 @@ class _Roughing:
         at, side = np.unravel_index(int(np.argmin(gaps)), gaps.shape)
         start = loop[at].copy()
         start[side % 2] += gaps[at, side] * (-1.0 if side < 2 else 1.0)
-        if gaps[at, side] > self.p.keep_down_share * self.stepover or not _inside(
+        if gaps[at, side] > self.p.keep_down_share * self.stepover or not self._inside(
             ground, tuple(start), loop[at]
         ):
             return None
@@ -297,7 +362,7 @@ class _Roughing:
             self._stamp_since(before)
             nearest = int(np.argmin(np.hypot(loop[:, 0] - x - helix, loop[:, 1] - y)))
             loop = np.roll(loop, -nearest, axis=0)
-            if _inside(ground, (x + helix, y), loop[0]):
+            if self._inside(ground, (x + helix, y), loop[0]):
                 self.path.feed(loop[0, 0], loop[0, 1], level, self.inputs.feed, Motion.LINK)
                 self._feed_through(np.vstack([loop, loop[:1]]), level)
                 return
@@ -337,7 +402,7 @@ class _Roughing:
         distance = math.hypot(there[0] - here[0], there[1] - here[1])
         if distance < 1e-9:
             return True
-        if not _inside(ground, here[:2], there):
+        if not self._inside(ground, here[:2], there):
             return False
         if distance <= self.p.keep_down_share * self.stepover:
             return True
@@ -387,17 +452,19 @@ class _Roughing:
         self.stock.cut(self.path.since(mark), self.inputs.assembly.cleared)
 
 
+def _rings(ground: Polygon) -> Floats:
+    """The points (n, 2) of the borders of a part of the ground, dense enough to tell what is near."""
+    return np.vstack(
+        [np.asarray(r.segmentize(1.0).coords)[:, :2] for r in (ground.exterior, *ground.interiors)]
+    )
+
+
 def _oriented(ring: BaseGeometry, ground: Polygon) -> Floats:
     """A border of free ground directed so that the wall lies on the right."""
     points = np.asarray(ring.coords)[:, :2]
     counter_clockwise = shapely.is_ccw(ring)
     outer = Point(points[0]).distance(ground.exterior) < 1e-9
     return points if bool(counter_clockwise) == outer else points[::-1]
-
-
-def _inside(ground: BaseGeometry, a: tuple[float, float], b: Floats) -> bool:
-    line = LineString([a, (float(b[0]), float(b[1]))])
-    return bool(ground.buffer(1e-3).covers(line))
 
 
 def _bridged(busy: NDArray[np.bool_], gap: int) -> NDArray[np.bool_]:
