@@ -8,10 +8,12 @@ from pathlib import Path
 
 import numpy as np
 
+from fenrik.core.features.columns import Columns
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.job.report import run_job
+from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly
 
@@ -58,9 +60,17 @@ def _turn() -> None:
         stock.cut(moves, tool_bodies(Assembly(**_tool(1, kind, corner))), np.zeros(2, dtype=np.bool_))  # type: ignore[arg-type]
 
 
+def _look() -> None:
+    """Lines through a mesh, as for recognising holes."""
+    corners = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], dtype=np.float64)
+    mesh = TriangleMesh(corners, np.array([[0, 1, 2]], dtype=np.int32), np.ones(1, dtype=np.int32))
+    Columns(mesh, np.array([0.0, 0.0, 1.0])).crossings(np.array([0.3, 0.3]), [0.1])
+
+
 def main() -> None:
     """Runs the warm-up and says how long it took."""
     started = time.perf_counter()
+    _look()
     with tempfile.TemporaryDirectory() as folder:
         _wedge(Path(folder) / "wedge.stl")
         tools = [_tool(1, "flat", 0), _tool(2, "ball", 3), _tool(3, "corner", 1)]

@@ -4,14 +4,15 @@ from typing import get_args
 
 import pytest
 
-from fenrik.core.errors import ComputeError
+from fenrik.core.errors import ComputeError, FenrikError
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.features.holes import alike
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_data, job_from_data
-from fenrik.core.job.recipes import Proposal, propose_all, propose_operations, recipes
+from fenrik.core.job.recipe_data import choices, shipped
+from fenrik.core.job.recipes import Proposal, propose_all, propose_operations
 from tests.conftest import MODELS, make_tool
 from tests.core.test_holes import cylinder, drilled
 
@@ -38,7 +39,7 @@ def proposed(part: str, index: int, purpose=None, **data):
 
 def test_every_recipe_can_be_reached_and_names_known_purposes():
     known = set(get_args(Purpose))
-    for recipe in recipes():
+    for recipe in shipped()[0]:
         assert set(recipe.purposes) <= known and recipe.steps
         assert recipe.deeper_than < recipe.no_deeper_than
 
@@ -92,6 +93,35 @@ def test_a_wide_counterbored_hole_is_milled_in_two_diameters_and_proved():
     assert [f for f in proof.stops() if f["kind"] != "collision"] == []
 
 
+def test_a_recipe_of_the_job_goes_before_those_that_ship():
+    own = {
+        "name": "Our clearance holes", "purposes": ["clearance"], "no_deeper_than": 4.0,
+        "steps": [{"name": "Drill at once", "parameters": {"cycle": "drill", "breakthrough": 2.0}, "tool": "drill"}],
+    }  # fmt: skip
+    _, proposal = proposed("bearing_bracket.step", 0, recipes=[own])
+    assert [o.name for o in proposal.operations] == ["Drill at once Ø9"]
+    assert proposal.operations[0].parameters == {"cycle": "drill", "breakthrough": 2.0}
+    # where its conditions do not hold, the shipped one is taken
+    _, other = proposed("bearing_bracket.step", 0, recipes=[own | {"no_deeper_than": 1.0}])
+    assert other.recipe != own["name"] and len(other.operations) > 1
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"steps": [{"name": "A", "strategy": "sawing", "tool": "drill"}]}, "o such strategy 'sawing'"),
+        ({"steps": [{"name": "A", "parameters": {"cycle": "saw"}, "tool": "drill"}]}, "cycle"),
+        ({"purposes": []}, "purposes"),
+        ({"steps": []}, "steps"),
+        ({"shape": "plain"}, "shape"),
+    ],
+)
+def test_a_recipe_that_cannot_run_is_refused_when_it_is_written(change, words):
+    own = {"name": "Own", "purposes": ["plain"], "steps": [{"name": "Drill", "tool": "drill"}]}
+    with pytest.raises(FenrikError, match=words):
+        job_from_data(job("bearing_bracket.step", operations=[]) | {"recipes": [own | change]})
+
+
 def test_the_tables_can_be_overruled():
     _, proposal = proposed("bearing_bracket.step", 1, "fit")
     assert proposal.recipe == "Reamed fit"
@@ -100,7 +130,7 @@ def test_the_tables_can_be_overruled():
 
 
 def test_a_hole_without_a_recipe_is_refused_by_name(monkeypatch):
-    monkeypatch.setattr("fenrik.core.job.recipes.recipes", lambda: [])
+    monkeypatch.setattr("fenrik.core.job.recipes.shipped", lambda: ([], []))
     with pytest.raises(ComputeError, match=r"No recipe is for Ø9, through as 'clearance'"):
         proposed("bearing_bracket.step", 0)
 
@@ -153,3 +183,15 @@ def test_a_hole_of_a_tapping_drill_is_spotted_drilled_and_tapped(tmp_path, diame
     prover = Prover(Planner(job_from_data(data), tmp_path, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert proof.stops() == [] and proof.facts["text"].count("G84") == 1
+
+
+def test_the_choices_that_a_page_offers_hold_all_that_ships():
+    offered = choices()
+    holes, parts = shipped()
+    assert {p for r in holes for p in r.purposes} <= set(offered["purposes"])
+    assert {s.tool for r in holes for s in r.steps} <= set(offered["tool"])
+    assert {s.size for r in holes for s in r.steps} <= set(offered["size"])
+    assert {s.tool for r in parts for s in r.steps} <= set(offered["part_tool"])
+    assert {s.works_on for r in parts for s in r.steps} <= set(offered["works_on"])
+    assert {s.when for r in parts for s in r.steps if s.when} <= set(offered["when"])
+    assert {"pocket", "slot", "boss"} <= set(offered["kinds"]) and all(offered.values())

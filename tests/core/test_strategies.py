@@ -49,6 +49,8 @@ FAST = {
     "profile": {"step_down": 4.0, "passes": 2},
     "edge_breaking": {"width": 0.4},
     "facing": {"stepover": 2.0, "step_down": 0.25},
+    "boss_milling": {"pitch": 0.5, "rings": 6, "stepover": 0.5},
+    "engraving": {"depth": 0.3, "passes": 2},
 }
 SHALLOW = [{"at": [8 * i - 20, 3 * i - 9], "diameter": 10, "depth": 0.9} for i in range(6)]
 """In the stock over the part."""
@@ -64,7 +66,16 @@ HOLES = {
 }
 
 
+ROUND = {"bore_milling": BORES, "boss_milling": dict.fromkeys(PARTS, SHALLOW[2:4])}
+LINES = {
+    "plate_a.step": [{"text": "ABC 89", "at": [10, 20], "height": 4, "angle_deg": 90}],
+    "pillow_block.step": [{"text": "ABC 89", "at": [-20, -27], "height": 4}],
+    "bearing_bracket.step": [{"text": "ABC 89", "at": [31, -13], "height": 4, "angle_deg": 90}],
+}
+
+
 THREADING = {
+    "engraving": make_tool("chamfer", 3.0, point_deg=60.0, flute_length=3.0),
     "edge_breaking": make_tool("chamfer", 6.0, point_deg=90.0, flute_length=6.0),
     "tapping": make_tool("tap", 11.0, thread_pitch=1.0, shank_diameter=8.0),
     "thread_milling": make_tool("thread_mill", 16.0, thread_pitch=2.0, flute_length=4.0, shank_diameter=13.0),
@@ -87,8 +98,10 @@ def planner(
     own = THREADING.get(strategy) if tool is None else None
     tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
     if strategies()[strategy].needs_holes:
-        holes = THREADED.get(strategy) or (BORES if strategy == "bore_milling" else HOLES)[part]
+        holes = THREADED.get(strategy) or ROUND.get(strategy, HOLES)[part]
         operation = {"holes": holes} | operation
+    if strategies()[strategy].needs_lines:
+        operation = {"lines": LINES[part]} | operation
     if strategies()[strategy].needs_walls:
         edges = {"bearing_bracket.step": 2, "plate_a.step": 5}
         walls = {"face": edges.get(part, 1)} if strategies()[strategy].needs_rims else {"outline": True}
@@ -186,7 +199,9 @@ def test_no_overcut_on_exact_surface_points(strategy, part, tool):
         return
     path = path_of(plan)
     assert len(path) > (20 if strategy == "inner_corners" else 50)
-    assert deepest_cut(plan, path, TOOLS[tool]) <= 0.01
+    # engraving is meant to go into the part, so far
+    meant = 0.3 if strategy == "engraving" else 0.0
+    assert deepest_cut(plan, path, TOOLS[tool]) <= 0.01 + meant
     assert rapid_in_stock(plan, path, TOOLS[tool]) <= CONTACT_MM
 
 

@@ -10,7 +10,8 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.whole_part import propose_part
+from fenrik.core.job.recipe_data import shipped
+from fenrik.core.job.whole_part import propose_features, propose_part
 from tests.conftest import MODELS
 from tests.core.test_holes import cone, cylinder, drilled
 
@@ -98,6 +99,30 @@ def test_parts_that_nobody_here_drew_are_planned_without_a_stop(name):
     assert seen_all or any(w.startswith("Left:") for w in proposal.words)
     if seen_all:
         assert proof.facts["deviation"]["share_of_reachable"] > 0.99
+
+
+def test_a_recipe_for_features_is_copied_changed_and_used(tmp_path):
+    from tests.core.test_profile import rounded_box
+
+    file = drilled(tmp_path, [rounded_box(14, 10, 12, 30, 20, 8, 5.0), cylinder(52, 20, 0, 3.4, 20)])
+    shipped_one = shipped()[1][0].model_dump(mode="json")
+    steps = [s for s in shipped_one["steps"] if s["name"] in ("Clear", "Finish walls", "Holes")]
+    steps[0] = steps[0] | {"strategy": "level_roughing", "parameters": {"allowance_radial": 0.5}}
+    own = shipped_one | {"name": "Ours", "steps": steps[::-1]}
+    proposal, planner = whole(tmp_path, file.name, part_recipes=[own])
+    strategies_ = [o.strategy for o in proposal.operations]
+    # in the order of the recipe: the holes first, then walls, then clearing in levels
+    assert strategies_[-2:] == ["profile", "level_roughing"] and strategies_[0] == "drilling"
+    assert proposal.operations[-1].parameters == {"allowance_radial": 0.5}
+    # one that names its kinds is taken for them, and only for them
+    pocket = own | {"name": "Pockets", "kinds": ["pocket"], "steps": [steps[0]]}
+    doc = planner.job.model_dump(mode="json") | {"part_recipes": [pocket]}
+    doc["setups"][0]["operations"] = []
+    again = Planner(job_from_data(doc), tmp_path, MemoryStore())
+    setup = again.job.setups[0]
+    pockets = [f for f in again.features() if f.kind == "pocket"]
+    assert [o.strategy for o in propose_features(again, setup, pockets).operations] == ["level_roughing"]
+    assert "profile" in [o.strategy for o in propose_part(again, setup).operations]
 
 
 def test_tools_of_the_job_are_taken_before_those_of_the_library():

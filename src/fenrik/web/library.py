@@ -8,6 +8,7 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel
 
 from fenrik.core.job.reading import schema
+from fenrik.core.job.recipe_data import choices, shipped
 from fenrik.core.machines.library import machines
 from fenrik.core.posting.dialect import dialects
 from fenrik.core.strategies.registry import strategies
@@ -38,6 +39,9 @@ def library() -> dict[str, Any]:
             {"id": d.id, "name": d.name, "units": d.units, "extension": d.extension, "arcs": d.arcs}
             for d in dialects().values()
         ],
+        "recipes": [r.model_dump(mode="json") for r in shipped()[0]],
+        "recipe_choices": choices(),
+        "part_recipes": [r.model_dump(mode="json") for r in shipped()[1]],
         "strategies": [
             {
                 "id": s.id,
@@ -45,6 +49,8 @@ def library() -> dict[str, Any]:
                 "summary": s.summary,
                 "kinds": s.kinds,
                 "needs_holes": s.needs_holes,
+                "places": s.places,
+                "needs_lines": s.needs_lines,
                 "needs_walls": s.needs_walls,
                 "needs_rims": s.needs_rims,
                 "parameters": s.parameters.model_json_schema(),

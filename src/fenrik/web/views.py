@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from fenrik.app.jobs import Jobs
 from fenrik.core.binary import pack
 from fenrik.core.errors import NotFound
+from fenrik.core.features.bosses import Boss, find_bosses
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import alike
 from fenrik.core.features.shapes import features_alike
@@ -153,6 +154,22 @@ def holes(jobs: Service, job_id: int) -> list[HoleGroup]:
         )
         for g in groups
     ]  # fmt: skip
+
+
+@router.get("/jobs/{job_id}/bosses")
+def bosses(jobs: Service, job_id: int) -> list[FeatureGroup]:
+    """The part's round bosses, those of one diameter and direction together."""
+    groups: dict[tuple[float, ...], list[Boss]] = {}
+    with jobs.planner(job_id) as planner:
+        for boss in find_bosses(planner.part()):
+            key = (round(boss.diameter, 3), *(round(float(v), 4) + 0.0 for v in boss.axis))
+            groups.setdefault(key, []).append(boss)
+    return [
+        FeatureGroup(
+            kind="boss", words=g[0].words(), count=len(g), axis=g[0].axis.tolist(), faces=[b.faces for b in g]
+        )
+        for g in groups.values()
+    ]
 
 
 @router.get("/jobs/{job_id}/features")

@@ -16,6 +16,7 @@ from pydantic import (
     model_validator,
 )
 
+from fenrik.core.job.recipe_data import PartRecipe, Recipe
 from fenrik.core.job.repeats import RepeatDoc
 from fenrik.core.posting.options import PostOptions
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
@@ -122,6 +123,29 @@ class WallPick(Strict):
         return self
 
 
+class LinePick(Strict):
+    """A line to engrave: an edge of the part, the border of a face, points in program coordinates, or a text there, its foot at
+    `at`."""
+
+    edge: Annotated[int, Field(ge=1)] | None = None
+    face: Annotated[int, Field(ge=1)] | None = None
+    points: Annotated[list[tuple[float, float]], Field(min_length=2, max_length=10000)] | None = None
+    closed: bool = False
+    text: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    at: tuple[float, float] | None = None
+    height: Annotated[float, Field(gt=0.1, le=500, description="Of the text's capitals, mm.")] = 4.0
+    angle_deg: Annotated[float, Field(ge=-360, le=360)] = 0.0
+    align: Literal["left", "middle", "right"] = "left"
+
+    @model_validator(mode="after")
+    def _one(self) -> LinePick:
+        if sum(v is not None for v in (self.edge, self.face, self.points, self.text)) != 1:
+            raise ValueError("give one of edge, face, points and text")
+        if (self.text is None) != (self.at is None):
+            raise ValueError("a text needs its place 'at', and nothing else has one")
+        return self
+
+
 class OperationDoc(Strict):
     """One strategy applied to some geometry with one tool. Speed and feeds left open are proposed."""
 
@@ -158,6 +182,7 @@ class OperationDoc(Strict):
     keep_out: list[Boundary] = []
     holes: Annotated[list[HolePick], Field(description="Round holes, for strategies that make them.")] = []
     walls: Annotated[list[WallPick], Field(description="Walls, for strategies that follow them.")] = []
+    lines: Annotated[list[LinePick], Field(description="Lines, for strategies that engrave them.")] = []
     parameters: dict[str, Any] = {}
     notes: Annotated[str, Field(max_length=2000)] = ""
 
@@ -287,6 +312,13 @@ class Job(Strict):
     setups: list[SetupDoc] = []
     proof: ProofDoc = ProofDoc()
     releases: list[ReleaseDoc] = []
+    recipes: Annotated[
+        list[Recipe],
+        Field(description="The job's own recipes for holes; they go before those that ship with Fenrik."),
+    ] = []
+    part_recipes: Annotated[
+        list[PartRecipe], Field(description="The job's own recipes for features and whole parts, likewise.")
+    ] = []
     notes: Annotated[str, Field(max_length=4000)] = ""
 
     @model_validator(mode="after")
@@ -295,6 +327,7 @@ class Job(Strict):
         _unique([str(n) for n in numbers], "tool number")
         _unique([s.name for s in self.setups], "setup")
         _unique([r.name for r in self.releases], "release")
+        _unique([*(r.name for r in self.recipes), *(r.name for r in self.part_recipes)], "recipe")
         for setup in self.setups:
             for operation in setup.operations:
                 if operation.tool not in numbers:

@@ -20,6 +20,7 @@ from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.errors import ComputeError, DocumentError, FenrikError, NotYet
+from fenrik.core.features.bosses import find_bosses
 from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes_to_bytes
 from fenrik.core.features.shapes import (
     Feature,
@@ -29,6 +30,7 @@ from fenrik.core.features.shapes import (
 )
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
+from fenrik.core.job.drawn_lines import drawn_lines
 from fenrik.core.job.hole_spots import hole_spots
 from fenrik.core.job.regions import area_of, projected
 from fenrik.core.job.standing import raw_stock, thinning_on_parts
@@ -45,7 +47,7 @@ from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.stock.keeping import Snapshot
-from fenrik.core.strategies.base import CLEARING, Heights, Inputs, Parameters
+from fenrik.core.strategies.base import CLEARING, Heights, HoleSpot, Inputs, Parameters
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.assembly import THREADING, TITLES, Assembly
@@ -468,7 +470,7 @@ class Planner:
         earlier = [self.path_key(setup, o) for o in self.before(setup, operation)]
         own = [
             doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
-            doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [b.model_dump() for b in setup.plain(doc.keep_in)], [b.model_dump() for b in setup.plain(doc.keep_out)],
+            doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [n.model_dump() for n in doc.lines], [b.model_dump() for b in setup.plain(doc.keep_in)], [b.model_dump() for b in setup.plain(doc.keep_out)],
             None if repeat is None else [[p.turn, p.shift] for p in repeat.places()],
         ]  # fmt: skip
         frame, stock = self._frame(setup), self.stock_key(setup)
@@ -506,11 +508,25 @@ class Planner:
             entry_feed=r.entry_feed,
             tolerance=operation.tolerance_mm,
             spindle_clockwise=operation.spindle == "clockwise",
-            holes=hole_spots(operation.holes, self.holes(), clamped, f"{where}.holes")
-            if operation.holes
-            else [],
+            holes=self._spots(operation, clamped, where),
+            lines=drawn_lines(
+                operation.lines,
+                self.part(),
+                self.mesh(round(operation.tolerance_mm * MESH_SHARE, 6)),
+                clamped,
+                0.1 * operation.tolerance_mm,
+                f"{where}.lines",
+            ),
             **self._walls(setup, operation, mesh, outline),
         )
+
+    def _spots(self, operation: OperationDoc, clamped: Clamped, where: str) -> list[HoleSpot]:
+        """The round holes or bosses of an operation."""
+        if not operation.holes:
+            return []
+        places = strategy(operation.strategy).places
+        bosses = [] if places == "holes" else find_bosses(self.part())
+        return hole_spots(operation.holes, self.holes(), bosses, clamped, f"{where}.holes", places)
 
     def _walls(
         self, setup: SetupDoc, operation: OperationDoc, mesh: TriangleMesh, outline: BaseGeometry

@@ -20,14 +20,15 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.releasing import Posted, operations_of, post, zero_words
 from fenrik.core.job.replaying import whole_motion
 from fenrik.core.job.standing import proof_cell
+from fenrik.core.job.wear import wear_findings
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.posting.dialect import dialect
 from fenrik.core.progress import SILENT, Progress
-from fenrik.core.proof import edges, threads
+from fenrik.core.proof import edges, engravings, threads
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
-from fenrik.core.proof.deviation import measure, overcut_findings
+from fenrik.core.proof.deviation import Zone, measure, overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
@@ -183,22 +184,26 @@ class Prover:
         area = planner.part().area * len(clamped.copies)
         used = [t for t in self.job.tools if t.number in {o.tool for o in posted.operations}]
         band = self.job.proof.tolerance_mm
-        topology = prepare(mesh)
+        topology, design = prepare(mesh), DistanceField(mesh)
         noted = [note for s in posted.program.steps for note in s.path.notes]
+        zones: list[Zone] = [*threads.zones_of(noted), *edges.zones_of(noted), *engravings.zones_of(noted)]
         deviation = measure(
             cut.last,
-            DistanceField(mesh),
+            design,
             area,
             band,
             lambda p, n: reachable(p, n, topology, used, 0.5 * band),
             cut.cuts,
             cut.skin,
-            [*threads.zones_of(noted), *edges.zones_of(noted)],
+            zones,
         )
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]
         findings += overcut_findings(
             deviation, cut.move_of_tag, motion, posted.comparison.step_of, names, limits, begin
+        )
+        findings += wear_findings(
+            planner, posted, stock, design, area, deviation.facts, limits, zones, progress.part(0.85, 1.0)
         )
         findings += self._notes(posted)
         located = [_located(f, setup.name, posted.comparison.step_of, names, begin) for f in findings]
@@ -214,6 +219,7 @@ class Prover:
             "setups": posted.release.setups,
             "tool_changes": posted.tool_changes,
             "order_saves_s": posted.order_saves_s,
+            "registers": {str(n): v for n, v in posted.program.registers().items()},
             "cell_mm": stock.cell,
             "time_s": posted.time_s,
             "stock_volume_mm3": stock.volume(),

@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-import tomllib
 from dataclasses import dataclass, field
-from functools import cache
-from importlib.resources import files
-from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import Hole, turned_over
 from fenrik.core.features.threads import Thread, thread
 from fenrik.core.job.document import HolePick, Job, OperationDoc, SetupDoc
+from fenrik.core.job.recipe_data import RecipeStep, shipped
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
 from fenrik.core.tooling.library import starting_library
@@ -23,38 +19,6 @@ from fenrik.core.tooling.library import starting_library
 NEAR_MM = 0.02
 DRILL_POINT_DEG = 140.0
 """Of a carbide drill that is made up where neither job nor library has one (common practice, no source)."""
-
-
-class RecipeStep(BaseModel):
-    """One operation of a recipe."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    name: str
-    strategy: str = "drilling"
-    parameters: dict[str, Any]
-    tool: Literal["spot", "drill", "reamer", "tap", "end mill", "mill"]
-    size: Literal["hole", "mouth", "thread"]
-    under: float = 0.0
-
-
-class Recipe(BaseModel):
-    """Conditions, and what is done where they hold."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    name: str
-    purposes: list[Purpose]
-    shapes: list[str] | None = None
-    deeper_than: float = 0.0
-    no_deeper_than: float = 1e9
-    steps: list[RecipeStep]
-
-    def holds(self, hole: Hole, purpose: Purpose) -> bool:
-        """Whether the recipe is for such a hole."""
-        deep = hole.depth / hole.diameter
-        shape = self.shapes is None or hole.shape in self.shapes
-        return purpose in self.purposes and shape and self.deeper_than < deep <= self.no_deeper_than
 
 
 @dataclass
@@ -67,13 +31,6 @@ class Proposal:
     words: list[str] = field(default_factory=list)
 
 
-@cache
-def recipes() -> list[Recipe]:
-    """The recipes that ship with Fenrik, in their order."""
-    text = files("fenrik.core.job").joinpath("recipes.toml").read_text("utf-8")
-    return [Recipe(**r) for r in tomllib.loads(text)["recipe"]]
-
-
 def propose_operations(
     job: Job, setup: SetupDoc, holes: list[Hole], purpose: Purpose | None = None
 ) -> Proposal:
@@ -83,7 +40,8 @@ def propose_operations(
         (u for u in uses(hole.diameter, hole.through, hole.headed) if purpose in (None, u.purpose)), None
     )
     chosen = use.purpose if use is not None else purpose
-    recipe = next((r for r in recipes() if chosen is not None and r.holds(hole, chosen)), None)
+    known = [*job.recipes, *shipped()[0]]
+    recipe = next((r for r in known if chosen is not None and r.holds(hole, chosen)), None)
     if recipe is None:
         raise ComputeError(
             f"No recipe is for {hole.words()} as '{purpose or chosen}'.",

@@ -7,13 +7,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.errors import DocumentError
+from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.planning import Planner
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
 from fenrik.core.posting.compare import Comparison, compare
+from fenrik.core.posting.corrections import correction_findings
 from fenrik.core.posting.dialect import Dialect, dialect
 from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.readback import Reader
@@ -49,6 +50,8 @@ class Posted:
     time_s: float
     tool_changes: int
     order_saves_s: float
+    worn: tuple[MotionTable, NDArray[np.int32]] | None = None
+    """The motion with worn tools, where the control corrects the radius, and the step (n,) of its moves."""
 
     @property
     def setup(self) -> SetupDoc:
@@ -70,6 +73,10 @@ class Posted:
         number = np.full(len(self.setups), -1, dtype=np.int32)
         number[mine] = np.arange(len(mine))
         rows = np.flatnonzero(number[self.comparison.step_of] >= 0)
+        worn = self.worn
+        if worn is not None:
+            those = np.flatnonzero(number[worn[1]] >= 0)
+            worn = (worn[0].rows(those), number[worn[1][those]])
         first = np.searchsorted(rows, np.arange(len(self.motion)))  # where a move of the whole is among these
         kept = [
             replace(f, move=int(first[f.move]) if f.move in rows else -1) if f.move >= 0 else f
@@ -85,6 +92,7 @@ class Posted:
             findings=kept,
             times=self.times[rows],
             begin=self.begin[rows],
+            worn=worn,
         )
 
 
@@ -147,6 +155,7 @@ def post(planner: Planner, release: ReleaseDoc, progress: Progress = SILENT) -> 
         float(begin[-1] + times[-1]) if len(motion) else 0.0,
         count,
         (changes(as_planned(tools), tools) - count) * mill.tool_change_s,
+        _worn(program, text, words, release.options.wear_mm),
     )
 
 
@@ -207,13 +216,14 @@ def _made(
 
 def _read(program: Program, text: str, words: Dialect) -> tuple[MotionTable, Comparison, list[Finding]]:
     """What a control makes of the text, and where that is not the program."""
-    reader = Reader(program.change_heights(), PECK_CLEARANCE)
+    reader = Reader(program.change_heights(), PECK_CLEARANCE, program.registers())
     motion = reader.read(text)
-    comparison = compare(program.planned(), motion, words.resolution_mm)
+    comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
     findings = [
         Finding(
             "stop", "difference", f"The posted text differs from the plan in line {d.line}: {d.words}.",
-            "Correct the dialect; the release stays blocked.", move=d.move, line=d.line,
+            "Correct the dialect; the release stays blocked.",
+            move=int(np.searchsorted(reader.row, d.move)) if d.move >= 0 else -1, line=d.line,
         )
         for d in comparison.differences[:20]
     ]  # fmt: skip
@@ -226,7 +236,28 @@ def _read(program: Program, text: str, words: Dialect) -> tuple[MotionTable, Com
         findings.append(
             Finding("stop", "controller", f"The text selects {reader.work_offsets}, the setups are {wanted}.")
         )
-    return motion, comparison, findings
+    findings += correction_findings(program, motion, reader.spans, words.resolution_mm)
+    return motion, replace(comparison, step_of=comparison.step_of[reader.row]), findings
+
+
+def _worn(
+    program: Program, text: str, words: Dialect, wear: float
+) -> tuple[MotionTable, NDArray[np.int32]] | None:
+    """The motion of a text whose control knows that the tools with a corrected radius are worn by so many mm; None where
+    nothing is corrected."""
+    registers = {number: value - wear for number, value in program.registers().items()}
+    if not registers or wear == 0.0:
+        return None
+    reader = Reader(program.change_heights(), PECK_CLEARANCE, registers)
+    try:
+        motion = reader.read(text)
+    except PostError as error:
+        raise PostError(
+            f"With tools worn by {wear:g} mm: {error.what}",
+            remedy="Give less wear under the release's options, or 0 for none.",
+        ) from error
+    comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
+    return motion, comparison.step_of[reader.row]
 
 
 def _by_tool(program: Program, words: Dialect, name: str) -> tuple[list[tuple[str, str]], list[Finding]]:

@@ -18,6 +18,7 @@ from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
 from fenrik.core.features.shapes import Feature
 from fenrik.core.job.document import Boundary, OperationDoc, SetupDoc, WallPick
 from fenrik.core.job.planning import Planner
+from fenrik.core.job.recipe_data import HOLES, PartRecipe, PartStep, shipped
 from fenrik.core.job.recipes import Proposal, free_name, free_number, propose_all
 from fenrik.core.job.wall_lines import wall_of
 from fenrik.core.tooling.assembly import Assembly
@@ -32,12 +33,10 @@ SLOT_SHARE = 0.8
 """Diameter of the tool over the width of a pocket or slot, at most: it must circle in it (common practice, no source)."""
 CORNER_SHARE = 0.9
 """Radius of the finishing tool over the smallest inner radius: the tool turns in the corner, not about it."""
-LEFT = {"radial": 0.3, "axial": 0.2}
-"""What clearing leaves for finishing, mm."""
+LEFT_MM = 0.3
+"""What clearing leaves on walls for finishing."""
 PASSING = 0.2
 """How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
-OFF_WALLS = 0.1
-"""How much farther floors are finished from walls than these were cleared, so that nothing rubs."""
 LONGEST_FLUTES = 5.0
 """Flutes that a mill can have, in diameters (common practice, no source)."""
 CHAMFER_MM, SAME_DEG = 3.0, 1.0
@@ -103,30 +102,24 @@ class _Whole:
             else self._mill(2 * CORNER_SHARE * narrowest, deepest)
         )
         over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
-        if over and floors and (self.features is None or any(f.kind == "top" for f in self.features)):
-            self._add("Face the top", "facing", big)
-        rough = {"allowance_radial": LEFT["radial"], "allowance_axial": LEFT["axial"]}
-        if (walls or floors or leaning) and not self._outside_only():
-            self._add("Clear", "bounded_clearing", big, parameters=rough, keep_in=self._within(big))
-            if fine.number != big.number:
-                within = self._within(fine)
-                self._add("Clear the rest", "rest_clearing", fine, parameters=rough, keep_in=within)
-        if floors:
-            flat = {
-                "flats_only": True,
-                "allowance_radial": LEFT["radial"] + OFF_WALLS,
-                "allowance_axial": 0.0,
-            }
-            self._add("Finish floors", "level_roughing", fine, parameters=flat, keep_in=self._within(fine))
-        if walls:
-            picks = [WallPick(face=w.id) for w in walls]
-            deep = {"step_down": round(max(fine.flute_length, 1.0), 3)}
-            self._add("Finish walls", "profile", fine, walls=picks, parameters=deep)
-        if curved:
-            self._curved(curved)
-        self.out.operations += self.holes.operations
-        if chamfers:
-            self._break(chamfers)
+        needed: dict[str | None, bool] = {
+            None: True,
+            "stock over the top": bool(over and floors)
+            and (self.features is None or any(f.kind == "top" for f in self.features)),
+            "something to clear": bool(walls or floors or leaning) and not self._outside_only(),
+            "narrow corners": bool(walls or floors or leaning)
+            and not self._outside_only()
+            and fine.number != big.number,
+            "floors": bool(floors),
+            "walls": bool(walls),
+            "curved faces": bool(curved),
+            "chamfers": bool(chamfers),
+        }
+        for step in self._recipe().steps:
+            if step.strategy == HOLES:
+                self.out.operations += self.holes.operations
+            elif needed[step.when]:
+                self._step(step, {"clearing": big, "finishing": fine}, walls, curved, chamfers)
         self.out.words += self.holes.words
         self._say_left()
         return self.out
@@ -185,7 +178,7 @@ class _Whole:
                 gap for gap, count in ((array.gap_x, array.columns), (array.gap_y, array.rows)) if count > 1
             ]
         )
-        return min([most, *(gap - 2 * LEFT["radial"] for gap in gaps)])
+        return min([most, *(gap - 2 * LEFT_MM for gap in gaps)])
 
     def _mill(self, most: float, deep: float) -> Assembly:
         """The widest flat mill up to a diameter; a longer one of it is made up where its flutes are shorter than the depth."""
@@ -255,25 +248,50 @@ class _Whole:
         area = 0.5 * np.linalg.norm(np.cross(normal, other), axis=1).sum()
         return abs(math.degrees(math.acos(min(1.0, abs(z) / (2 * area)))) - 45.0) < SAME_DEG
 
-    def _break(self, chamfers: list[Face]) -> None:
-        widest = max(c.high - c.low for c in chamfers)
+    def _recipe(self) -> PartRecipe:
+        """The job's own recipe for what is chosen, else the one that ships with Fenrik."""
+        kinds = {f.kind for f in self.features or []}
+        fitting = [
+            r for r in (*self.planner.job.part_recipes, *shipped()[1])
+            if not r.kinds or (kinds and kinds <= set(r.kinds))
+        ]  # fmt: skip
+        # one that names its kinds is meant for them
+        return next((r for r in fitting if r.kinds), fitting[0])
+
+    def _step(
+        self, step: PartStep, mills: dict[str, Assembly], walls: list[Face], curved: list[Face], chamfers: list[Face]
+    ) -> None:  # fmt: skip
+        """Adds the operation of a step on what it works on."""
+        tool = mills.get(step.tool) or (self._ball(curved) if step.tool == "ball" else self._point(chamfers))
+        more: dict[str, object] = {}
+        if step.works_on == "ground":
+            more["keep_in"] = self._within(tool)
+        elif step.works_on == "curved faces":
+            more["keep_in"] = [Boundary(faces=[f.id for f in curved])] if curved else []
+        elif step.works_on in ("walls", "chamfers"):
+            more["walls"] = [WallPick(face=f.id) for f in (walls if step.works_on == "walls" else chamfers)]
+        parameters = dict(step.parameters)
+        if step.full_flutes:
+            parameters["step_down"] = round(max(tool.flute_length, 1.0), 3)
+        self._add(step.name, step.strategy, tool, parameters=parameters, **more)
+
+    def _point(self, chamfers: list[Face]) -> Assembly:
+        """A pointed cutter wide enough for the chamfers."""
+        widest = max((c.high - c.low for c in chamfers), default=0.5)
         tool = self._best(
             "chamfer",
             lambda t: t.point_deg == 90.0 and t.radius >= widest + 0.5 + 0.5 * t.tip_diameter,
             lambda t: (-t.diameter,),
         )
-        tool = self._taken(tool, "comes from the library")
-        self._add("Cut the chamfers", "edge_breaking", tool, walls=[WallPick(face=c.id) for c in chamfers])
+        return self._taken(tool, "comes from the library")
 
-    def _curved(self, faces: list[Face]) -> None:
-        hollow = [
-            f.radius for f in self.part.faces if f.id in {c.id for c in faces} and f.hollow and f.radius
-        ]
+    def _ball(self, faces: list[Face]) -> Assembly:
+        """A ball that goes into the hollows of curved faces."""
+        ids = {c.id for c in faces}
+        hollow = [f.radius for f in self.part.faces if f.id in ids and f.hollow and f.radius]
         most = max(1.0, CORNER_SHARE * min(hollow, default=5.0))
         ball = self._best("ball", lambda t: t.radius <= most, lambda t: (t.diameter,))
-        ball = self._taken(ball, "comes from the library")
-        area = [Boundary(faces=[f.id for f in faces])]
-        self._add("Finish curved faces", "parallel_finishing", ball, keep_in=area, parameters={"cusp": 0.01})
+        return self._taken(ball, "comes from the library")
 
     def _say_left(self) -> None:
         if self.made:

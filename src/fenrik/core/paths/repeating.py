@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core import planes
-from fenrik.core.paths.toolpath import Cycle, Motion, Toolpath
+from fenrik.core.paths.toolpath import Compensated, Cycle, Motion, Toolpath
 from fenrik.core.planes import Plane
 
 Floats = NDArray[np.float64]
+Rows = TypeVar("Rows", Cycle, Compensated)
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,10 @@ def placed(path: Toolpath, place: Place, chord: float) -> Toolpath:
         centre[~level] += shift[planes.AXES[path.plane[~level]][:, :2]]
     turn = np.where(level, -path.turn, path.turn) if place.mirrored else path.turn
     notes = [_note_at(n, place) for n in path.notes]
-    return replace(path, tip=tip, centre=centre, turn=turn.astype(np.int8), notes=notes)
+    corrected = [replace(c, side=-c.side) if place.mirrored else c for c in path.compensated]
+    return replace(
+        path, tip=tip, centre=centre, turn=turn.astype(np.int8), notes=notes, compensated=corrected
+    )
 
 
 def joined(paths: list[Toolpath]) -> Toolpath:
@@ -84,7 +88,9 @@ def joined(paths: list[Toolpath]) -> Toolpath:
     paths = [p for p in paths if len(p) > 1]
     if not paths:
         return Toolpath(*_nothing())
-    parts, cycles, notes, at = [], [], [n for p in paths for n in p.notes], 0
+    parts, notes, at = [], [n for p in paths for n in p.notes], 0
+    cycles: list[Cycle] = []
+    corrected: list[Compensated] = []
     here: Floats | None = None
     for path in paths:
         first = path.tip[0]
@@ -95,6 +101,7 @@ def joined(paths: list[Toolpath]) -> Toolpath:
             way = [p for i, p in enumerate(way) if np.abs(p - (here if i == 0 else way[0])).max() > 1e-6]
         parts.append(_led(path, way))
         cycles += [_moved(c, at + len(way)) for c in path.cycles]
+        corrected += [_moved(c, at + len(way)) for c in path.compensated]
         at += len(path) + len(way)
         here = path.tip[-1]
     return Toolpath(
@@ -108,6 +115,7 @@ def joined(paths: list[Toolpath]) -> Toolpath:
         np.concatenate([p.run for p in parts]),
         notes,
         cycles,
+        corrected,
     )
 
 
@@ -129,8 +137,8 @@ def _led(path: Toolpath, way: list[Floats]) -> Toolpath:
     )
 
 
-def _moved(cycle: Cycle, by: int) -> Cycle:
-    return replace(cycle, first=cycle.first + by, last=cycle.last + by)
+def _moved(rows: Rows, by: int) -> Rows:
+    return replace(rows, first=rows.first + by, last=rows.last + by)
 
 
 def _nothing() -> tuple[Any, ...]:
@@ -164,6 +172,7 @@ def _without_upright_arcs(path: Toolpath, chord: float) -> Toolpath:
     straight = upright[owner]
     last = np.cumsum(counts) - 1
     cycles = [replace(c, first=int(last[c.first]), last=int(last[c.last])) for c in path.cycles]
+    corrected = [replace(c, first=int(last[c.first]), last=int(last[c.last])) for c in path.compensated]
     return Toolpath(
         points,
         path.kind[owner],
@@ -175,4 +184,5 @@ def _without_upright_arcs(path: Toolpath, chord: float) -> Toolpath:
         path.run[owner],
         path.notes,
         cycles,
+        corrected,
     )

@@ -47,6 +47,18 @@ class Cycle:
 
 
 @dataclass(frozen=True)
+class Compensated:
+    """Rows first..last of a path on which the control corrects the cutter's radius (ISO 6983-1: G41, G42): row `first` is
+    the straight move on which it begins, row `last` that on which it ends. The tool goes on the `side` +1 left (G41) or -1
+    right (G42) of the contour; `whole` by its radius, so that the contour itself is written, else by its wear only."""
+
+    first: int
+    last: int
+    side: int
+    whole: bool
+
+
+@dataclass(frozen=True)
 class Toolpath:
     """Moves of one operation with one tool; row i goes from row i-1's tip to its own.
 
@@ -66,6 +78,7 @@ class Toolpath:
     run: NDArray[np.int32]
     notes: list[dict[str, object]] = field(default_factory=list)
     cycles: list[Cycle] = field(default_factory=list)
+    compensated: list[Compensated] = field(default_factory=list)
 
     def __len__(self) -> int:
         return len(self.tip)
@@ -108,8 +121,8 @@ class Toolpath:
         The browser reads the same bytes. Columns: tip f64 (n, 3), centre f64 (n, 2), feed f64, level
         i32, run i32, kind i8, turn i8, plane i8.
         """
-        cycles = [asdict(c) for c in self.cycles]
-        head = json.dumps({"count": len(self.tip), "notes": self.notes, "cycles": cycles}).encode()
+        marked = {name: [asdict(c) for c in getattr(self, name)] for name in ("cycles", "compensated")}
+        head = json.dumps({"count": len(self.tip), "notes": self.notes, **marked}).encode()
         head += b" " * (-(len(head) + 12) % 8)
         columns = (
             self.tip.astype("<f8"),
@@ -147,7 +160,8 @@ class Toolpath:
             out.append(column.reshape(n, width) if width > 1 else column)
         tip, centre, feed, level, run, kinds, turn, plane = out
         cycles = [Cycle(**c) for c in head["cycles"]]
-        return Toolpath(tip, kinds, turn, plane, centre, feed, level, run, head["notes"], cycles)
+        compensated = [Compensated(**c) for c in head["compensated"]]
+        return Toolpath(tip, kinds, turn, plane, centre, feed, level, run, head["notes"], cycles, compensated)
 
 
 class PathBuilder:
@@ -159,6 +173,8 @@ class PathBuilder:
         self.run = 0
         self.notes: list[dict[str, object]] = []
         self.cycles: list[Cycle] = []
+        self.compensated: list[Compensated] = []
+        self._correcting: tuple[int, int, bool] | None = None
 
     @property
     def position(self) -> tuple[float, float, float] | None:
@@ -207,6 +223,17 @@ class PathBuilder:
             )
         )
 
+    def correct(self, side: int, whole: bool) -> None:
+        """From the next move, a straight one, the control corrects the radius; see Compensated."""
+        self._correcting = (len(self._rows), side, whole)
+
+    def corrected(self) -> None:
+        """The last move, a straight one, ended the correction; nothing where there was none."""
+        if self._correcting is not None:
+            first, side, whole = self._correcting
+            self.compensated.append(Compensated(first, len(self._rows) - 1, side, whole))
+            self._correcting = None
+
     def rapid(self, x: float, y: float, z: float) -> None:
         """Straight rapid move to a point."""
         self._add(x, y, z, Motion.RAPID, 0.0)
@@ -254,4 +281,5 @@ class PathBuilder:
             table[:, 9].astype(np.int32),
             self.notes,
             self.cycles,
+            self.compensated,
         )

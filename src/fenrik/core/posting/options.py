@@ -41,6 +41,10 @@ class PostOptions(BaseModel):
         default="clearance",
         description="Between operations of one tool: over the clearance height, or by way of the upper end of Z.",
     )
+    wear_mm: Annotated[float, Field(ge=0, le=1)] = Field(
+        default=0.05,
+        description="Work whose radius the control corrects is proved once more with tools worn by this; 0: it is not.",
+    )
 
     def on(self, dialect: Dialect) -> Dialect:
         """The dialect with these options in place of its own."""

@@ -6,11 +6,15 @@ What stands here is what the posted text must mean; the comparison after reading
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.paths.toolpath import Cycle, Toolpath
+from fenrik.core.curves import piece_of
+from fenrik.core.errors import PostError
+from fenrik.core.paths.toolpath import Compensated, Cycle, Toolpath
+from fenrik.core.posting.contour import programmed
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
@@ -45,6 +49,7 @@ class PlannedMoves:
     centre: Floats
     feed: Floats
     cycles: list[Cycle] = field(default_factory=list)
+    compensated: list[Compensated] = field(default_factory=list)
     fresh: bool = False
     """Whether the machine has been at the tool-change height before, to change the tool or on its way."""
     elsewhere: bool = False
@@ -82,11 +87,15 @@ class Program:
     by_home: bool = False
 
     def planned(self) -> list[PlannedMoves]:
-        """The moves of every step with the joins before them.
+        """The moves of every step with the joins before them; made once, for the writer and every comparison.
 
         After a tool change: over the start at the tool-change height, then down. With the same tool:
         up to the higher of the two heights, across, down.
         """
+        return self._planned
+
+    @cached_property
+    def _planned(self) -> list[PlannedMoves]:
         out = []
         tool: int | None = None
         here: Floats | None = None
@@ -112,10 +121,14 @@ class Program:
                 np.vstack([none, path.centre[1:]]),
                 np.concatenate([np.zeros(count), path.feed[1:]]),
                 [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
+                [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.compensated],
                 fresh,
                 elsewhere,
                 int(offset[1:]),
             )
+            for span in moves.compensated:
+                if span.whole:
+                    moves = _contour(moves, span, step)
             out.append(moves if self.rapid_feed is None else self._fed(moves, self.rapid_feed))
             tool, here = step.tool.number, path.tip[-1]
         return out
@@ -132,6 +145,21 @@ class Program:
         """That height per work offset."""
         return {self.offset_of(s): self.change_z_of(s) for s in self.steps}
 
+    def registers(self) -> dict[int, float]:
+        """What the control is to hold in the registers D (that of a tool has its number), mm: the radius, or 0 where only
+        the wear is its own. Raises PostError for a tool that is used both ways."""
+        out: dict[int, float] = {}
+        for step in self.steps:
+            for span in step.path.compensated:
+                value = step.tool.radius if span.whole else 0.0
+                if out.setdefault(step.tool.number, value) != value:
+                    raise PostError(
+                        f"Tool {step.tool.number} is corrected by its whole radius in one operation and by its wear only in"
+                        f" '{step.name}': its register D{step.tool.number} cannot hold both.",
+                        remedy="Use the same kind of compensation for all operations of the tool.",
+                    )
+        return out
+
     def _fed(self, moves: PlannedMoves, feed: float) -> PlannedMoves:
         """Rapids at a feed, but for those of canned cycles and the way down from a tool change."""
         fed = moves.rapid.copy()
@@ -141,3 +169,22 @@ class Program:
             if self.canned or cycle.kind in TAPS:
                 fed[cycle.first : cycle.last + 1] = False
         return replace(moves, rapid=moves.rapid & ~fed, feed=np.where(fed, feed, moves.feed))
+
+
+def _contour(moves: PlannedMoves, span: Compensated, step: Step) -> PlannedMoves:
+    """The moves with a corrected stretch written as its contour; what the contour does not have stays where it is."""
+    end, turn, centre = moves.end.copy(), moves.turn.copy(), moves.centre.copy()
+    rows, before = slice(span.first, span.last + 1), slice(span.first - 1, span.last)
+    columns = (moves.end[before, :2], moves.end[rows, :2], moves.turn[rows], moves.centre[rows])
+    pieces = [
+        piece_of(tuple(a), tuple(b), t, tuple(c))
+        for a, b, t, c in zip(*(v.tolist() for v in columns), strict=True)
+    ]
+    here = moves.end[span.first - 1, :2]
+    for i, piece in enumerate(programmed(pieces, span.side * step.tool.radius, step.name), span.first):
+        if piece is None:
+            turn[i], centre[i] = 0, np.nan
+        else:
+            here = np.array(piece.b)
+        end[i, :2] = here
+    return replace(moves, end=end, turn=turn, centre=centre)

@@ -14,6 +14,7 @@ import numpy as np
 
 from fenrik.core.errors import PostError
 from fenrik.core.machines.motion import MotionTable
+from fenrik.core.posting.driven import Span, driven
 
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
 _WORDS_ONLY = re.compile(r"(?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)+")
@@ -27,7 +28,7 @@ _GROUPS = {
     "units": {20, 21},
     "distance": {90, 91},
     "feed": {94},
-    "radius compensation": {40},
+    "radius compensation": {40, 41, 42},
     "length": {43, 49},
     "cycle": {73, 74, 80, 81, 82, 83, 84, 85},
     "return": {98, 99},
@@ -48,11 +49,22 @@ class Reader:
     """Interprets one program. `tool_change_z` mm is where a tool change leaves the tip, the same in all work offsets or one
     height for each.
 
-    After `read`, `work_offsets` lists the offsets used, `findings` what a controller would object to
+    `registers` are the corrections mm that the control holds for cutter radius compensation, by their number D.
+
+    After `read`, `programmed` is the motion as the text gives it, `row` (n,) the move there of each that is driven, `spans`
+    the first and last driven move of every stretch with compensation. `work_offsets` lists the offsets used, `findings` what a controller would object to
     without stopping (such as feed with the spindle at rest), as (line, words).
     """
 
-    def __init__(self, tool_change_z: float | dict[str, float], peck_clearance: float = 0.5) -> None:
+    def __init__(
+        self,
+        tool_change_z: float | dict[str, float],
+        peck_clearance: float = 0.5,
+        registers: dict[int, float] | None = None,
+    ) -> None:
+        self.registers = registers or {}
+        self.correction: tuple[int, int, int] | None = None
+        self._spans: list[Span] = []
         self.heights = tool_change_z if isinstance(tool_change_z, dict) else {}
         self.tool_change_z = (
             next(iter(tool_change_z.values())) if isinstance(tool_change_z, dict) else tool_change_z
@@ -89,6 +101,13 @@ class Reader:
             self._block(number, raw)
         if not self.ended:
             raise PostError("The program has no end (M2 or M30).", remedy="Correct the dialect's end.")
+        self.programmed = self._table()
+        done = driven(self.programmed, self._spans, self.registers)
+        self.row, self.spans = done.row, done.spans
+        return done.motion
+
+    def _table(self) -> MotionTable:
+        """The moves that the text gives."""
         table = np.array(self._rows, dtype=np.float64).reshape(-1, 16)
         return MotionTable(
             np.ascontiguousarray(table[:, 0:3]),
@@ -145,7 +164,7 @@ class Reader:
                 m_codes.append(int(code))
             elif letter in values:
                 raise self._error(number, raw, f"gives {letter} twice")
-            elif letter not in "NOXYZIJKRFSTHPQ":
+            elif letter not in "NOXYZIJKRFSTHPQD":
                 raise self._error(
                     number, raw, f"uses the address {letter}, which this controller does not know"
                 )
@@ -165,6 +184,10 @@ class Reader:
     def _act(
         self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int], m_codes: list[int]
     ) -> None:
+        if "D" in values and g_codes.get("radius compensation") not in (41, 42):
+            raise self._error(number, raw, "uses the address D without G41 or G42")
+        if self.correction is not None:
+            self._check_corrected(number, raw, g_codes, m_codes)
         if "units" in g_codes:
             self.scale = 25.4 if g_codes["units"] == 20 else 1.0
         self.plane = g_codes.get("plane", self.plane)
@@ -199,8 +222,37 @@ class Reader:
                 self._drill(number, raw, values)
         elif any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJKR")):
             self._move(number, raw, values, g_codes)
+        if "radius compensation" in g_codes:
+            self._switch(number, raw, g_codes["radius compensation"], values)
         if any(code in (2, 30) for code in m_codes):
             self.ended = True
+
+    def _check_corrected(self, number: int, raw: str, g_codes: dict[str, int], m_codes: list[int]) -> None:
+        """What a control does not do while it corrects the radius."""
+        wrong = set(g_codes) & {"plane", "units", "offset", "cycle", "length", "distance"}
+        if wrong or g_codes.get("once") == 53 or {2, 6, 30} & set(m_codes) or g_codes.get("motion") == 0:
+            raise self._error(
+                number, raw, "does what a control cannot do while it corrects the radius (G41, G42)"
+            )
+
+    def _switch(self, number: int, raw: str, code: int, values: dict[str, float]) -> None:
+        """Compensation of the radius on or off, with the straight move of the same block."""
+        straight = self.motion == 1 and ("X" in values or "Y" in values)
+        if code == 40:
+            if self.correction is not None:
+                if not straight:
+                    raise self._error(number, raw, "ends the correction of the radius without a straight way")
+                first, side, register = self.correction
+                self._spans.append(Span(first, len(self._rows) - 1, side, register))
+                self.correction = None
+            return
+        if self.correction is not None or not straight or self.plane != 17:
+            raise self._error(
+                number, raw, "begins the correction of the radius without a straight way in G17"
+            )
+        if "D" not in values or int(values["D"]) not in self.registers:
+            raise self._error(number, raw, "corrects the radius from a register D that holds nothing")
+        self.correction = (len(self._rows) - 1, 1 if code == 41 else -1, int(values["D"]))
 
     def _take_offset(self, code: int) -> None:
         """Another work offset: other coordinates for the same place, which is known at the machine's upper end only."""

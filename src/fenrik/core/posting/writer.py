@@ -130,6 +130,8 @@ class _Writer:
         canned = {c.first: c for c in moves.cycles if whole or c.kind in TAPS}
         behind = -1
         dwells = {} if whole else {int(i): float(s) for i, s in enumerate(moves.dwells()) if s}
+        on = {c.first: f"{'G41' if c.side > 0 else 'G42'} D{step.tool.number}" for c in moves.compensated}
+        off = {c.last: "G40" for c in moves.compensated}
         columns = (moves.end.tolist(), moves.rapid.tolist(), moves.turn.tolist(), moves.feed.tolist())
         for i, (end, rapid, turn, feed) in enumerate(zip(*columns, strict=True)):
             if i < start or i <= behind:
@@ -142,7 +144,8 @@ class _Writer:
             if turn:
                 self._arc(moves, i)
             elif words := self._axes(end):
-                self._emit("0" if rapid else "1", words, None if rapid else feed)
+                switch = on.get(i) or off.get(i, "")
+                self._emit("0" if rapid else "1", words, None if rapid else feed, switch=switch)
             if i in dwells:
                 self._line(f"G4 P{dwells[i]:.2f}")
         self._end_cycle()
@@ -241,11 +244,16 @@ class _Writer:
                 modal[axis] = text
         return words
 
-    def _emit(self, code: str, words: list[str], feed: float | None, plane: int | None = None) -> None:
+    def _emit(
+        self, code: str, words: list[str], feed: float | None, plane: int | None = None, switch: str = ""
+    ) -> None:
+        """A move; `switch` are words that put the correction of the radius on or off."""
         block = list(words)
-        if self.modal.get("G") != code:
+        if self.modal.get("G") != code or switch:
             block.insert(0, f"G{code}")
             self.modal["G"] = code
+        if switch:
+            block.insert(0, switch)
         if plane is not None and self.plane != 17 + plane:
             self.plane = 17 + plane
             block.insert(0, f"G{self.plane}")

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.proof.edges import EdgeZone
+from fenrik.core.proof.engravings import EngravingZone
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.threads import ThreadZone
 from fenrik.core.stock.cuts import Cuts
@@ -38,6 +39,7 @@ class Deviation:
     facts: dict[str, Any]
 
 
+Zone = ThreadZone | EdgeZone | EngravingZone
 Reach = Callable[[Floats, Floats], NDArray[np.bool_]]
 
 
@@ -49,7 +51,7 @@ def measure(
     reach: Reach | None = None,
     cuts: Cuts | None = None,
     skin: StockSurface | None = None,
-    unshown: Sequence[ThreadZone | EdgeZone] = (),
+    unshown: Sequence[Zone] = (),
 ) -> Deviation:
     """Deviation of every exact point of the stock's surface; `area` mm² is the design's, `tolerance` mm
     the half band of "on size".
@@ -58,7 +60,7 @@ def measure(
     point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
     only the direction in which the normal is longest counts. `reach` tells of spots of the design and their normals
     whether a tool can touch them; `cuts` are what the stock's tags stand for,
-    `skin` is the stock's surface where it has been built, `unshown` are threads and broken edges that the design does not show.
+    `skin` is the stock's surface where it has been built, `unshown` are threads, broken edges and engravings that the design does not show.
     """
     skin = skin if skin is not None else surface(stock, cuts)
     distance, faces, normal = design.signed(skin.points)

@@ -86,6 +86,8 @@ class HoleSpot:
     through: bool
     pointed: bool
     words: str
+    boss: bool = False
+    """Whether it is a boss: round with the material inside, its lower end at `bottom`."""
 
 
 @dataclass(frozen=True)
@@ -118,7 +120,7 @@ class Inputs:
 
     `flats` are the heights of the part's upward planar faces with their outlines in plan view;
     `stock` is the in-process stock before the operation; `keep_in` bounds the tool's middle (None:
-    the strategy's own default); `outline` is the part seen from above.
+    the strategy's own default); `lines` are to be engraved, words for messages and points (n, 2); `outline` is the part seen from above.
     """
 
     topology: Topology
@@ -142,6 +144,7 @@ class Inputs:
     holes: list[HoleSpot] = field(default_factory=list)
     walls: list[Wall] = field(default_factory=list)
     rims: list[Rim] = field(default_factory=list)
+    lines: list[tuple[str, Floats]] = field(default_factory=list)
 
     def cutter(self, radial: float = 0.0, axial: float = 0.0) -> DropCutter:
         """The prepared cutter with these allowances; prepared once."""
@@ -166,7 +169,11 @@ class Strategy:
     """Kinds of tools that it works with."""
     needs_holes: bool = False
     """Whether its geometry is round holes, not what lies in keep-in areas."""
+    places: Literal["holes", "bosses", "both"] = "holes"
+    """Of what kind that round geometry is."""
     needs_walls: bool = False
     """Whether its geometry is chosen walls."""
+    needs_lines: bool = False
+    """Whether its geometry is lines to engrave."""
     needs_rims: bool = False
     """Whether those walls stand for their upper edges."""

@@ -16,6 +16,7 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.correcting import Correction, correction_fact
 from fenrik.core.strategies.linking import AIR_MM, Linker
 from fenrik.core.tooling.assembly import Assembly
 
@@ -50,6 +51,7 @@ class BoreMilling(Parameters):
         group="rest",
     )
     allowance: float = fact(0.0, "Left on the wall.", unit="mm", ge=-5, le=20)
+    correction: Correction = correction_fact()
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
@@ -68,7 +70,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             progress.step((i + k / len(rings)) / len(inputs.holes), f"hole {i + 1} of {len(inputs.holes)}")
             path.run += 1
             mark = max(0, path.count() - 1)
-            _ring(path, link, hole, ring, bottom, turn, p.last_turns if k == len(rings) - 1 else 1, inputs)
+            last = k == len(rings) - 1
+            _ring(path, link, hole, ring, bottom, turn, p.last_turns if last else 1, inputs, last)
             link.stock.cut(path.since(mark), tool.cleared)
     link.away()
     return path.build()
@@ -113,8 +116,10 @@ def _ring(
     turn: int,
     turns: int,
     inputs: Inputs,
+    to_size: bool,
 ) -> None:
-    """One ring: from the middle by a half circle, down, level turns at the bottom, by a half circle to the middle, up."""
+    """One ring: from the middle by a half circle, down, level turns at the bottom, by a half circle to the middle, up. Where
+    the control corrects the radius of the ring to size, straight and by a quarter circle instead."""
     p: BoreMilling = inputs.parameters
     x, y = hole.x, hole.y
     feed = inputs.feed * ring / (ring + inputs.assembly.radius)
@@ -123,6 +128,12 @@ def _ring(
     link.over(x, y)
     link.down(x, y, start)
     inward, outward = (x + 0.5 * ring, y), (x + ring, y)
+    corrects = to_size and p.correction != "computer"
+    aside = (x + 0.5 * ring, y - 0.5 * turn * ring)
+    if corrects:
+        # inside, the tool goes on the left of the wall where it turns counter-clockwise
+        path.correct(turn, p.correction == "control")
+        path.feed(*aside, start, feed, Motion.LEAD)
     path.arc((*outward, start), inward, turn, feed, Motion.LEAD)
     pitch = p.pitch or SPIRAL_MM
     count = max(1, math.ceil((start - bottom) / pitch - 1e-9))
@@ -133,7 +144,12 @@ def _ring(
         height = following
     for _ in range(turns):
         _turn(path, x, y, ring, bottom, bottom, turn, feed, Motion.FEED)
-    path.arc((x, y, bottom), inward, turn, feed, Motion.LEAD)
+    if corrects:
+        path.arc((aside[0], 2 * y - aside[1], bottom), inward, turn, feed, Motion.LEAD)
+        path.feed(x, y, bottom, feed, Motion.LEAD)
+        path.corrected()
+    else:
+        path.arc((x, y, bottom), inward, turn, feed, Motion.LEAD)
     link.up(start)
 
 

@@ -13,7 +13,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely.geometry import LineString
+from shapely.geometry import LineString, MultiPoint
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.levels import LevelAreas
@@ -31,6 +31,7 @@ from fenrik.core.strategies.contours import (
     merged,
     with_tabs,
 )
+from fenrik.core.strategies.correcting import Correction, correction_fact, ways_on_and_off
 from fenrik.core.strategies.level_roughing import TOUCH_MM, levels_between
 from fenrik.core.strategies.linking import AIR_MM, Linker
 from fenrik.core.tolerances import PATH_SHARE
@@ -75,6 +76,7 @@ class Profile(Parameters):
     lead_share: float = fact(
         0.3, "Radius of the arc, or length of the line.", unit="diameters", gt=0, le=5, group="rest"
     )
+    correction: Correction = correction_fact()
     overlap: float = fact(
         1.0, "How far a closed contour is driven beyond its beginning.", unit="mm", ge=0, le=200, group="rest"
     )
@@ -85,6 +87,26 @@ class Profile(Parameters):
         ge=0,
         le=5,
         group="rest",
+    )
+    piece_from_x: float | None = fact(
+        None,
+        "Only a piece of the nearest contour, from the place nearest to this one, X.",
+        unit="mm",
+        group="rest",
+        reason="the whole contour",
+    )
+    piece_from_y: float | None = fact(
+        None, "The same place, Y.", unit="mm", group="rest", reason="the whole contour"
+    )
+    piece_to_x: float | None = fact(
+        None,
+        "The piece ends, as it is driven, at the place nearest to this one, X.",
+        unit="mm",
+        group="rest",
+        reason="the whole contour",
+    )
+    piece_to_y: float | None = fact(
+        None, "The same place, Y.", unit="mm", group="rest", reason="the whole contour"
     )
     begin_x: float | None = fact(
         None,
@@ -182,8 +204,25 @@ class _Profiling:
         if self.inputs.keep_out is not None:
             band = band.difference(self.inputs.keep_out)
         found = borders_along(ground, band, self.material_right, 0.25 * self.areas.step)
+        ends = self._piece_ends()
+        if ends is not None:
+            near = [LineString(c.points).distance(MultiPoint(ends)) for c in found]
+            found = [found[int(np.argmin(near))].between(*ends)] if found else []
         least = SHORTEST * self.tool.diameter
         return [c for c in found if c.length > least]
+
+    def _piece_ends(self) -> tuple[Floats, Floats] | None:
+        """The places near which the wanted piece of a contour begins and ends (2,); None for the whole."""
+        p = self.p
+        given = [p.piece_from_x, p.piece_from_y, p.piece_to_x, p.piece_to_y]
+        if all(v is None for v in given):
+            return None
+        if any(v is None for v in given):
+            raise ComputeError(
+                "The piece of the contour is known at one end only, or in one direction only.",
+                remedy="Give X and Y of both ends of the piece, or none of them.",
+            )
+        return np.array(given[:2], dtype=np.float64), np.array(given[2:], dtype=np.float64)
 
     def _contour(
         self, rounds: list[tuple[float, Contour]], bottom: float, blocked: BaseGeometry, progress: Progress
@@ -217,7 +256,38 @@ class _Profiling:
         # the free side lies to the left where the material is on the right
         side = 1.0 if self.material_right else -1.0
         way_in, way_out = leads(driven.points, p.lead, size, side, free)
+        if self._corrects(away):
+            before = way_in if len(way_in) > 1 else driven.points[:2]
+            behind = way_out if len(way_out) > 1 else driven.points[-2:]
+            what = self.inputs.walls[0].words
+            on, off = ways_on_and_off(before, behind, d, self.material_right, free, what)
+            way_in, way_out = np.vstack([on, way_in]), np.vstack([way_out, off])
         return driven, way_in, way_out
+
+    def _corrects(self, away: float) -> bool:
+        """Whether the control corrects the radius of a pass: of that at the wall, if at all."""
+        return self.p.correction != "computer" and away == 0.0
+
+    def _in(self, way: Floats, z: float, away: float) -> None:
+        """Along the way in (n, 2) at a height; its first piece, straight, switches cutter compensation on."""
+        at, tolerance = 0, FIT * self.inputs.tolerance
+        if self._corrects(away):
+            # the tool goes on the left of the contour where the material is on the right
+            self.path.correct(1 if self.material_right else -1, self.p.correction == "control")
+            self.path.feed(float(way[1, 0]), float(way[1, 1]), z, self.inputs.feed, Motion.LEAD)
+            at = 1
+        if len(way) - at > 1:
+            along(self.path, way[at:], z, z, self.inputs.feed, tolerance, Motion.LEAD)
+
+    def _out(self, way: Floats, z: float, away: float) -> None:
+        """Along the way out (n, 2); its last piece, straight, switches cutter compensation off."""
+        corrects = self._corrects(away)
+        upto = len(way) - 1 if corrects else len(way)
+        if upto > 1:
+            along(self.path, way[:upto], z, z, self.inputs.feed, FIT * self.inputs.tolerance, Motion.LEAD)
+        if corrects:
+            self.path.feed(float(way[-1, 0]), float(way[-1, 1]), z, self.inputs.feed, Motion.LEAD)
+            self.path.corrected()
 
     def _free(self, blocked: BaseGeometry, away: float) -> BaseGeometry:
         """What a way in or out must not touch; what lies on the border itself is free."""
@@ -226,7 +296,7 @@ class _Profiling:
             known = self._shrunk[away] = (blocked, blocked.buffer(away - BORDER * self.inputs.tolerance))
         return known[1]
 
-    def _down(self, way_in: Floats, contour: Contour, driven: Contour, level: float) -> bool:
+    def _down(self, way_in: Floats, contour: Contour, driven: Contour, level: float, away: float) -> bool:
         """To the beginning of the way in at the level; False where stock stands there and the tool has ramped down along
         the contour instead."""
         start = way_in[0]
@@ -235,6 +305,9 @@ class _Profiling:
         if float(self.stock.top_at(start[None], core)[0]) <= level + TOUCH_MM:
             self.link.over(*start)
             self.link.down(float(start[0]), float(start[1]), level)
+            return True
+        if self._corrects(away):
+            self._through_skin(way_in, level, core)
             return True
         if contour.closed:
             there = contour.begun(*driven.points[0].tolist()).points
@@ -249,16 +322,36 @@ class _Profiling:
             along(self.path, there, z0, z1, self.inputs.entry_feed, FIT * self.inputs.tolerance, Motion.ENTRY)
         return False
 
+    def _through_skin(self, way_in: Floats, level: float, core: float) -> None:
+        """Down through what a roughing left on the floor, to and fro on the straight way on. Raises ComputeError where more
+        stands there."""
+        on, to = way_in[0], way_in[1]
+        top = float(self.stock.top_at(way_in[:2], core).max())
+        if top - level > FLOOR_SKIN * self.tool.diameter:
+            raise ComputeError(
+                f"{top - level:.2f} mm of stock stand where cutter compensation would be switched on beside"
+                f" {self.inputs.walls[0].words}, at X {on[0]:.2f} Y {on[1]:.2f} Z {level:.2f}.",
+                remedy="Clear the ground beside the wall first, begin elsewhere, or let the computer correct the radius.",
+                offer={"parameters": {"correction": "computer"}},
+            )
+        start = top + AIR_MM
+        self.link.over(*on)
+        self.link.down(float(on[0]), float(on[1]), start)
+        times = 2 * max(1, math.ceil((start - level) / (2 * math.dist(on, to) * RAMP)))
+        for k in range(1, times + 1):
+            x, y = (to if k % 2 else on).tolist()
+            self.path.feed(x, y, start + (level - start) * k / times, self.inputs.entry_feed, Motion.ENTRY)
+
     def _level(
         self, contour: Contour, level: float, bottom: float, blocked: BaseGeometry, away: float
     ) -> None:
         driven, way_in, way_out = self._arrive(contour, blocked, away)
         self.path.run += 1
         mark = max(0, self.path.count() - 1)
-        led = self._down(way_in, contour, driven, level)
+        led = self._down(way_in, contour, driven, level, away)
         tolerance, feed = FIT * self.inputs.tolerance, self.inputs.feed
-        if led and len(way_in) > 1:
-            along(self.path, way_in, level, level, feed, tolerance, Motion.LEAD)
+        if led:
+            self._in(way_in, level, away)
         bridge = bottom + self.p.tab_height
         if self.p.tabs and level < bridge - 1e-9:
             for points, lifted in with_tabs(
@@ -270,8 +363,7 @@ class _Profiling:
             self._step(level)
         else:
             along(self.path, driven.points, level, level, feed, tolerance, Motion.FEED)
-        if len(way_out) > 1:
-            along(self.path, way_out, level, level, feed, tolerance, Motion.LEAD)
+        self._out(way_out, level, away)
         self.stock.cut(self.path.since(mark), self.tool.cleared)
 
     def _step(self, z: float) -> None:
@@ -292,20 +384,20 @@ class _Profiling:
         self.link.over(*way_in[0])
         self.link.down(float(way_in[0, 0]), float(way_in[0, 1]), start)
         tolerance = FIT * self.inputs.tolerance
-        if len(way_in) > 1:
-            along(self.path, way_in, start, start, self.inputs.feed, tolerance, Motion.LEAD)
+        self._in(way_in, start, away)
         turns = max(1, math.ceil((start - bottom) / self.step_down - 1e-9))
         for k in range(turns):
             z0, z1 = (start + (bottom - start) * (k + j) / turns for j in (0, 1))
             along(self.path, loop, z0, z1, self.inputs.feed, tolerance, Motion.FEED)
         along(self.path, driven.points, bottom, bottom, self.inputs.feed, tolerance, Motion.FEED)
-        if len(way_out) > 1:
-            along(self.path, way_out, bottom, bottom, self.inputs.feed, tolerance, Motion.LEAD)
+        self._out(way_out, bottom, away)
         self.stock.cut(self.path.since(mark), self.tool.cleared)
 
 
 SKIN = 0.75
 """Stock beyond this share of the radius is a skin that going down beside it may take along (common practice, no source)."""
+FLOOR_SKIN = 0.1
+"""What a roughing leaves on a floor is less than this share of the diameter."""
 RAMP = math.tan(math.radians(3.0))
 """Slope of a ramp where stock stands on the way in (common practice, no source)."""
 

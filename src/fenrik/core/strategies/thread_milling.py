@@ -10,7 +10,7 @@ several passes take even areas: those of a triangle go with the square root (com
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -20,6 +20,7 @@ from fenrik.core.features.threads import Thread, thread
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.correcting import Correction, correction_fact
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tooling.assembly import Assembly
 
@@ -53,6 +54,7 @@ class ThreadMilling(Parameters):
         ge=-1,
         le=1,
     )
+    correction: Correction = correction_fact()
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     runout: float = fact(1.0, "Threads beyond either open end of the thread.", ge=0, le=20, group="rest")
     start_deg: float = fact(
@@ -94,15 +96,18 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     for i, hole in enumerate(inputs.holes):
         _check_room(hole, wanted, tool, p)
         helix = _helix(hole, wanted, tool, p, inputs.spindle_clockwise)
+        if hole.boss:
+            _check_ways(hole, helix, _ring(hole, wanted, tool, p, 1.0), inputs)
         depths = [math.sqrt((k + 1) / p.passes) for k in range(p.passes)] + [1.0] * p.spring_passes
         for k, share in enumerate(depths):
             progress.step((i + k / len(depths)) / len(inputs.holes), f"thread {i + 1} of {len(inputs.holes)}")
             path.run += 1
             ring = _ring(hole, wanted, tool, p, share)
+            corrects = share == 1.0 and p.correction != "computer"
             if p.side == "internal":
-                _inside(path, link, helix, ring, inputs)
+                _inside(path, link, helix, ring, inputs, corrects)
             else:
-                _outside(path, link, helix, ring, inputs)
+                _outside(path, link, helix, ring, inputs, corrects)
         link.up(max(hole.top + inputs.heights.feed, inputs.heights.retract))
         path.notes.append(_zone(hole, wanted, p))
     link.away()
@@ -135,6 +140,12 @@ def _thread(p: ThreadMilling, tool: Assembly) -> Thread:
 
 
 def _check_room(hole: HoleSpot, wanted: Thread, tool: Assembly, p: ThreadMilling) -> None:
+    if hole.boss and p.side == "internal":
+        raise ComputeError(
+            f"{hole.words} is no hole, and {wanted.name} is to be cut inside.",
+            remedy="Choose the external side, or pick a hole.",
+            offer={"parameters": {"side": "external"}},
+        )
     if p.side == "external":
         if not wanted.pitch_diameter <= hole.diameter <= wanted.major + 0.3 * wanted.pitch:
             raise ComputeError(
@@ -197,8 +208,11 @@ def _ring(hole: HoleSpot, wanted: Thread, tool: Assembly, p: ThreadMilling, shar
     return now + share * (full - now) + tool.radius
 
 
-def _inside(path: PathBuilder, link: Linker, helix: _Helix, ring: float, inputs: Inputs) -> None:
-    """In from the middle by a half circle, around, and back to the middle by another, for every run."""
+def _inside(
+    path: PathBuilder, link: Linker, helix: _Helix, ring: float, inputs: Inputs, corrects: bool
+) -> None:
+    """In from the middle by a half circle, around, and back to the middle by another, for every run; where the control
+    corrects the radius, straight and by a quarter circle."""
     feed = inputs.feed * ring / (ring + inputs.assembly.radius)
     x, y, quarter = helix.x, helix.y, 0.25 * helix.rise
     for start in helix.starts:
@@ -211,13 +225,33 @@ def _inside(path: PathBuilder, link: Linker, helix: _Helix, ring: float, inputs:
             link.down(x, y, begin)
         at = _on(helix, ring, 0.0, start, inputs)
         middle = (0.5 * (x + at[0]), 0.5 * (y + at[1]))
+        if corrects:
+            path.correct(helix.turn, inputs.parameters.correction == "control")
+            path.feed(*_quarter(helix, at, middle, -1), begin + 0.5 * quarter, feed, Motion.LEAD)
         path.arc((*at[:2], start), middle, helix.turn, feed, Motion.LEAD)
         end = _around(path, helix, ring, start, feed, inputs)
         middle = (0.5 * (x + end[0]), 0.5 * (y + end[1]))
-        path.arc((x, y, end[2] + quarter), middle, helix.turn, feed, Motion.LEAD)
+        if corrects:
+            off = (*_quarter(helix, end, middle, 1), end[2] + 0.5 * quarter)
+            path.arc(off, middle, helix.turn, feed, Motion.LEAD)
+            path.feed(x, y, end[2] + quarter, feed, Motion.LEAD)
+            path.corrected()
+        else:
+            path.arc((x, y, end[2] + quarter), middle, helix.turn, feed, Motion.LEAD)
 
 
-def _outside(path: PathBuilder, link: Linker, helix: _Helix, ring: float, inputs: Inputs) -> None:
+def _quarter(
+    helix: _Helix, at: tuple[float, float, float], middle: tuple[float, float], side: int
+) -> tuple[float, float]:
+    """The place a quarter circle about `middle` before (-1) or behind (1) one on the ring."""
+    dx, dy = at[0] - middle[0], at[1] - middle[1]
+    sense = helix.turn * side
+    return middle[0] - sense * dy, middle[1] + sense * dx
+
+
+def _outside(
+    path: PathBuilder, link: Linker, helix: _Helix, ring: float, inputs: Inputs, corrects: bool
+) -> None:
     """In by a quarter circle that ends along the thread, around, and off by another, for every run."""
     feed = inputs.feed * ring / max(ring - inputs.assembly.radius, 0.1 * ring)
     lead = LEAD_SHARE * inputs.assembly.radius
@@ -226,12 +260,53 @@ def _outside(path: PathBuilder, link: Linker, helix: _Helix, ring: float, inputs
         at = _on(helix, ring, 0.0, start, inputs)
         before, centre = _beside(helix, at, lead, -1)
         begin = start - share * helix.rise
-        link.over(*before)
-        link.down(*before, begin)
+        first = _further(helix, before, lead) if corrects else before
+        link.over(*first)
+        link.down(*first, begin)
+        if corrects:
+            # the boss lies on the right of a tool that goes round it clockwise
+            path.correct(-helix.turn, inputs.parameters.correction == "control")
+            path.feed(*before, begin, feed, Motion.LEAD)
         path.arc((*at[:2], start), centre, -helix.turn, feed, Motion.LEAD)
         end = _around(path, helix, ring, start, feed, inputs)
         behind, centre = _beside(helix, end, lead, 1)
         path.arc((*behind, end[2] + share * helix.rise), centre, -helix.turn, feed, Motion.LEAD)
+        if corrects:
+            path.feed(*_further(helix, behind, lead), end[2] + share * helix.rise, feed, Motion.LEAD)
+            path.corrected()
+
+
+def _further(helix: _Helix, at: tuple[float, float], by: float) -> tuple[float, float]:
+    """A place so many mm farther from the axis."""
+    dx, dy = at[0] - helix.x, at[1] - helix.y
+    long = math.hypot(dx, dy)
+    return at[0] + by * dx / long, at[1] + by * dy / long
+
+
+def _check_ways(hole: HoleSpot, helix: _Helix, ring: float, inputs: Inputs) -> None:
+    """Raises ComputeError where the ways to and from the thread would cut what stands beside the boss, with an angle at
+    which they are clear."""
+    tool, p = inputs.assembly, inputs.parameters
+    lead = LEAD_SHARE * tool.radius
+    lowest = min(helix.starts) - abs(helix.rise) * (helix.turns if helix.rise < 0 else 0)
+    cutter = inputs.cutter()
+
+    def clear(turned: float) -> bool:
+        one = replace(helix, begin=helix.begin + turned)
+        at = _on(one, ring, 0.0, helix.top, inputs)
+        ends = [_beside(one, at, lead, side)[0] for side in (-1, 1)]
+        reached = [e for end in ends for e in (end, _further(one, end, lead))]
+        return bool((cutter.tip(np.array(reached)) <= lowest + inputs.tolerance).all())
+
+    if clear(0.0):
+        return
+    free = next((k for k in range(15, 360, 15) if clear(math.radians(k))), None)
+    begin = None if free is None else (p.start_deg + free + 180.0) % 360.0 - 180.0
+    raise ComputeError(
+        f"The ways to and from the thread on {hole.words} would cut what stands beside it.",
+        remedy="Use a smaller thread mill." if begin is None else f"Begin the thread at {begin:g}° from X.",
+        offer=None if begin is None else {"parameters": {"start_deg": begin}},
+    )
 
 
 def _beside(
@@ -310,4 +385,5 @@ STRATEGY = Strategy(
     proposals,
     ("thread_mill",),
     needs_holes=True,
+    places="both",
 )
