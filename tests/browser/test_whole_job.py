@@ -416,3 +416,66 @@ def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page)
     expect(changes).to_contain_text("− (Rough)")
     expect(changes).to_contain_text("equal lines")
     expect(kept.get_by_text("first")).to_be_visible()
+
+
+def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
+    begin(page, "Bracket by our recipe")
+    give(page, MODELS / "bearing_bracket.step")
+    expect(page.get_by_role("table", name="Holes of the part")).to_be_visible(timeout=60_000)
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    station(page, "Tools")
+    for tool in ("End mill 6", "Ball mill 4"):
+        take_tool(page, tool)
+    station(page, "Plan")
+
+    # a shipped recipe, copied and changed, is taken for the holes that it is for
+    choose(page, "Copy a recipe to change it", "Short drilled hole")
+    recipe = page.get_by_role("group", name="Recipe Short drilled hole, ours")
+    recipe.get_by_role("textbox", name="Its parameters, one a line").nth(1).fill(
+        "cycle: drill\nbreakthrough: 2.5"
+    )
+    recipe.get_by_role("textbox", name="Step 2").fill("Drill our way")
+    with page.expect_response(re.compile(r"/document$")):
+        recipe.get_by_role("textbox", name="Step 2").press("Enter")
+    choose(page, "Holes", "4 x Ø9")
+    page.get_by_role("button", name="Plan these 4 holes").click()
+    table = page.get_by_role("table", name="Operations of Top")
+    expect(table.get_by_role("cell", name="Drill our way Ø9", exact=True)).to_be_visible()
+    job = int(re.search(r"/jobs/(\d+)", page.url).group(1))
+    made = {o["name"]: o for o in document_of(page, job)["setups"][0]["operations"]}
+    assert made["Drill our way Ø9"]["parameters"] == {"cycle": "drill", "breakthrough": 2.5}
+
+    # round bosses are offered where bosses are milled
+    choose(page, "Add an operation", "Boss milling")
+    bosses = page.get_by_role("group", name="Bosses to make")
+    bosses.get_by_role("checkbox", name="4 x Boss Ø15").check()
+    expect(bosses.get_by_role("checkbox", name="4 x Boss Ø15")).to_be_checked()
+
+    # they stand 1 mm beside the block: what fails says so and offers a change that can be taken
+    page.get_by_role("button", name="Compute the plan").click()
+    expect(page.get_by_text("Tool 6 of 6 mm does not go round Boss Ø15")).to_be_visible(timeout=90_000)
+    with page.expect_response(re.compile(r"/document$")):
+        page.get_by_role("button", name="Use End mill 3 instead").click()
+    expect(page.get_by_role("combobox", name="Tool", exact=True)).to_have_value(
+        re.compile(r"T\d+ End mill 3")
+    )
+    page.get_by_role("button", name="Remove", exact=True).click()
+    expect(table.get_by_role("row")).to_have_count(3)
+
+    # a text is written where it is wanted, and one that does not fit says so
+    choose(page, "Add an operation", "Engraving")
+    page.get_by_role("button", name="Add a text").click()
+    lines = page.get_by_role("group", name="Lines to engrave")
+    for label, value in (("Text", "BRACKET 7"), ("Foot X", "90"), ("Turned by", "90")):
+        lines.get_by_role("textbox", name=label, exact=True).fill(value)
+        with page.expect_response(re.compile(r"/document$")):
+            lines.get_by_role("textbox", name=label, exact=True).press("Enter")
+    page.get_by_role("button", name="Compute the plan").click()
+    expect(page.get_by_text("The text 'BRACKET 7' leaves the part")).to_be_visible(timeout=90_000)
+    lines.get_by_role("textbox", name="Foot X").fill("51")
+    with page.expect_response(re.compile(r"/document$")):
+        lines.get_by_role("textbox", name="Foot X").press("Enter")
+    page.get_by_role("button", name="Compute the plan").click()
+    expect(table.get_by_role("row").last.get_by_text("ready")).to_be_visible(timeout=90_000)
+    expect(table.get_by_text("stale")).to_have_count(0)

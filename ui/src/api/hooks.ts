@@ -53,6 +53,14 @@ export const useHoles = (id: number, key: string | undefined) =>
     staleTime: Infinity,
   });
 
+export const useBosses = (id: number, key: string | undefined) =>
+  useQuery({
+    queryKey: ["bosses", key],
+    queryFn: () => request<FeatureGroup[]>(`/jobs/${id}/bosses`),
+    enabled: !!key,
+    staleTime: Infinity,
+  });
+
 export const useFeatures = (id: number, key: string | undefined) =>
   useQuery({
     queryKey: ["features", key],

@@ -436,6 +436,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/bosses": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Bosses
+     * @description The part's round bosses, those of one diameter and direction together.
+     */
+    get: operations["bosses_api_jobs__job_id__bosses_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/features": {
     parameters: {
       query?: never;
@@ -1197,6 +1217,45 @@ export interface components {
       text: string;
     };
     /**
+     * LinePick
+     * @description A line to engrave: an edge of the part, the border of a face, points in program coordinates, or a text there, its foot at
+     *     `at`.
+     */
+    LinePick: {
+      /** Edge */
+      edge?: number | null;
+      /** Face */
+      face?: number | null;
+      /** Points */
+      points?: [number, number][] | null;
+      /**
+       * Closed
+       * @default false
+       */
+      closed: boolean;
+      /** Text */
+      text?: string | null;
+      /** At */
+      at?: [number, number] | null;
+      /**
+       * Height
+       * @description Of the text's capitals, mm.
+       * @default 4
+       */
+      height: number;
+      /**
+       * Angle Deg
+       * @default 0
+       */
+      angle_deg: number;
+      /**
+       * Align
+       * @default left
+       * @enum {string}
+       */
+      align: "left" | "middle" | "right";
+    };
+    /**
      * NewJob
      * @description Name of a new job.
      */
@@ -1307,6 +1366,12 @@ export interface components {
        * @default []
        */
       walls: components["schemas"]["WallPick"][];
+      /**
+       * Lines
+       * @description Lines, for strategies that engrave them.
+       * @default []
+       */
+      lines: components["schemas"]["LinePick"][];
       /**
        * Parameters
        * @default {}
@@ -2167,6 +2232,37 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["HoleGroup"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  bosses_api_jobs__job_id__bosses_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FeatureGroup"][];
         };
       };
       /** @description Validation Error */

@@ -72,6 +72,19 @@ export interface WallPick {
   outline: boolean;
 }
 
+/** A line to engrave: an edge, the border of a face, points, or a text with its foot `at` a place; program coordinates, mm. */
+export interface LinePick {
+  edge?: number | null;
+  face?: number | null;
+  points?: [number, number][] | null;
+  closed?: boolean;
+  text?: string | null;
+  at?: [number, number] | null;
+  height?: number;
+  angle_deg?: number;
+  align?: "left" | "middle" | "right";
+}
+
 /** Holes that are alike; `faces` are the walls of each, `uses` the likeliest first. */
 export interface HoleGroup {
   words: string;
@@ -111,6 +124,7 @@ export interface Operation {
   keep_out: Boundary[];
   holes?: HolePick[];
   walls?: WallPick[];
+  lines?: LinePick[];
   parameters: Record<string, unknown>;
   notes: string;
 }
@@ -200,6 +214,7 @@ export interface PostOptions {
   rapid_feed_mm_min?: number | null;
   coolant?: "planned" | "off";
   between?: "clearance" | "home";
+  wear_mm?: number;
 }
 
 /** A release that was kept. */
@@ -235,7 +250,38 @@ export interface JobDocument {
   setups: Setup[];
   proof: { cell_mm: number | null; tolerance_mm: number };
   releases: Release[];
+  /** The job's own, which go before those that ship with Fenrik. */
+  recipes?: HoleRecipeDoc[];
+  part_recipes?: PartRecipeDoc[];
   notes: string;
+}
+
+/** A step of a recipe; for holes with `size` and `under`, for features with `when`, `works_on` and `full_flutes`. */
+export interface RecipeStepDoc {
+  name: string;
+  strategy: string;
+  tool: string;
+  parameters: Record<string, unknown>;
+  size?: string;
+  under?: number;
+  when?: string | null;
+  works_on?: string;
+  full_flutes?: boolean;
+}
+
+export interface HoleRecipeDoc {
+  name: string;
+  purposes: string[];
+  shapes: string[] | null;
+  deeper_than: number;
+  no_deeper_than: number;
+  steps: RecipeStepDoc[];
+}
+
+export interface PartRecipeDoc {
+  name: string;
+  kinds: string[];
+  steps: RecipeStepDoc[];
 }
 
 export interface Derived {
@@ -354,6 +400,8 @@ export interface ProofFacts {
   files: [string, string][];
   tool_changes: number;
   order_saves_s: number;
+  /** What the control's registers D are to hold, by tool number, mm: the radius, or 0 where it corrects the wear only. */
+  registers: Record<string, number>;
   cell_mm: number;
   time_s: number;
   removed_mm3: number;
@@ -415,6 +463,8 @@ export interface StrategyInfo {
   summary: string;
   kinds: Tool["kind"][];
   needs_holes: boolean;
+  places: "holes" | "bosses" | "both";
+  needs_lines: boolean;
   needs_walls: boolean;
   needs_rims: boolean;
   parameters: { properties: Record<string, ParameterSchema> };
@@ -432,6 +482,13 @@ export interface Library {
     feed_max_mm_min: number;
   }[];
   materials: { id: string; name: string; group: string; source: string }[];
+  recipes: HoleRecipeDoc[];
+  part_recipes: PartRecipeDoc[];
+  /** What a recipe's fields may hold, by field; `part_tool` is `tool` of a recipe for features. */
+  recipe_choices: Record<
+    "purposes" | "kinds" | "when" | "tool" | "size" | "part_tool" | "works_on",
+    string[]
+  >;
   tools: Tool[];
   dialects: { id: string; name: string; units: string; extension: string; arcs: string }[];
   strategies: StrategyInfo[];

@@ -14,8 +14,16 @@ interface Props {
 
 const words = (key: string) => key.replace(/_(deg|mm)$/, "").replaceAll("_", " ");
 export const sentence = (key: string) => {
-  const text = words(key);
+  // an axis at the end has its capital
+  const text = words(key).replace(/ [xyz]$/, (axis) => axis.toUpperCase());
   return text[0].toUpperCase() + text.slice(1);
+};
+
+/** What a parameter is called: its own title, or its name as a sentence. */
+export const labelOf = (name: string, schema?: ParameterSchema) => {
+  // a title is made from the name unless the strategy gives one
+  const own = schema?.title?.toLowerCase() !== name.replaceAll("_", " ");
+  return own && schema?.title ? schema.title : sentence(name);
 };
 
 /** A strategy's form, built from the schema of its parameters: what is decided first, the rest folded. */
@@ -68,9 +76,7 @@ export function Parameter({
   units,
   onSave,
 }: { name: string; schema: ParameterSchema } & Omit<Props, "strategy">) {
-  // a title is made from the name unless the strategy gives one
-  const own = schema.title?.toLowerCase() !== name.replaceAll("_", " ");
-  const label = own && schema.title ? schema.title : sentence(name);
+  const label = labelOf(name, schema);
   const value = given[name] ?? schema.default ?? null;
   const proposed = resolved[name];
   const open = !(name in given) || given[name] === null;

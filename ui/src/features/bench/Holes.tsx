@@ -1,8 +1,8 @@
 import { Button, Checkbox, Select } from "@mantine/core";
 import { useState } from "react";
 import { send } from "../../api/client";
-import { useHoles } from "../../api/hooks";
-import type { HoleGroup, Operation, Tool } from "../../api/types";
+import { useBosses, useHoles } from "../../api/hooks";
+import type { HoleGroup, Operation, StrategyInfo, Tool } from "../../api/types";
 import { useShared } from "./context";
 import { useBench } from "./store";
 
@@ -19,8 +19,26 @@ const useGroups = () => {
   return useHoles(id, state?.part.state === "ready" ? state.part.key : undefined).data ?? [];
 };
 
-const walls = (group: HoleGroup) => group.faces.map((f) => f[0]);
-const size = (group: HoleGroup) => `${group.count} x ${group.words}`;
+/** Round holes or bosses that are made alike. */
+type Round = Pick<HoleGroup, "words" | "count" | "faces">;
+
+const walls = (group: Round) => group.faces.map((f) => f[0]);
+const size = (group: Round) => `${group.count} x ${group.words}`;
+
+const NONE: Record<StrategyInfo["places"], string> = {
+  holes: "No round hole was found in the part.",
+  bosses: "No round boss was found in the part.",
+  both: "Neither a round hole nor a round boss was found in the part.",
+};
+
+/** The round holes, the bosses or both of the part. */
+export function useRounds(places: StrategyInfo["places"]): Round[] {
+  const { id, state } = useShared();
+  const key = state?.part.state === "ready" ? state.part.key : undefined;
+  const holes = useHoles(id, places === "bosses" ? undefined : key).data ?? [];
+  const bosses = useBosses(id, places === "holes" ? undefined : key).data ?? [];
+  return [...holes, ...bosses];
+}
 
 /** The part's holes; a row shows its holes in the view. */
 export function HoleList() {
@@ -64,19 +82,21 @@ export function HoleList() {
   );
 }
 
-/** Which groups of holes an operation makes. */
+/** Which groups of holes or bosses an operation makes. */
 export function HoleChoice({
   doc,
   edit,
+  places,
 }: {
   doc: Operation;
   edit: (work: (o: Operation) => void) => Promise<boolean>;
+  places: StrategyInfo["places"];
 }) {
-  const groups = useGroups();
+  const groups = useRounds(places);
   const chosen = new Set((doc.holes ?? []).map((h) => h.face));
   const given = (doc.holes ?? []).filter((h) => h.face === null).length;
   return (
-    <div role="group" aria-label="Holes to make">
+    <div role="group" aria-label={places === "bosses" ? "Bosses to make" : "Holes to make"}>
       {groups.map((g) => {
         const mine = g.faces.filter((f) => f.some((face) => chosen.has(face))).length;
         return (
@@ -98,7 +118,7 @@ export function HoleChoice({
         );
       })}
       {given > 0 && <p className="small">And {given} given by their places.</p>}
-      {groups.length === 0 && <p className="small">No round hole was found in the part.</p>}
+      {groups.length === 0 && <p className="small">{NONE[places]}</p>}
     </div>
   );
 }

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { send } from "../../api/client";
 import { shownLength } from "../../forms/fields";
 import { useShared } from "./context";
+import { useRounds } from "./Holes";
 import { useBench } from "./store";
 
 interface Row {
@@ -20,6 +21,10 @@ export function Offer() {
     queryFn: () => send<Row[]>("POST", `/jobs/${id}/measure`, picks.slice(-2)),
     enabled: picks.length > 0,
   });
+  const chosen = document.setups[setup];
+  const doc = station === "plan" && operation !== null ? chosen?.operations[operation] : undefined;
+  const round = library.strategies.find((s) => s.id === doc?.strategy && s.needs_holes);
+  const rounds = useRounds(round?.places ?? "holes");
   if (wantedWords) {
     return (
       <div className="offer" role="status">
@@ -29,15 +34,17 @@ export function Offer() {
   }
   if (picks.length === 0) return null;
   const face = faces[picks[picks.length - 1].face - 1];
-  const chosen = document.setups[setup];
   const alike = face ? faces.filter((f) => f.kind === face.kind && likeness(f) === likeness(face)) : [];
   const change = (work: Parameters<typeof editing.edit>[0]) => {
     editing.edit(work);
     set({ picks: [] });
   };
   const picked = [...new Set(picks.map((p) => p.face))];
-  const doc = station === "plan" && operation !== null ? chosen?.operations[operation] : undefined;
   const breaks = library.strategies.some((s) => s.id === doc?.strategy && s.needs_rims);
+  const makes = round
+    ? rounds.flatMap((g) => g.faces).filter((own) => own.some((f) => picked.includes(f)))
+    : [];
+  const engraves = library.strategies.some((s) => s.id === doc?.strategy && s.needs_lines);
   const follows = library.strategies.some((s) => s.id === doc?.strategy && s.needs_walls);
   return (
     <div className="offer" aria-label="Picked geometry">
@@ -80,6 +87,34 @@ export function Offer() {
             }
           >
             Zero at this point
+          </Button>
+        )}
+        {makes.length > 0 && (
+          <Button
+            size="compact-xs"
+            onClick={() =>
+              change((d) => {
+                const o = d.setups[setup].operations[operation!];
+                const have = new Set((o.holes ?? []).map((h) => h.face));
+                const more = makes.filter((own) => !own.some((f) => have.has(f)));
+                o.holes = [...(o.holes ?? []), ...more.map((own) => ({ face: own[0] }))];
+              })
+            }
+          >
+            Make {makes.length > 1 ? `these ${makes.length}` : "this one"}
+          </Button>
+        )}
+        {engraves && (
+          <Button
+            size="compact-xs"
+            onClick={() =>
+              change((d) => {
+                const o = d.setups[setup].operations[operation!];
+                o.lines = [...(o.lines ?? []), ...picked.map((face) => ({ face }))];
+              })
+            }
+          >
+            Engrave {picked.length > 1 ? `these ${picked.length} borders` : "this border"}
           </Button>
         )}
         {follows && (

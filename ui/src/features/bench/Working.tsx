@@ -2,6 +2,7 @@ import { Button } from "@mantine/core";
 import { send } from "../../api/client";
 import { tell } from "../../api/hooks";
 import type { Fault, JobDocument, Operation } from "../../api/types";
+import { labelOf } from "../../forms/ParameterForm";
 import { useShared } from "./context";
 
 /** A button that starts background work, its progress, and how it ended. */
@@ -79,7 +80,9 @@ function Remedy({ fault }: { fault: Fault }) {
   const given = { ...offer.set, ...offer.parameters };
   const [key, value] = Object.entries(given)[0] ?? [];
   if (!key) return null;
-  return button(`Set ${key.replaceAll("_", " ")} to ${String(value).replaceAll("_", "-")}`, () =>
+  const strategy = library.strategies.find((s) => s.id === operation.strategy);
+  const label = labelOf(key, strategy?.parameters.properties[key]);
+  return button(`Set “${label}” to ${String(value).replaceAll("_", "-")}`, () =>
     edit((o) => {
       Object.assign(o, offer.set);
       Object.assign(o.parameters, offer.parameters);

@@ -4,6 +4,7 @@ import { useShared } from "../bench/context";
 import { FeatureRecipe } from "../bench/Features";
 import { HoleRecipe, WholePlan } from "../bench/Holes";
 import { useBench } from "../bench/store";
+import { Recipes } from "./Recipes";
 import { Working } from "../bench/Working";
 import { NamedAreas } from "./Areas";
 import { Marked, Paste } from "./Marked";
@@ -103,6 +104,7 @@ export function PlanSheet() {
           disabled={!document.setups.some((s) => s.operations.some((o) => o.enabled))}
         />
       </div>
+      <Recipes />
     </>
   );
 }

@@ -13,6 +13,7 @@ import {
 import { ParameterForm, sentence } from "../../forms/ParameterForm";
 import { useShared } from "../bench/context";
 import { HoleChoice } from "../bench/Holes";
+import { LineChoice } from "../bench/Lines";
 import { WallChoice } from "../bench/Walls";
 import { useBench } from "../bench/store";
 import { Borders } from "./Areas";
@@ -47,14 +48,20 @@ export function PlanCard() {
       />
       {strategy.needs_holes && (
         <>
-          <h3>Holes</h3>
-          <HoleChoice doc={doc} edit={edit} />
+          <h3>{strategy.places === "bosses" ? "Bosses" : "Holes"}</h3>
+          <HoleChoice doc={doc} edit={edit} places={strategy.places} />
         </>
       )}
       {strategy.needs_walls && (
         <>
           <h3>{strategy.needs_rims ? "Edges" : "Walls"}</h3>
           <WallChoice doc={doc} edit={edit} edges={strategy.needs_rims} />
+        </>
+      )}
+      {strategy.needs_lines && (
+        <>
+          <h3>Lines</h3>
+          <LineChoice doc={doc} edit={edit} />
         </>
       )}
       <h3>Decide</h3>

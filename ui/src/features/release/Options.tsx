@@ -135,6 +135,14 @@ export function Options({ options, onSave }: Props) {
           ]}
           onSave={(v) => put("between", v)}
         />
+        <PlainField
+          label="Proved again with wear of"
+          suffix="mm"
+          placeholder="0.05"
+          why="Where the control corrects the cutter's radius, the program is proved a second time with tools worn by this, and the control told so. 0: it is not."
+          value={options.wear_mm ?? 0.05}
+          onSave={(v) => put("wear_mm", v ?? 0.05)}
+        />
       </div>
     </>
   );

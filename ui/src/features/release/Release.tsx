@@ -1,6 +1,6 @@
 import { Button, Checkbox } from "@mantine/core";
 import type { Release } from "../../api/types";
-import { ChoiceField, Follows, NameField, PlainField } from "../../forms/fields";
+import { ChoiceField, Follows, NameField, PlainField, shownLength } from "../../forms/fields";
 import { clock, useShared } from "../bench/context";
 import { useBench } from "../bench/store";
 import { Working } from "../bench/Working";
@@ -97,6 +97,13 @@ export function ReleaseSheet() {
           {blocking.length === 0 && <KeepRelease name={release.name} />}
           <Follows label="Run time" value={clock(facts.time_s)} />
           <Follows label="Tools put in" value={String(facts.tool_changes)} />
+          {Object.entries(facts.registers).map(([number, value]) => (
+            <Follows
+              key={number}
+              label={`Register D${number} holds`}
+              value={value ? `the radius, ${shownLength(value, document.units)}` : "0, or the wear"}
+            />
+          ))}
           {facts.order_saves_s > 0 && (
             <Follows label="Saved by the order" value={clock(facts.order_saves_s)} />
           )}

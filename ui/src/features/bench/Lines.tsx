@@ -1,0 +1,102 @@
+import { Button } from "@mantine/core";
+import type { LinePick, Operation } from "../../api/types";
+import { ChoiceField, LengthField, NameField, PlainField } from "../../forms/fields";
+import { useShared } from "./context";
+
+const ALIGNED = [
+  { value: "left", label: "Begins there" },
+  { value: "middle", label: "Its middle there" },
+  { value: "right", label: "Ends there" },
+];
+
+function words(line: LinePick) {
+  if (line.edge) return `Edge ${line.edge}`;
+  if (line.face) return `The border of face ${line.face}`;
+  return `${line.closed ? "A closed line" : "A line"} of ${line.points?.length ?? 0} points`;
+}
+
+/** What an operation engraves: texts, edges, borders of faces, lines of points. */
+export function LineChoice({
+  doc,
+  edit,
+}: {
+  doc: Operation;
+  edit: (work: (o: Operation) => void) => Promise<boolean>;
+}) {
+  const { document } = useShared();
+  const units = document.units;
+  const lines = doc.lines ?? [];
+  const change = (i: number, more: Partial<LinePick>) =>
+    edit((o) => void (o.lines![i] = { ...o.lines![i], ...more }));
+  const out = (i: number) => edit((o) => void o.lines!.splice(i, 1));
+  return (
+    <div role="group" aria-label="Lines to engrave">
+      {lines.map((line, i) => (
+        <div key={i} style={{ marginBottom: 10 }}>
+          {line.text != null && line.at ? (
+            <>
+              <NameField label="Text" value={line.text} onSave={(text) => change(i, { text })} />
+              <div className="two">
+                <LengthField
+                  label="Foot X"
+                  value={line.at[0]}
+                  units={units}
+                  onSave={(x) => x !== null && change(i, { at: [x, line.at![1]] })}
+                />
+                <LengthField
+                  label="Foot Y"
+                  value={line.at[1]}
+                  units={units}
+                  onSave={(y) => y !== null && change(i, { at: [line.at![0], y] })}
+                />
+                <LengthField
+                  label="Height of capitals"
+                  value={line.height ?? 4}
+                  units={units}
+                  onSave={(height) => height !== null && change(i, { height })}
+                />
+                <PlainField
+                  label="Turned by"
+                  suffix="°"
+                  value={line.angle_deg ?? 0}
+                  onSave={(v) => change(i, { angle_deg: v ?? 0 })}
+                />
+              </div>
+              <ChoiceField
+                label="At its foot"
+                value={line.align ?? "left"}
+                data={ALIGNED}
+                onSave={(v) => change(i, { align: v as LinePick["align"] })}
+              />
+            </>
+          ) : (
+            <span className="small">{words(line)}</span>
+          )}
+          <Button
+            size="compact-xs"
+            variant="subtle"
+            color="gray"
+            aria-label={`Leave out ${line.text ?? words(line)}`}
+            onClick={() => out(i)}
+          >
+            Leave out
+          </Button>
+        </div>
+      ))}
+      {lines.length === 0 && (
+        <p className="small">Add a text, or click a face in the view to engrave its border.</p>
+      )}
+      <Button
+        size="compact-xs"
+        variant="default"
+        onClick={() =>
+          edit((o) => {
+            o.lines = [...(o.lines ?? []), { text: "No. 1", at: [0, 0], height: 4, align: "middle" }];
+          })
+        }
+      >
+        Add a text
+      </Button>
+    </div>
+  );
+}
