@@ -51,6 +51,8 @@ SHOWN: dict[str, tuple[str, list[dict[str, Any]]]] = {
     "edge_breaking": (PLATE, [{"tool": "Chamfer cutter 10, 90°", "walls": [{"outline": True}], "parameters": {"width": 0.8}}]),
     "drilling": (BRACKET, [{"tool": "Drill 9", "holes": HOLES, "parameters": {"cycle": "peck", "peck": 4.0}}]),
     "bore_milling": (BRACKET, [{"tool": "End mill 12", "holes": [{"face": 48}], "parameters": {"pitch": 3.0}}]),
+    "boss_milling": (FITTING, [{"tool": "End mill 12", "holes": [{"at": [0.0, 0.0], "top": -2.0, "diameter": 30.0, "depth": 12.0}], "parameters": {"pitch": 3.0, "rings": 2, "stepover": 5.0}}]),
+    "engraving": (BRACKET, [{"tool": "Chamfer cutter 10, 90°", "lines": [{"text": "BRACKET 7", "at": [53.0, 0.0], "height": 4.0, "align": "middle", "angle_deg": 90.0}], "parameters": {"depth": 0.4}}]),
     "tapping": (BRACKET, [{"tool": "Tap M6", "holes": [{"at": [x, y], "top": -21.0, "diameter": 5.0, "depth": 12.0} for x, y in ((50.5, 26.0), (-50.5, -26.0), (50.5, -26.0), (-50.5, 26.0))]}]),
     "thread_milling": (FITTING, [{"tool": "Thread mill P2, 1 row", "holes": [{"at": [0.0, 0.0], "top": -2.0, "diameter": 30.0, "depth": 12.0}], "parameters": {"thread": "M30 x 2", "side": "external"}}]),
 }  # fmt: skip
@@ -64,10 +66,12 @@ WORDS = {
     "constant_z": "For what is steeper than a limit, spaced by depth or cusp, region by region, with ramped links and a helical option.",
     "constant_cusp": "Offsets over the surface keep the same cusp on flat and steep ground.",
     "inner_corners": "Where the cutter touches twice a larger one has left material: a pass along it, and as many beside it as wanted.",
-    "profile": "Follows walls that are picked, a floor for the walls around it, or the outline: in levels or down a ramp, with passes side by side, a spring pass, arc and line leads, overlap and bridges. Other walls are never cut.",
+    "profile": "Follows walls that are picked, a floor for the walls around it, or the outline: in levels or down a ramp, with passes side by side, a spring pass, arc and line leads, overlap and bridges. Other walls are never cut. The radius is corrected by the computer, by the computer with the wear in the control, or by the control alone (G41, G42); a release of these is proved with new and with worn tools.",
     "edge_breaking": "Sharp edges by width, the model's own chamfers to size; what would touch a neighbouring wall is left and named.",
     "drilling": "Spot, drill, dwell, peck, chip break, ream and counterbore, in the shortest order; written as canned cycles or as moves.",
     "bore_milling": "Down a helix, ring by ring to the size, entered by half circles.",
+    "boss_milling": "About a round boss down a helix, ring by ring from outside to the size, entered and left by quarter circles where these are clear of the part.",
+    "engraving": "Text with the letters that ship with Fenrik, edges, borders of faces and lines of points, at a depth under the surface that the cutter touches; the proof knows the groove that is meant.",
     "tapping": "The feed is pitch times speed, checked on the posted text; always a cycle.",
     "thread_milling": "Inside and outside, right and left hand, with one row of teeth or several, in passes of even areas, from the tables of ISO 724 and ASME B1.1 or from given sizes.",
 }  # fmt: skip
