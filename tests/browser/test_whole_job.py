@@ -449,7 +449,7 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
     # round bosses are offered where bosses are milled
     choose(page, "Add an operation", "Boss milling")
     bosses = page.get_by_role("group", name="Bosses to make")
-    bosses.get_by_role("checkbox", name="4 x Boss Ø15").check()
+    bosses.get_by_role("checkbox", name="4 x Boss Ø15").click()
     expect(bosses.get_by_role("checkbox", name="4 x Boss Ø15")).to_be_checked()
 
     # they stand 1 mm beside the block: what fails says so and offers a change that can be taken

@@ -1,6 +1,6 @@
 import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { request, requestBlob, send, type JobAnswer, type RunAnswer } from "./client";
 import type {
   FaceFacts,
@@ -141,10 +141,27 @@ export function entering(saving: Promise<unknown>) {
 
 const allEntered = () => Promise.allSettled([...entries]);
 
-/** Edits of the document: applied at once, saved one after the other, refused ones taken back. */
-export function useEdit(id: number) {
+type Change = (draft: JobDocument) => void;
+
+/** The document with changes that are not saved yet; one that no longer fits is left to its answer. */
+function changed(document: JobDocument, changes: Change[]) {
+  return changes.reduce((before, change) => {
+    const draft = structuredClone(before);
+    try {
+      change(draft);
+    } catch {
+      return before;
+    }
+    return draft;
+  }, document);
+}
+
+/** Edits of the document: shown at once, saved one after the other, refused ones taken back. */
+export function useEdit(id: number, saved: JobDocument | undefined) {
   const client = useQueryClient();
   const waiting = useRef<Promise<unknown>>(Promise.resolve());
+  const [pending, setPending] = useState<Change[]>([]);
+  const document = useMemo(() => saved && changed(saved, pending), [saved, pending]);
   const put = useCallback(
     (answer: JobAnswer) => {
       client.setQueryData(["job", id], answer);
@@ -152,21 +169,23 @@ export function useEdit(id: number) {
     [client, id],
   );
   const edit = useCallback(
-    (change: (draft: JobDocument) => void): Promise<boolean> => {
+    (change: Change): Promise<boolean> => {
+      const mine: Change = (draft) => change(draft);
+      setPending((all) => [...all, mine]);
       const step = waiting.current.then(async () => {
-        const before = client.getQueryData<JobAnswer>(["job", id]);
-        if (!before) return false;
-        const document = structuredClone(before.document);
-        change(document);
-        client.setQueryData(["job", id], { ...before, document });
         try {
+          const before = client.getQueryData<JobAnswer>(["job", id]);
+          if (!before) return false;
+          const document = structuredClone(before.document);
+          change(document);
           put(await send<JobAnswer>("PUT", `/jobs/${id}/document`, { revision: before.revision, document }));
           return true;
         } catch (error) {
           tell(error);
-          client.setQueryData(["job", id], before);
           client.invalidateQueries({ queryKey: ["job", id] });
           return false;
+        } finally {
+          setPending((all) => all.filter((other) => other !== mine));
         }
       });
       waiting.current = step;
@@ -210,7 +229,8 @@ export function useEdit(id: number) {
     },
     [id, put],
   );
-  return { edit, move, start, upload };
+  const editing = useMemo(() => ({ edit, move, start, upload }), [edit, move, start, upload]);
+  return { editing, document };
 }
 
-export type Editing = ReturnType<typeof useEdit>;
+export type Editing = ReturnType<typeof useEdit>["editing"];

@@ -48,7 +48,7 @@ export function Bench() {
   const library = useLibrary();
   const faces = useFaces(id, state.data?.part.key);
   const runs = useRuns(id);
-  const editing = useEdit(id);
+  const { editing, document } = useEdit(id, job.data?.document);
   useRunEvents(id);
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
@@ -71,12 +71,12 @@ export function Bench() {
 
   const shared = useMemo<Shared | null>(
     () =>
-      job.data && library.data
+      document && library.data
         ? {
             id,
             station,
             go,
-            document: job.data.document,
+            document,
             state: state.data,
             library: library.data,
             faces: faces.data?.faces ?? [],
@@ -84,7 +84,7 @@ export function Bench() {
             editing,
           }
         : null,
-    [id, station, go, job.data, state.data, library.data, faces.data, runs.data, editing],
+    [id, station, go, document, state.data, library.data, faces.data, runs.data, editing],
   );
   if (job.isError) {
     return (
@@ -104,8 +104,8 @@ export function Bench() {
           <Link to="/" className="home" aria-label="All jobs">
             <img src="/mark.svg" width={22} height={22} alt="" /> Fenrik
           </Link>
-          <span className="jobname" title={job.data.document.name}>
-            {job.data.document.name}
+          <span className="jobname" title={shared.document.name}>
+            {shared.document.name}
           </span>
           <nav className="stations" aria-label="Stations">
             {STATIONS.map((s, i) => (
