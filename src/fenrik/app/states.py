@@ -8,8 +8,9 @@ from fenrik.app.jobs import Jobs
 from fenrik.core.errors import FenrikError, NotYet
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.moving import moving_words
-from fenrik.core.job.planning import Planner, plain_derived
+from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
+from fenrik.core.job.resolving import plain_derived
 
 
 def job_state(jobs: Jobs, job_id: int) -> dict[str, Any]:

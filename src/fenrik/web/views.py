@@ -13,9 +13,9 @@ from fenrik.app.jobs import Jobs
 from fenrik.core.binary import pack
 from fenrik.core.errors import NotFound
 from fenrik.core.features.bosses import Boss, find_bosses
+from fenrik.core.features.feature import features_alike
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import alike
-from fenrik.core.features.shapes import features_alike
 from fenrik.core.job.document import OperationDoc
 from fenrik.core.job.recipes import propose_all, propose_operations
 from fenrik.core.job.whole_part import propose_features, propose_part

@@ -1,183 +1,76 @@
-"""From the document to toolpaths: part, setup, cutting data, paths, each kept under its inputs' hash."""
+"""From the document to toolpaths, each kept under its inputs' hash."""
 
 from __future__ import annotations
 
-import io
 import json
 import time
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
-from shapely.affinity import translate
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.drop import DropCutter
-from fenrik.core.cutting.topology import Topology, prepare
-from fenrik.core.errors import ComputeError, DocumentError, FenrikError, NotYet
+from fenrik.core.errors import ComputeError, FenrikError, NotYet
 from fenrik.core.features.bosses import find_bosses
-from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes_to_bytes
-from fenrik.core.features.shapes import (
-    Feature,
-    features_from_bytes,
-    features_to_bytes,
-    find_features,
-)
 from fenrik.core.job.artefacts import Store, key_of
-from fenrik.core.job.document import Height, Job, OperationDoc, PartDoc, SetupDoc
+from fenrik.core.job.document import Job, OperationDoc, SetupDoc
 from fenrik.core.job.drawn_lines import drawn_lines
 from fenrik.core.job.hole_spots import hole_spots
-from fenrik.core.job.regions import area_of, projected
+from fenrik.core.job.parts import Parts, ReadModel, mesh_bytes, mesh_from
+from fenrik.core.job.regions import area_of
+from fenrik.core.job.resolving import (
+    Resolved,
+    check_kind,
+    feed_limit,
+    heights_of,
+    kept_out,
+    resolve,
+    with_excess,
+)
 from fenrik.core.job.standing import raw_stock, thinning_on_parts
 from fenrik.core.job.wall_lines import rims, wall_lines
-from fenrik.core.machines.library import Machine, machine
-from fenrik.core.model.part_model import PartModel, TriangleMesh
-from fenrik.core.model.reading import file_hash, read_model, working_mesh
+from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.model.reading import read_model
 from fenrik.core.paths.repeating import joined, placed
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.adapting import adapted, divided, follows, side_milling
 from fenrik.core.proof.simulate import PART
-from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
+from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.stock.keeping import Snapshot
-from fenrik.core.strategies.base import CLEARING, Heights, HoleSpot, Inputs, Parameters
+from fenrik.core.strategies.base import CLEARING, HoleSpot, Inputs
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import MESH_SHARE
-from fenrik.core.tooling.assembly import THREADING, TITLES, Assembly
-from fenrik.core.tooling.cutting_data import Derived, engaged_feed, engagement_angle, propose
-from fenrik.core.tooling.materials import Material, material
+from fenrik.core.tooling.assembly import THREADING
+from fenrik.core.tooling.cutting_data import engagement_angle
 from fenrik.core.tooling.profile import Profile
-
-ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
-
 
 Floats = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Resolved:
-    """An operation with nothing left open: numbers to use and where each comes from."""
-
-    document: OperationDoc
-    tool: Assembly
-    parameters: Parameters
-    spindle_rpm: float
-    feed: float
-    entry_feed: float
-    derived: dict[str, Derived]
-
-
-class Planner:
+class Planner(Parts):
     """Computes a job's parts, setups and paths; results are taken from the store where they exist.
 
-    `folder` is what files in the document are relative to; `read` reads models (replaced where
-    untrusted files must be read in a process of their own); without `cutting` the stocks that setups leave come from
-    the store only, so that a question about the job never cuts anything.
+    Without `cutting` the stocks that setups leave come from the store only, so that a question about the job never cuts
+    anything.
     """
 
     def __init__(
         self, job: Job, folder: Path, store: Store, read: ReadModel = read_model, cutting: bool = True
     ) -> None:
-        self.job, self.folder, self.store, self._read = job, folder, store, read
+        super().__init__(job, folder, store, read)
         self._cutting = cutting
-        self._parts: dict[str, PartModel] = {}
-        self._holes: dict[str, list[Hole]] = {}
-        self._features: dict[str, list[Feature]] = {}
-        self._meshes: dict[str, TriangleMesh] = {}
-        self._topologies: dict[str, Topology] = {}
         self._stocks: dict[str, tuple[list[str], HeightMap | None]] = {}
         self._cutters: dict[tuple[int, Profile], dict[tuple[float, float], DropCutter]] = {}
-        self._outlines: dict[str, BaseGeometry] = {}
-        # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
-        self._clampings: dict[int, tuple[SetupDoc, Clamped]] = {}
         self._track_keys: dict[int, tuple[OperationDoc, str]] = {}
 
-    # part ------------------------------------------------------------------------------------
-
-    def part(self) -> PartModel:
-        """The job's part. Raises DocumentError or FileError."""
-        if self.job.part is None:
-            raise DocumentError(
-                "The job has no part yet.", remedy="Give it a STEP or STL file.", where="part"
-            )
-        return self._model(self.job.part, "part.file")[0]
-
-    def holes(self) -> list[Hole]:
-        """The part's round holes, found once."""
-        key = key_of("holes", [self.part_key()])
-        if key not in self._holes:
-            blob = self.store.get(key)
-            if blob is None:
-                found = find_holes(self.part())
-                self.store.put(key, "holes", holes_to_bytes(found))
-            else:
-                found = holes_from_bytes(blob)
-            self._holes[key] = found
-        return self._holes[key]
-
-    def features(self) -> list[Feature]:
-        """The part's pockets, slots, bosses, tops and broken edges, found once."""
-        key = key_of("features", [self.part_key()])
-        if key not in self._features:
-            blob = self.store.get(key)
-            if blob is None:
-                found = find_features(self.part(), self.holes())
-                self.store.put(key, "features", features_to_bytes(found))
-            else:
-                found = features_from_bytes(blob)
-            self._features[key] = found
-        return self._features[key]
-
-    def part_key(self) -> str:
-        """Key of the part's artefact."""
-        assert self.job.part is not None
-        return self._model(self.job.part, "part.file")[1]
-
-    def _model(self, doc: PartDoc, where: str) -> tuple[PartModel, str]:
-        path = (self.folder / doc.file).resolve()
-        if not path.is_file():
-            raise DocumentError(
-                f"The model file '{doc.file}' does not exist.", remedy="Check the path; it is relative to the document.", where=where
-            )  # fmt: skip
-        key = key_of("part", [file_hash(path), doc.solid, doc.scale, doc.heal])
-        if key not in self._parts:
-            blob = self.store.get(key)
-            if blob is None:
-                part = self._read(path, Path(doc.file).name, doc.solid, doc.scale, doc.heal)
-                self.store.put(key, "part", part.to_bytes())
-            else:
-                part = PartModel.from_bytes(blob)
-            self._parts[key] = part
-        return self._parts[key], key
-
-    # setup -----------------------------------------------------------------------------------
-
-    def clamped(self, setup: SetupDoc) -> Clamped:
-        """Frame and stock of a setup. Raises DocumentError with the path in the document."""
-        known = self._clampings.get(id(setup))
-        if known is None or known[0] is not setup:
-            known = self._clampings[id(setup)] = (setup, self._clamp(setup))
-        return known[1]
-
-    def _clamp(self, setup: SetupDoc) -> Clamped:
-        where = f"setups[{self.job.setups.index(setup)}]"
-        delivered: PartModel | TriangleMesh | None = None
-        if isinstance(setup.stock, SolidStock):
-            doc = PartDoc(file=setup.stock.file, solid=setup.stock.solid, scale=setup.stock.scale)
-            delivered = self._model(doc, f"{where}.stock.file")[0]
-        elif isinstance(setup.stock, CarriedStock):
-            delivered = self.carried(setup)
-        part, zero, placement = self.part(), setup.zero, setup.placement
-        return clamp(
-            part, setup.up, setup.turn_deg, setup.stock, delivered, zero, placement, where, setup.array
-        )
+    # stock -----------------------------------------------------------------------------------
 
     def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
         """What the setup before leaves for one with a carried stock, in the part frame; cut when it is not in the store.
@@ -188,14 +81,14 @@ class Planner:
         key = self.carried_key(setup.stock)
         blob = self.store.get(key)
         if blob is not None:
-            return _mesh_from(blob)
+            return mesh_from(blob)
         if not self._cutting:
             raise NotYet(
                 f"The stock of '{setup.name}' is what '{setup.stock.setup}' leaves, which has not been cut yet.",
                 remedy="Compute the plan.", where=f"setups[{self.job.setups.index(setup)}].stock",
             )  # fmt: skip
         mesh = left_by(self, self.job.setup(setup.stock.setup), progress)
-        self.store.put(key, "mesh", _mesh_bytes(mesh))
+        self.store.put(key, "mesh", mesh_bytes(mesh))
         return mesh
 
     def raw_dexels(self, setup: SetupDoc, cell: float, progress: Progress = SILENT) -> Stock:
@@ -231,93 +124,12 @@ class Planner:
         key = self.stock_key(setup)
         return None if key is None else key_of("shape", [key, self._frame(setup)])
 
-    def _frame(self, setup: SetupDoc) -> list[Any]:
-        """Where part and stock stand, as plain numbers."""
-        c = self.clamped(setup)
-        return [c.setup_from_part.tolist(), c.copies.tolist(), c.stock_low.tolist(), c.stock_high.tolist()]
-
-    def machine(self, setup: SetupDoc) -> Machine:
-        """The setup's machine."""
-        return machine(setup.machine, f"setups[{self.job.setups.index(setup)}].machine")
-
-    def material(self, setup: SetupDoc) -> Material:
-        """The setup's material."""
-        return material(setup.material, f"setups[{self.job.setups.index(setup)}].material")
-
-    def mesh(self, deflection: float) -> TriangleMesh:
-        """The part's triangles in the part frame within `deflection` mm."""
-        key = key_of("mesh", [self.part_key(), deflection])
-        if key not in self._meshes:
-            blob = self.store.get(key)
-            if blob is None:
-                mesh = working_mesh(self.part(), deflection)
-                self.store.put(key, "mesh", _mesh_bytes(mesh))
-            else:
-                mesh = _mesh_from(blob)
-            self._meshes[key] = mesh
-        return self._meshes[key]
-
-    def setup_mesh(self, setup: SetupDoc, tolerance: float) -> TriangleMesh:
-        """The working mesh for a chord tolerance, in the setup frame."""
-        return self.clamped(setup).parts(self.mesh(round(tolerance * MESH_SHARE, 6)))
-
     # operation -------------------------------------------------------------------------------
 
     def resolved(self, setup: SetupDoc, operation: OperationDoc) -> Resolved:
         """The operation with proposals in place of what was left open."""
         tool = self.job.tool(operation.tool)
-        mill = self.machine(setup)
-        data = propose(
-            tool,
-            self.material(setup),
-            mill.spindle_rpm[0],
-            mill.spindle_rpm[1],
-            mill.feed_max_mm_min,
-            operation.boldness,
-        )
-        derived = dict(data)
-        given = {
-            "spindle_rpm": operation.spindle_rpm,
-            "feed_mm_min": operation.feed_mm_min,
-            "entry_feed_mm_min": operation.entry_feed_mm_min,
-        }
-        for key, value in given.items():
-            if value is not None:
-                derived[key] = Derived(
-                    value, data[key].unit, "given", f"proposed: {data[key].value:g}, {data[key].formula}"
-                )
-        if operation.feed_mm_min is not None and operation.entry_feed_mm_min is None:
-            derived["entry_feed_mm_min"] = Derived(
-                round(operation.feed_mm_min * 0.4), "mm/min", "from feed", "40 % of the feed"
-            )
-        if tool.kind == "tap":
-            derived |= _in_step(tool, derived["spindle_rpm"].value)
-        chosen = strategy(operation.strategy)
-        parameters = chosen.parameters(**operation.parameters)
-        proposed = chosen.proposals(tool, {k: v.value for k, v in data.items()})
-        filled = {}
-        for key, (value, reason) in proposed.items():
-            if getattr(parameters, key) is None:
-                filled[key] = value
-                extra = chosen.parameters.model_fields[key].json_schema_extra
-                unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
-                derived[key] = Derived(round(value, 4), unit, "from material and tool", reason)
-        whole = parameters.model_copy(update=filled)
-        width, depth = getattr(whole, "stepover", None), getattr(whole, "step_down", None)
-        if operation.feed_mm_min is None and width and depth:
-            derived["feed_mm_min"] = engaged_feed(
-                derived["feed_mm_min"], tool, self.material(setup), derived["spindle_rpm"].value, width, depth,
-                mill.feed_max_mm_min, mill.spindle_power_kw,
-            )  # fmt: skip
-        return Resolved(
-            operation,
-            tool,
-            whole,
-            derived["spindle_rpm"].value,
-            derived["feed_mm_min"].value,
-            derived["entry_feed_mm_min"].value,
-            derived,
-        )
+        return resolve(tool, self.machine(setup), self.material(setup), operation)
 
     def path(self, setup: SetupDoc, operation: OperationDoc, progress: Progress = SILENT) -> Toolpath:
         """The operation's toolpath with shank and holder clear of the part, computed when it is not in the store.
@@ -347,7 +159,14 @@ class Planner:
         thinning = thinning_on_parts(self, setup, operation, path, owner, longest, rpm)
         planned = self.resolved(setup, operation).feed
         wanted = self.planned_thinning(setup, operation, thinning[follows(parts, planned)])
-        out = adapted(parts, owner, thinning, wanted, planned, self.feed_limit(setup, operation))
+        out = adapted(
+            parts,
+            owner,
+            thinning,
+            wanted,
+            planned,
+            feed_limit(self.resolved(setup, operation), self.machine(setup)),
+        )
         before, after = (
             float((p.lengths() / np.maximum(p.feed, 1e-9))[follows(p, None)].sum() * 60.0)
             for p in (parts, out)
@@ -368,13 +187,6 @@ class Planner:
             return side_milling(engagement_angle(min(stepover, r.tool.diameter), r.tool.diameter))
         cuts = measured[measured > 0]
         return float(np.quantile(cuts, 0.9)) if len(cuts) else 1.0
-
-    def feed_limit(self, setup: SetupDoc, operation: OperationDoc) -> float:
-        """The highest feed mm/min that machine and tool bear."""
-        r, limit = self.resolved(setup, operation), self.machine(setup).feed_max_mm_min
-        if r.tool.feed_per_tooth_max is not None:
-            limit = min(limit, r.spindle_rpm * r.tool.teeth * r.tool.feed_per_tooth_max)
-        return limit
 
     def _track(self, setup: SetupDoc, operation: OperationDoc, progress: Progress) -> Toolpath:
         """The path of the cutter alone: another stick-out or holder needs no new one."""
@@ -450,7 +262,11 @@ class Planner:
         adapted_to = None
         if operation.feed_follows == "engagement":
             r = self.resolved(setup, operation)
-            adapted_to = [r.spindle_rpm, self.feed_limit(setup, operation), self.job.proof.cell_mm]
+            adapted_to = [
+                r.spindle_rpm,
+                feed_limit(self.resolved(setup, operation), self.machine(setup)),
+                self.job.proof.cell_mm,
+            ]
         return key_of("path", [self.track_key(setup, operation), body, operation.when_short, adapted_to])
 
     def track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
@@ -478,7 +294,7 @@ class Planner:
 
     def _inputs(self, setup: SetupDoc, operation: OperationDoc) -> Inputs:
         r = self.resolved(setup, operation)
-        _check_kind(r.tool, operation, self.where(setup, operation))
+        check_kind(r.tool, operation, self.where(setup, operation))
         clamped = self.clamped(setup)
         mesh = self.setup_mesh(setup, operation.tolerance_mm)
         topology, outline = self._topology(setup, operation.tolerance_mm)
@@ -489,7 +305,7 @@ class Planner:
             topology=topology,
             cutters=self._cutters.setdefault((id(topology), r.tool.profile), {}),
             assembly=r.tool,
-            parameters=_with_excess(r.parameters, excess),
+            parameters=with_excess(r.parameters, excess),
             stock=self.stock_before(setup, operation),
             stock_low=low,
             stock_high=high,
@@ -498,7 +314,7 @@ class Planner:
             flats=self._flats(clamped),
             outline=outline,
             keep_in=area_of(setup.plain(operation.keep_in), mesh, low, high, f"{where}.keep_in"),
-            keep_out=_kept_out(
+            keep_out=kept_out(
                 operation,
                 r.tool,
                 area_of(setup.plain(operation.keep_out), mesh, low, high, f"{where}.keep_out"),
@@ -542,31 +358,6 @@ class Planner:
             else {"walls": wall_lines(*given)}
         )
 
-    def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:
-        """The part's contact primitives in the setup frame and its outline in plan view, prepared once."""
-        clamped = self.clamped(setup)
-        frame = [clamped.setup_from_part.tolist(), clamped.copies.tolist()]
-        key = key_of("frame", [self.part_key(), frame, tolerance])
-        if key not in self._topologies:
-            self._topologies[key] = prepare(self.setup_mesh(setup, tolerance))
-            one = projected(self.mesh(round(tolerance * MESH_SHARE, 6)).moved(clamped.setup_from_part))
-            self._outlines[key] = shapely.union_all([translate(one, x, y) for x, y, _ in clamped.copies])
-        return self._topologies[key], self._outlines[key]
-
-    def _flats(self, clamped: Clamped) -> list[float]:
-        """Heights of the part's upward planar faces in the setup frame."""
-        out = set()
-        for face in self.part().faces:
-            if face.kind == "plane" and face.normal is not None and face.origin is not None:
-                normal = clamped.setup_from_part[:3, :3] @ np.array(face.normal)
-                if normal[2] > 1.0 - 1e-9:
-                    point = (
-                        clamped.setup_from_part[:3, :3] @ np.array(face.origin)
-                        + clamped.setup_from_part[:3, 3]
-                    )
-                    out.add(round(float(point[2]), 6))
-        return sorted(out)
-
     def stock_before(self, setup: SetupDoc, operation: OperationDoc) -> HeightMap:
         """The planning stock before an operation: the raw stock less what earlier paths surely cut. A copy."""
         earlier = self.before(setup, operation)
@@ -591,88 +382,3 @@ def planning_cell(clamped: Clamped) -> float:
     """Cell of the planning stock: a four-hundredth of the longer side, 0.1 to 1 mm."""
     longer = float(max(clamped.stock_high[:2] - clamped.stock_low[:2]))
     return min(1.0, max(0.1, longer / 400))
-
-
-def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights:
-    """Heights in the setup frame, mm. Raises DocumentError when clearance lies in the stock."""
-
-    def level(height: Height) -> float:
-        base = {
-            "stock_top": clamped.stock_high[2],
-            "stock_bottom": clamped.stock_low[2],
-            "part_top": clamped.part_high[2],
-            "part_bottom": clamped.part_low[2],
-            "zero": 0.0,
-        }[height.over]
-        return float(base + height.offset)
-
-    h = operation.heights
-    clearance, retract, bottom = level(h.clearance), level(h.retract), level(h.bottom)
-    if clearance < clamped.stock_high[2] + 1e-6:
-        raise DocumentError(
-            f"The clearance height Z {clearance:.3f} is not above the stock, whose top is Z {clamped.stock_high[2]:.3f}.",
-            remedy="Raise heights.clearance.",
-            where=f"{where}.heights.clearance",
-        )
-    if retract > clearance:
-        raise DocumentError(
-            f"The retract height Z {retract:.3f} is above the clearance height Z {clearance:.3f}.",
-            remedy="Lower heights.retract or raise heights.clearance.",
-            where=f"{where}.heights.retract",
-        )
-    return Heights(clearance, retract, h.feed, bottom)
-
-
-def _kept_out(operation: OperationDoc, tool: Assembly, area: BaseGeometry | None) -> BaseGeometry | None:
-    """Keep-out bounds the whole cutter, so the tool's middle stays a radius away."""
-    return None if area is None else shapely.buffer(area, tool.radius)
-
-
-def _check_kind(tool: Assembly, operation: OperationDoc, where: str) -> None:
-    chosen = strategy(operation.strategy)
-    if tool.kind not in chosen.kinds:
-        raise ComputeError(
-            f"{chosen.title} does not work with a {TITLES[tool.kind]} (T{tool.number}).",
-            remedy=f"Choose a {' or '.join(TITLES[k] for k in chosen.kinds)}.",
-            where=where,
-        )
-
-
-def _in_step(tool: Assembly, rpm: float) -> dict[str, Derived]:
-    """A tap's feed, which is no choice: it follows from pitch and speed."""
-    pitch = float(tool.thread_pitch or 0.0)
-    feed = Derived(
-        round(rpm * pitch, 4),
-        "mm/min",
-        "from tool",
-        f"vf = n P = {rpm:g} · {pitch:.4g}, in step with the spindle",
-    )
-    return {"feed_mm_min": feed, "entry_feed_mm_min": feed}
-
-
-def _with_excess(parameters: Parameters, excess: float) -> Parameters:
-    """Where a file's own gaps keep the mesh from its deflection, the path keeps off by the rest."""
-    if excess <= 0:
-        return parameters
-    names: list[str] = [
-        n for n in ("allowance", "allowance_radial", "allowance_axial") if hasattr(parameters, n)
-    ]
-    return parameters.model_copy(update={n: getattr(parameters, n) + excess for n in names})
-
-
-def _mesh_bytes(mesh: TriangleMesh) -> bytes:
-    out = io.BytesIO()
-    np.savez(
-        out, vertices=mesh.vertices, triangles=mesh.triangles, face_ids=mesh.face_ids, deviation=np.array(mesh.deviation)
-    )  # fmt: skip
-    return out.getvalue()
-
-
-def _mesh_from(blob: bytes) -> TriangleMesh:
-    with np.load(io.BytesIO(blob)) as data:
-        return TriangleMesh(data["vertices"], data["triangles"], data["face_ids"], float(data["deviation"]))
-
-
-def plain_derived(resolved: Resolved) -> dict[str, Any]:
-    """The operation's derived numbers as plain data."""
-    return {k: vars(v) for k, v in resolved.derived.items()}

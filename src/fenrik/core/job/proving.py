@@ -19,6 +19,7 @@ from fenrik.core.job.note_words import words_of
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.releasing import Posted, operations_of, post, zero_words
 from fenrik.core.job.replaying import whole_motion
+from fenrik.core.job.resolving import feed_limit
 from fenrik.core.job.standing import proof_cell
 from fenrik.core.job.wear import wear_findings
 from fenrik.core.machines.motion import MotionTable
@@ -278,14 +279,14 @@ class Prover:
         operation, motion = posted.operations[step], posted.checked()
         if operation.feed_follows != "plan" or not len(cut.steps[step].owner):
             return 0.0
-        mill = self.planner.machine(posted.setup)
+        mill, resolved = self.planner.machine(posted.setup), self.planner.resolved(posted.setup, operation)
         row = np.flatnonzero(posted.comparison.step_of == step)[cut.steps[step].owner]
         feed = motion.feed[row]
         # entries and plunges have feeds of their own
-        mine = feeding[row] & (np.abs(feed - self.planner.resolved(posted.setup, operation).feed) < 1.0)
+        mine = feeding[row] & (np.abs(feed - resolved.feed) < 1.0)
         thinning = cut.steps[step].thinning.astype(np.float64)
         wanted = self.planner.planned_thinning(posted.setup, operation, thinning[mine])
-        limit = self.planner.feed_limit(posted.setup, operation)
+        limit = feed_limit(resolved, mill)
         pieces = cut.pieces(step)
         part = parts_of_moves(pieces, row, PART * self.job.tool(operation.tool).radius)
         faster = adapted_pieces(feed, mine, thinning, part, wanted, limit)

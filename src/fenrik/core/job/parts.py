@@ -1,0 +1,204 @@
+"""A job's part and its setups: the solid, what is found on it, its triangles, and how it stands in each setup."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from shapely.affinity import translate
+from shapely.geometry.base import BaseGeometry
+
+from fenrik.core.cutting.topology import Topology, prepare
+from fenrik.core.errors import DocumentError
+from fenrik.core.features.feature import Feature, features_from_bytes, features_to_bytes
+from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes_to_bytes
+from fenrik.core.features.shapes import find_features
+from fenrik.core.job.artefacts import Store, key_of
+from fenrik.core.job.document import Job, PartDoc, SetupDoc
+from fenrik.core.job.regions import projected
+from fenrik.core.machines.library import Machine, machine
+from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.model.reading import file_hash, read_model, working_mesh
+from fenrik.core.progress import SILENT, Progress
+from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
+from fenrik.core.tolerances import MESH_SHARE
+from fenrik.core.tooling.materials import Material, material
+
+ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
+
+
+class Parts:
+    """Reads a job's models and places them; results are taken from the store where they exist.
+
+    `folder` is what files in the document are relative to; `read` reads models (replaced where untrusted files must be
+    read in a process of their own).
+    """
+
+    def __init__(self, job: Job, folder: Path, store: Store, read: ReadModel = read_model) -> None:
+        self.job, self.folder, self.store, self._read = job, folder, store, read
+        self._parts: dict[str, PartModel] = {}
+        self._holes: dict[str, list[Hole]] = {}
+        self._features: dict[str, list[Feature]] = {}
+        self._meshes: dict[str, TriangleMesh] = {}
+        self._topologies: dict[str, Topology] = {}
+        self._outlines: dict[str, BaseGeometry] = {}
+        # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
+        self._clampings: dict[int, tuple[SetupDoc, Clamped]] = {}
+
+    # part ------------------------------------------------------------------------------------
+
+    def part(self) -> PartModel:
+        """The job's part. Raises DocumentError or FileError."""
+        if self.job.part is None:
+            raise DocumentError(
+                "The job has no part yet.", remedy="Give it a STEP or STL file.", where="part"
+            )
+        return self._model(self.job.part, "part.file")[0]
+
+    def holes(self) -> list[Hole]:
+        """The part's round holes, found once."""
+        key = key_of("holes", [self.part_key()])
+        if key not in self._holes:
+            blob = self.store.get(key)
+            if blob is None:
+                found = find_holes(self.part())
+                self.store.put(key, "holes", holes_to_bytes(found))
+            else:
+                found = holes_from_bytes(blob)
+            self._holes[key] = found
+        return self._holes[key]
+
+    def features(self) -> list[Feature]:
+        """The part's pockets, slots, bosses, tops and broken edges, found once."""
+        key = key_of("features", [self.part_key()])
+        if key not in self._features:
+            blob = self.store.get(key)
+            if blob is None:
+                found = find_features(self.part(), self.holes())
+                self.store.put(key, "features", features_to_bytes(found))
+            else:
+                found = features_from_bytes(blob)
+            self._features[key] = found
+        return self._features[key]
+
+    def part_key(self) -> str:
+        """Key of the part's artefact."""
+        assert self.job.part is not None
+        return self._model(self.job.part, "part.file")[1]
+
+    def _model(self, doc: PartDoc, where: str) -> tuple[PartModel, str]:
+        path = (self.folder / doc.file).resolve()
+        if not path.is_file():
+            raise DocumentError(
+                f"The model file '{doc.file}' does not exist.", remedy="Check the path; it is relative to the document.", where=where
+            )  # fmt: skip
+        key = key_of("part", [file_hash(path), doc.solid, doc.scale, doc.heal])
+        if key not in self._parts:
+            blob = self.store.get(key)
+            if blob is None:
+                part = self._read(path, Path(doc.file).name, doc.solid, doc.scale, doc.heal)
+                self.store.put(key, "part", part.to_bytes())
+            else:
+                part = PartModel.from_bytes(blob)
+            self._parts[key] = part
+        return self._parts[key], key
+
+    # setup -----------------------------------------------------------------------------------
+
+    def clamped(self, setup: SetupDoc) -> Clamped:
+        """Frame and stock of a setup. Raises DocumentError with the path in the document."""
+        known = self._clampings.get(id(setup))
+        if known is None or known[0] is not setup:
+            known = self._clampings[id(setup)] = (setup, self._clamp(setup))
+        return known[1]
+
+    def _clamp(self, setup: SetupDoc) -> Clamped:
+        where = f"setups[{self.job.setups.index(setup)}]"
+        delivered: PartModel | TriangleMesh | None = None
+        if isinstance(setup.stock, SolidStock):
+            doc = PartDoc(file=setup.stock.file, solid=setup.stock.solid, scale=setup.stock.scale)
+            delivered = self._model(doc, f"{where}.stock.file")[0]
+        elif isinstance(setup.stock, CarriedStock):
+            delivered = self.carried(setup)
+        part, zero, placement = self.part(), setup.zero, setup.placement
+        return clamp(
+            part, setup.up, setup.turn_deg, setup.stock, delivered, zero, placement, where, setup.array
+        )
+
+    def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
+        """What the setup before leaves for one with a carried stock, in the part frame: for who plans its paths to say."""
+        raise NotImplementedError
+
+    def _frame(self, setup: SetupDoc) -> list[Any]:
+        """Where part and stock stand, as plain numbers."""
+        c = self.clamped(setup)
+        return [c.setup_from_part.tolist(), c.copies.tolist(), c.stock_low.tolist(), c.stock_high.tolist()]
+
+    def machine(self, setup: SetupDoc) -> Machine:
+        """The setup's machine."""
+        return machine(setup.machine, f"setups[{self.job.setups.index(setup)}].machine")
+
+    def material(self, setup: SetupDoc) -> Material:
+        """The setup's material."""
+        return material(setup.material, f"setups[{self.job.setups.index(setup)}].material")
+
+    def mesh(self, deflection: float) -> TriangleMesh:
+        """The part's triangles in the part frame within `deflection` mm."""
+        key = key_of("mesh", [self.part_key(), deflection])
+        if key not in self._meshes:
+            blob = self.store.get(key)
+            if blob is None:
+                mesh = working_mesh(self.part(), deflection)
+                self.store.put(key, "mesh", mesh_bytes(mesh))
+            else:
+                mesh = mesh_from(blob)
+            self._meshes[key] = mesh
+        return self._meshes[key]
+
+    def setup_mesh(self, setup: SetupDoc, tolerance: float) -> TriangleMesh:
+        """The working mesh for a chord tolerance, in the setup frame."""
+        return self.clamped(setup).parts(self.mesh(round(tolerance * MESH_SHARE, 6)))
+
+    def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:
+        """The part's contact primitives in the setup frame and its outline in plan view, prepared once."""
+        clamped = self.clamped(setup)
+        frame = [clamped.setup_from_part.tolist(), clamped.copies.tolist()]
+        key = key_of("frame", [self.part_key(), frame, tolerance])
+        if key not in self._topologies:
+            self._topologies[key] = prepare(self.setup_mesh(setup, tolerance))
+            one = projected(self.mesh(round(tolerance * MESH_SHARE, 6)).moved(clamped.setup_from_part))
+            self._outlines[key] = shapely.union_all([translate(one, x, y) for x, y, _ in clamped.copies])
+        return self._topologies[key], self._outlines[key]
+
+    def _flats(self, clamped: Clamped) -> list[float]:
+        """Heights of the part's upward planar faces in the setup frame."""
+        out = set()
+        for face in self.part().faces:
+            if face.kind == "plane" and face.normal is not None and face.origin is not None:
+                normal = clamped.setup_from_part[:3, :3] @ np.array(face.normal)
+                if normal[2] > 1.0 - 1e-9:
+                    point = (
+                        clamped.setup_from_part[:3, :3] @ np.array(face.origin)
+                        + clamped.setup_from_part[:3, 3]
+                    )
+                    out.add(round(float(point[2]), 6))
+        return sorted(out)
+
+
+def mesh_bytes(mesh: TriangleMesh) -> bytes:
+    """A mesh for the store."""
+    out = io.BytesIO()
+    np.savez(
+        out, vertices=mesh.vertices, triangles=mesh.triangles, face_ids=mesh.face_ids, deviation=np.array(mesh.deviation)
+    )  # fmt: skip
+    return out.getvalue()
+
+
+def mesh_from(blob: bytes) -> TriangleMesh:
+    """A mesh out of the store."""
+    with np.load(io.BytesIO(blob)) as data:
+        return TriangleMesh(data["vertices"], data["triangles"], data["face_ids"], float(data["deviation"]))
