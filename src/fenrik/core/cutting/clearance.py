@@ -8,11 +8,13 @@ is too short.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.topology import Topology
@@ -20,7 +22,7 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.planes import Plane
 from fenrik.core.stock.heightmap import HeightMap
-from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.assembly import UNDERCUTTING, Assembly
 
 Floats = NDArray[np.float64]
 When = Literal["trim", "raise", "leave"]
@@ -29,6 +31,15 @@ PITCH_MM = 0.25
 """A path is looked at every so many mm."""
 TOUCH_MM = 0.05
 """Less than this over the planning stock, whose cells are met at their middles, is left to the proof."""
+DEEP_MM = 2.0
+"""More than this is no skin that going down may take along."""
+CORE, SKIN_SHARE, ENTRY_SHARE = 0.75, 0.25, 0.4
+"""Stock beyond the first share of the radius, and lower than the second share of the diameter, is a skin that going down at
+the third share of the feed may take along (common practice, no source)."""
+ROUNDS = 6
+"""How often moves are left out, each time with the stock as what is left cuts it."""
+FAR_MM = 0.002
+"""The same far beside the cutter, where cells count whole."""
 SKIN_MM = 0.05
 """Gap kept between shank or holder and part or stock."""
 
@@ -55,6 +66,12 @@ class Reach:
 
     def __init__(self, topology: Topology, tool: Assembly) -> None:
         self.topology = topology
+        # no thicker than the cutter, it touches nothing of the part, but stock that stands higher than the flutes reach
+        self.thin = [
+            (part, start, radius)
+            for part, radius, start in _cylinders(tool)
+            if part == "shank" and radius <= tool.radius + 1e-9 and tool.kind not in (*UNDERCUTTING, "tap")
+        ]
         self.cylinders = [
             (part, start, radius + SKIN_MM)
             for part, radius, start in _cylinders(tool)
@@ -67,7 +84,8 @@ class Reach:
         if (path.plane[path.turn != 0] != Plane.XY).any():
             return False
         top = max(float(self.topology.high[2]), -np.inf if stock is None else float(stock.heights.max()))
-        return all(float(path.tip[:, 2].min()) + start >= top for _, start, _ in self.cylinders)
+        lowest = float(path.tip[:, 2].min())
+        return all(lowest + start >= top for _, start, _ in (*self.cylinders, *self.thin))
 
     def lack(self, tips: Floats) -> Lack:
         """For tip positions (n, 3)."""
@@ -89,14 +107,26 @@ class Reach:
         lowest = float(tips[~rapid, 2].min(initial=np.inf))
         top = float(stock.heights.max())
         bodies = [
-            (part, start, wide) for part, start, wide in self.cylinders if lowest + start < top - TOUCH_MM
+            (part, start, wide)
+            for part, start, wide in (*self.cylinders, *self.thin)
+            if lowest + start < top - FAR_MM
         ]
         if bodies and len(tips) > 1:
             pieces = np.hstack([tips[:-1], tips[1:]])
-            shapes = np.array([(wide, start) for _, start, wide in bodies])
+            # far beside the cutter cells count whole; nearer, those at the wall that it follows would always be in the way
+            whole = 3.0 * stock.half_diagonal
+            shapes = np.array([
+                (wide + (stock.half_diagonal if wide > tool.radius + whole else 0.0), start)
+                for _, start, wide in bodies
+            ])  # fmt: skip
             found = stock.copy().lacks(pieces, rapid[1:], tool.cleared, shapes)
-            for column, (part, _, _) in enumerate(bodies):
-                need = np.where(found[:, column] > TOUCH_MM, found[:, column], 0.0)
+            # cells that the cutter only begins to take are not seen yet: what is a little before and behind counts, too
+            reach = 2 * math.ceil(2.0 * stock.half_diagonal / PITCH_MM) + 1
+            for column, (part, _, wide) in enumerate(bodies):
+                far = wide > tool.radius + whole
+                need = np.where(found[:, column] > (FAR_MM if far else TOUCH_MM), found[:, column], 0.0)
+                if not far:
+                    need = maximum_filter1d(need, reach)
                 out[part][1:] = np.maximum(out[part][1:], need)
         return Lack(out["shank"], out["holder"])
 
@@ -140,38 +170,51 @@ def kept_clear(
     if len(path) < 2:
         return path
     reach = Reach(topology, tool)
-    if not reach.cylinders or reach.stays_above(path, stock):
+    if not (reach.cylinders or reach.thin) or reach.stays_above(path, stock):
         return path
     if tool.kind == "tap":
         when = (
             "leave"  # it must go in and out as one, in step with the spindle: the proof tells what it touches
         )
-    owner, points = path.divided(np.maximum(1, np.ceil(path.lengths() / PITCH_MM)).astype(np.int64))
-    alone = lack = reach.lack(points)
-    if stock is not None:
-        lack = lack.or_more(reach.lack_over(stock, points, path.kind[owner] == Motion.RAPID, tool))
-    touches = lack.most > 0
-    bad = touches & (path.kind[owner] != Motion.RAPID)
-    if not bad.any():
-        return path
-    if path.compensated and when != "leave":
-        x, y, z = points[int(np.argmax(np.where(bad, lack.most, -1.0)))]
-        raise ComputeError(
-            f"Shank or holder of tool {tool.number} would touch at X {x:.2f} Y {y:.2f} Z {z:.2f}, in work whose radius the"
-            " control corrects: no moves can be left out or lifted there.",
-            remedy="Give the tool more stick-out, leave the moves as they are, or let the computer correct the radius.",
-            offer={"parameters": {"correction": "computer"}},
-        )
-    note = _note(points, bad, lack, tool, when) | {"against": _against(bad, alone, lack)}
-    if when == "trim":
-        moved = _trimmed(path, owner, points, touches, clearance)
+    moved, notes = path, list(path.notes)
+    for _ in range(ROUNDS):
+        owner, points = moved.divided(np.maximum(1, np.ceil(moved.lengths() / PITCH_MM)).astype(np.int64))
+        alone = lack = reach.lack(points)
         if stock is not None:
-            moved = _slowed(moved, stock.copy(), tool)
-    elif when == "raise":
-        moved = _raised(path, owner, points, np.where(bad, lack.most, 0.0))
-    else:
-        moved = path
-    return replace(moved, notes=[*path.notes, note])
+            lack = lack.or_more(reach.lack_over(stock, points, moved.kind[owner] == Motion.RAPID, tool))
+        touches = lack.most > 0
+        bad = touches & (moved.kind[owner] != Motion.RAPID)
+        if not bad.any():
+            break
+        if path.compensated and when != "leave":
+            _refuse(points, bad, lack, tool)
+        if moved is path:
+            looked_at = len(points)
+            notes.append(_note(points, bad, lack, tool, when) | {"against": _against(bad, alone, lack)})
+        else:
+            notes[-1]["share"] += bad.sum() / looked_at
+        if when == "trim":
+            # what is left out leaves stock standing, which later moves may touch: so once more
+            moved = _Trimming(moved, clearance, stock, tool).run(owner, points, touches)
+        elif when == "raise":
+            moved = _raised(moved, owner, points, np.where(bad, lack.most, 0.0))
+            break
+        else:
+            break
+    if when == "trim" and moved is not path and stock is not None:
+        moved = _slowed(moved, stock.copy(), tool)
+    return path if len(notes) == len(path.notes) else replace(moved, notes=notes)
+
+
+def _refuse(points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly) -> None:
+    """Raises ComputeError: moves whose radius the control corrects cannot be left out or lifted."""
+    x, y, z = points[int(np.argmax(np.where(bad, lack.most, -1.0)))]
+    raise ComputeError(
+        f"Shank or holder of tool {tool.number} would touch at X {x:.2f} Y {y:.2f} Z {z:.2f}, in work whose radius the"
+        " control corrects: no moves can be left out or lifted there.",
+        remedy="Give the tool more stick-out, leave the moves as they are, or let the computer correct the radius.",
+        offer={"parameters": {"correction": "computer"}},
+    )
 
 
 def _note(
@@ -193,56 +236,94 @@ def _against(bad: NDArray[np.bool_], part: Lack, both: Lack) -> str:
     return "part" if part.most[worst] >= both.most[worst] else "stock"
 
 
-def _trimmed(
-    path: Toolpath, owner: NDArray[np.int64], points: Floats, bad: NDArray[np.bool_], clearance: float
-) -> Toolpath:
-    """The bad stretches of straight moves, and arcs and rapids with a bad spot, are left out, the way over them goes at the clearance
-    height."""
-    gone = np.zeros(len(path), dtype=np.bool_)
-    np.logical_or.at(gone, owner, bad)
-    first = np.searchsorted(owner, np.arange(len(path) + 1))
-    out = PathBuilder()
-    broken = False
+class _Trimming:
+    """Leaves moves out of a path and finds the way back: down to the next good place at which no more than a skin stands (and
+    nothing that only what was left out would have cut); until there, more is left out."""
 
-    def back(x: float, y: float, z: float, feed: float) -> None:
-        here = out.position
-        if here is not None:
-            out.rapid(here[0], here[1], max(clearance, here[2]))
-        out.rapid(x, y, max(clearance, z))
-        out.feed(x, y, z, feed, Motion.PLUNGE)
+    def __init__(self, path: Toolpath, clearance: float, stock: HeightMap | None, tool: Assembly) -> None:
+        self.path, self.clearance, self.tool = path, clearance, tool
+        self.stock = None if stock is None else stock.copy()
+        self.out, self.broken, self.ever, self.mark = PathBuilder(), False, False, 0
 
-    for i in range(len(path)):
-        out.level, out.run = int(path.level[i]), int(path.run[i])
-        feed = float(path.feed[i])
-        if not gone[i]:
-            if broken and path.kind[i] == Motion.RAPID:
-                x, y, z = (float(v) for v in path.tip[i])
-                here = out.position
-                if here is not None:
-                    out.rapid(here[0], here[1], max(clearance, here[2]))
-                out.rapid(x, y, max(clearance, z))
-            elif broken:
-                x, y, z = (float(v) for v in path.tip[i - 1])
-                back(x, y, z, feed)
-            broken = False
-            _copy(out, path, i)
-            continue
-        spots, faults = points[first[i] : first[i + 1]], bad[first[i] : first[i + 1]]
-        if path.turn[i] != 0 or path.kind[i] == Motion.RAPID:
-            broken = True
-            continue
-        for (x, y, z), fault in zip(spots.tolist(), faults.tolist(), strict=True):
-            if fault:
-                broken = True
-            elif broken:
-                back(x, y, z, feed)
-                broken = False
+    def run(self, owner: NDArray[np.int64], points: Floats, bad: NDArray[np.bool_]) -> Toolpath:
+        """Without the bad ones of the spots (n, 3) of moves: stretches of straight moves, arcs and rapids as a whole."""
+        path, out = self.path, self.out
+        gone = np.zeros(len(path), dtype=np.bool_)
+        np.logical_or.at(gone, owner, bad)
+        first = np.searchsorted(owner, np.arange(len(path) + 1))
+        for i in range(len(path)):
+            out.level, out.run = int(path.level[i]), int(path.run[i])
+            if not gone[i]:
+                self._keep(i)
+            elif path.turn[i] != 0 or path.kind[i] == Motion.RAPID:
+                self.broken = self.ever = True
             else:
-                out.feed(x, y, z, feed, Motion(int(path.kind[i])))
-    here = out.position
-    if here is not None and here[2] < clearance:
-        out.rapid(here[0], here[1], clearance)
-    return out.build()
+                spots, faults = points[first[i] : first[i + 1]], bad[first[i] : first[i + 1]]
+                for spot, fault in zip(spots.tolist(), faults.tolist(), strict=True):
+                    self._spot(spot, fault, i)
+        here = out.position
+        if here is not None and here[2] < self.clearance:
+            out.rapid(here[0], here[1], self.clearance)
+        return out.build()
+
+    def _keep(self, i: int) -> None:
+        """A move without a fault."""
+        path = self.path
+        goes_down = (
+            i > 0 and path.tip[i, 2] < path.tip[i - 1, 2] and path.kind[i] in (Motion.RAPID, Motion.PLUNGE)
+        )
+        if goes_down and self.ever and not self._free(path.tip[i].tolist(), DEEP_MM):
+            # it went down where something was cut that is not cut any more
+            self.broken = True
+            return
+        if path.kind[i] == Motion.RAPID:
+            if self.broken:
+                x, y, z = (float(v) for v in path.tip[i])
+                self._over(x, y, z)
+            self.broken = False
+        elif self.broken:
+            if not self._back(path.tip[i - 1].tolist(), float(path.feed[i])):
+                return
+        _copy(self.out, path, i)
+
+    def _spot(self, spot: list[float], fault: bool, i: int) -> None:
+        """On to a spot of a straight move that has faults."""
+        feed = float(self.path.feed[i])
+        if fault:
+            self.broken = self.ever = True
+        elif self.broken:
+            self._back(spot, feed)
+        else:
+            self.out.feed(spot[0], spot[1], spot[2], feed, Motion(int(self.path.kind[i])))
+
+    def _over(self, x: float, y: float, z: float) -> None:
+        here = self.out.position
+        if here is not None:
+            self.out.rapid(here[0], here[1], max(self.clearance, here[2]))
+        self.out.rapid(x, y, max(self.clearance, z))
+
+    def _back(self, place: list[float], feed: float) -> bool:
+        """Down to a place, if nothing stands there; whether it did."""
+        if not self._free(place, SKIN_SHARE * self.tool.diameter):
+            return False
+        x, y, z = place
+        self._over(x, y, z)
+        self.out.feed(x, y, z, ENTRY_SHARE * feed, Motion.PLUNGE)
+        self.broken = False
+        return True
+
+    def _free(self, place: list[float], but: float) -> bool:
+        """Whether stock stands no more than `but` mm higher under the cutter than the tip will."""
+        if self.stock is None:
+            return True
+        self.stock.cut(self.out.since(self.mark), self.tool.cleared)
+        self.mark = max(0, self.out.count() - 1)
+        core = min(CORE * self.tool.radius, self.tool.radius - 1.5 * self.stock.half_diagonal)
+        core = max(0.3 * self.tool.radius, core)
+        at, z = np.array([place[:2]]), place[2]
+        # the shank, no thicker than the cutter, would rub along a skin that is higher than the flutes
+        whole = float(self.stock.top_at(at, self.tool.radius - self.stock.half_diagonal)[0])
+        return float(self.stock.top_at(at, core)[0]) <= z + but and whole <= z + self.tool.flute_length
 
 
 def _slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:

@@ -7,6 +7,9 @@ from numba import njit
 
 from fenrik.core.tooling._profile_kernels import underside
 
+BLOCK = 8
+"""Cells along the side of a block whose height is kept."""
+
 
 @njit(cache=True, nogil=True)
 def stamp(heights, x0, y0, cell, pieces, shape, margin):
@@ -96,19 +99,78 @@ def highest_at(heights, x0, y0, cell, points, reach):
 
 
 @njit(cache=True, nogil=True)
+def block_tops(heights):
+    """Highest cell of every block of BLOCK x BLOCK cells."""
+    ny, nx = heights.shape
+    out = np.full((ny // BLOCK + 1, nx // BLOCK + 1), -1e30)
+    for j in range(ny):
+        for i in range(nx):
+            out[j // BLOCK, i // BLOCK] = max(out[j // BLOCK, i // BLOCK], heights[j, i])
+    return out
+
+
+@njit(cache=True, nogil=True)
+def highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, limit):
+    """`highest`, or `limit` where nothing is higher. `tops` are the blocks' heights or more; those that are looked at become
+    exact, so that ground once cleared costs no more."""
+    ny, nx = heights.shape
+    best = limit
+    dx, dy = bx - ax, by - ay
+    square = dx * dx + dy * dy
+    i0, i1 = (
+        max(0, int(math.floor((min(ax, bx) - reach - x0) / cell))),
+        min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell))),
+    )
+    j0, j1 = (
+        max(0, int(math.floor((min(ay, by) - reach - y0) / cell))),
+        min(ny - 1, int(math.floor((max(ay, by) + reach - y0) / cell))),
+    )
+    for bj in range(j0 // BLOCK, j1 // BLOCK + 1):
+        for bi in range(i0 // BLOCK, i1 // BLOCK + 1):
+            if tops[bj, bi] <= best:
+                continue
+            top = -1e30
+            for j in range(bj * BLOCK, min(ny, (bj + 1) * BLOCK)):
+                cy = y0 + (j + 0.5) * cell
+                for i in range(bi * BLOCK, min(nx, (bi + 1) * BLOCK)):
+                    h = heights[j, i]
+                    top = max(top, h)
+                    if h <= best:
+                        continue
+                    cx = x0 + (i + 0.5) * cell
+                    t = 0.0
+                    if square > 0.0:
+                        t = min(1.0, max(0.0, ((cx - ax) * dx + (cy - ay) * dy) / square))
+                    ex, ey = cx - ax - t * dx, cy - ay - t * dy
+                    if ex * ex + ey * ey <= reach * reach:
+                        best = h
+            tops[bj, bi] = top
+    return best
+
+
+@njit(cache=True, nogil=True)
 def lacks(heights, x0, y0, cell, pieces, rapid, shape, margin, bodies):
     """How much (pieces, bodies) the tip at the end of each piece (m, 6) stands too low for upright cylinders over the
-    stock, which the cutter lowers piece by piece. `bodies` (b, 2): radius, height over the tip. Rapids are not looked
-    at."""
+    stock, which the cutter lowers piece by piece. `bodies` (b, 2): radius, height over the tip. A body that is no thicker
+    than the cutter meets only what the cutter is about to take, so it is looked at before. Rapids are not looked at."""
     out = np.zeros((len(pieces), len(bodies)))
+    tops = block_tops(heights)
     for m in range(len(pieces)):
+        ax, ay, bx, by = pieces[m, 0], pieces[m, 1], pieces[m, 3], pieces[m, 4]
+        for b in range(len(bodies)):
+            reach = bodies[b, 0] - margin
+            if bodies[b, 0] <= shape[0] and reach > 0.0 and not rapid[m]:
+                foot = max(pieces[m, 2], pieces[m, 5]) + bodies[b, 1]
+                out[m, b] = highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, foot) - foot
         stamp(heights, x0, y0, cell, pieces[m : m + 1], shape, margin)
         if rapid[m]:
             continue
-        x, y, z = pieces[m, 3], pieces[m, 4], pieces[m, 5]
         for b in range(len(bodies)):
-            over = highest(heights, x0, y0, cell, x, y, x, y, bodies[b, 0]) - z - bodies[b, 1]
-            out[m, b] = max(0.0, over)
+            if bodies[b, 0] > shape[0]:
+                foot = pieces[m, 5] + bodies[b, 1]
+                out[m, b] = (
+                    highest_over(heights, tops, x0, y0, cell, bx, by, bx, by, bodies[b, 0], foot) - foot
+                )
     return out
 
 
