@@ -270,6 +270,18 @@ def test_what_cannot_be_followed_is_named_with_a_remedy(block, walls, tool, word
     )
 
 
+def test_what_cannot_be_followed_offers_the_widest_tool_that_can(block):
+    # oracle: the widest circle between two walls, their corner of R5 and the island touches all of them:
+    # (15 - r)^2 + (10 - r)^2 = (r + 3)^2, 12.73 mm wide; some way along a wall is left for a tenth less
+    face = floor(planner(block, OUTLINE))[0]
+    with pytest.raises(FenrikError, match="cannot follow") as caught:
+        path_of(planner(block, [{"face": face}], make_tool("flat", 19.0, stick_out=95.0)))
+    wide = caught.value.offer["tool_at_most"]
+    assert 12.5 <= wide <= 12.73 and f"{wide:g} mm or less" in caught.value.remedy
+    fits = make_tool("flat", wide, flute_length=26.0, stick_out=60.0)
+    assert path_length(planner(block, [{"face": face}], fits)) > 0
+
+
 def test_walls_that_the_tool_does_not_fit_are_left_and_the_others_cut(block):
     wide = make_tool("flat", 19.0, stick_out=95.0)
     inner = {"face": floor(planner(block, OUTLINE))[0]}
@@ -308,3 +320,34 @@ def test_leads_that_do_not_fit_are_made_smaller_and_never_touch():
             if kind == "arc" and len(way_in) > 1:  # comes in along the contour
                 last = way_in[-1] - way_in[-2]
                 assert last @ way / np.hypot(*last) > 0.99
+
+
+def test_only_what_a_larger_mill_left_is_gone_along(block):
+    # oracle: shapely's own discs of both mills on the pocket as it was drawn
+    face, _ = floor(planner(block, OUTLINE))
+    large, small, fine = 5.5, MILL.radius, {"quad_segs": 200}
+    pocket = POCKET.difference(Point(-5.0, 0.0).buffer(3.0, quad_segs=400))
+    reached = pocket.buffer(-large, **fine).buffer(large, **fine)
+    left = pocket.difference(pocket.buffer(-0.2)).difference(reached.buffer(0.01))
+    assert left.area > 5.0
+    driven = driven_line(planner(block, [{"face": face}], rest_of=2 * large))
+    # all that the small one can take of it, and no more than the overlap beyond
+    fits = pocket.buffer(-small, **fine).buffer(small, **fine)
+    assert left.intersection(fits).difference(driven.buffer(small + 0.01, **fine)).area < 1e-3
+    assert driven.difference(left.buffer(small + 1.0 + 0.35)).length < 0.05
+    assert driven.length < 0.8 * path_length(planner(block, [{"face": face}]))
+    # the outline has no corner that a larger mill does not reach
+    with pytest.raises(FenrikError, match="A mill of 11 mm leaves nothing on the outline"):
+        path_of(planner(block, OUTLINE, rest_of=2 * large))
+
+
+def path_length(plan):
+    return driven_line(plan).length
+
+
+def driven_line(plan):
+    """What the middle of the tool drives while it cuts at the wall, seen from above; the block's middle is 0."""
+    pieces, owner = pieces_of(path := path_of(plan), 0.0005)
+    feeds = pieces[path.kind[owner + 1] == Motion.FEED]
+    zero = plan.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
+    return shapely.union_all([LineString([p[:2] - zero, p[3:5] - zero]) for p in feeds])

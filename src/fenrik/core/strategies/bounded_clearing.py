@@ -24,8 +24,9 @@ from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.clearing import ENTRY, LIFT, LINK, Clearing, Stretch, field_of
-from fenrik.core.strategies.level_roughing import TOUCH_MM, levels_between
-from fenrik.core.strategies.linking import Linker
+from fenrik.core.strategies.level_roughing import levels_between
+from fenrik.core.strategies.linking import TOUCH_MM, Linker
+from fenrik.core.strategies.room import refuse_narrow
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import engagement_angle
 
@@ -33,6 +34,9 @@ Floats = NDArray[np.float64]
 AIM, BOUND = 0.985, 1.04
 """Shares of the wanted engagement that the passes aim at and that planning never exceeds; 1.10 is promised."""
 
+ENTRY_ROOM = 0.08
+"""Room to each side, in diameters, in which an entry on a helix is found: a tenth of the radius, the fineness of the bitmap
+and the chords of the way."""
 SLOT = 0.5
 """Entries on a helix smaller than this (radii) cut over the whole width: they are reported."""
 
@@ -94,7 +98,7 @@ class BoundedClearing(Parameters):
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The clearing path in the setup frame. Raises Cancelled."""
+    """The clearing path in the setup frame. Raises ComputeError where a smaller tool is needed for any of it, Cancelled."""
     return ClearingRun(inputs, progress).run()
 
 
@@ -145,9 +149,15 @@ class ClearingRun:
             part.step(0.0, words)
             self.path.level = number + 1
             self._level(level, part, words)
+        if self.path.count() == 0 and order:
+            self._nothing(order)
         self.link.away()
         self._note_load()
         return self.path.build()
+
+    def _nothing(self, levels: list[float]) -> None:
+        """Nothing was cut at any level. Raises ComputeError where a smaller tool would cut something."""
+        refuse_narrow(self.inputs, self.p.allowance_radial, self.p.allowance_axial, levels, ENTRY_ROOM)
 
     def _area(self, level: float) -> BaseGeometry:
         """Where the tool's middle may be: free ground, less what the chords of the way may stray."""

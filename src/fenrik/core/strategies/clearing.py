@@ -16,6 +16,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from dataclasses import field as made
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 import shapely
@@ -38,6 +39,8 @@ that after which it ends (radii of full pass): first the bulk, then along walls 
 passes have left."""
 FARTHEST = 60
 """Steps of 0.3 radii that a start is moved back along the border of the stock."""
+TRIES = 200
+"""Places that are looked at for an entry before what is left counts as out of reach."""
 MOST_ENTRIES = 40
 BESIDE = 0.8
 """Starts so near (radii) to one that led nowhere are not tried before something changes there."""
@@ -275,35 +278,57 @@ class Clearing:
         """An entry from above into what is left: a helix where there is most room."""
         f, g = self.field, self.grid
         my, mx = self.failed.shape
-        # on the nodes: any stock in a node's cells, and the room of its first cell
-        padded = np.zeros((my * g, mx * g), dtype=np.uint8)
-        padded[: f.stock.shape[0], : f.stock.shape[1]] = f.stock
-        some = padded.reshape(my, g, mx, g).max(axis=(1, 3)) > 0
+        # on the nodes: whether any of their cells has stock, and any of them room
+        some = _blocks(f.stock, g, my, mx).max(axis=(1, 3)) > 0
         if self.deep is None:
-            self.deep = distance_transform_edt(f.room[::g, ::g] > 0) * (g * f.h)
+            room = _blocks(f.room, g, my, mx).max(axis=(1, 3))
+            # the room is known exactly near the borders and up to a radius; beyond, the farther from them the better
+            self.deep = room + 1e-3 * distance_transform_edt(room > 0) * (g * f.h)
         if self.slots:
             some = distance_transform_edt(~some) * (g * f.h) <= 0.5 * self.radius
         inside = np.where(some, self.deep, -1.0)
-        j, i = np.unravel_index(int(np.argmax(inside)), inside.shape)
-        helix = min(0.55 * self.radius, float(f.room[j * g, i * g])) if inside[j, i] > 0 else 0.0
-        if helix < 0.1 * self.radius or len(self.slots) >= MOST_ENTRIES:
+        # crumbs beside the border lie in open ground and no helix takes them: they must not hide what one would
+        for _ in range(TRIES):
+            j, i = (int(v) for v in np.unravel_index(int(np.argmax(inside)), inside.shape))
+            if inside[j, i] < 0.1 * self.radius or len(self.slots) >= MOST_ENTRIES:
+                return False
+            if self._helix(j, i):
+                return True
+            inside[max(0, j - 1) : j + 2, max(0, i - 1) : i + 2] = -1.0
+        return False
+
+    def _helix(self, j: int, i: int) -> bool:
+        """An entry on a helix where about a node there is most room; False where that is too little or clears nothing."""
+        f, g = self.field, self.grid
+        j, i = j * g, i * g
+        near = f.room[j : j + g, i : i + g]
+        dj, di = np.unravel_index(int(np.argmax(near)), near.shape)
+        helix = min(0.55 * self.radius, float(near[dj, di]))
+        if helix < 0.1 * self.radius:
             return False
-        x, y = self._node(int(j) * mx + int(i))
+        x, y = f.x0 + (i + int(di) + 0.5) * f.h, f.y0 + (j + int(dj) + 0.5) * f.h
         before = self.left
-        around = np.linspace(0, 2 * np.pi, 33)
-        for a in around:
-            k.stamp(
-                f.stock, *f.frame, self.radius, x + helix * math.cos(a), y + helix * math.sin(a),
-                self.undo, 0,
-            )  # fmt: skip
+        for a in np.linspace(0, 2 * np.pi, 33):
+            at = (x + helix * math.cos(a), y + helix * math.sin(a))
+            k.stamp(f.stock, *f.frame, self.radius, *at, self.undo, 0)
         k.stamp(f.stock, *f.frame, self.radius, x, y, self.undo, 0)
+        self.left = int(f.stock.sum())
+        if self.left >= before:
+            return False
         self.slots.append((x, y))
         self.way.append(Stretch(ENTRY, np.array([[x, y], [x + helix, y]]), np.zeros(2)))
         self.place = (x + helix, y)
-        around = np.array([[x, y]])
-        k.reopen(self.failed, self.spent, self.known, *f.frame, self.grid, around, helix + 2.3 * self.radius)
-        self.left = int(f.stock.sum())
-        return self.left < before
+        k.reopen(
+            self.failed, self.spent, self.known, *f.frame, self.grid, np.array([[x, y]]), helix + 2.3 * self.radius
+        )  # fmt: skip
+        return True
+
+
+def _blocks(cells: NDArray[Any], g: int, my: int, mx: int) -> NDArray[Any]:
+    """Cells as (my, g, mx, g), those beyond the last row and column nought."""
+    padded = np.zeros((my * g, mx * g), dtype=cells.dtype)
+    padded[: cells.shape[0], : cells.shape[1]] = cells
+    return padded.reshape(my, g, mx, g)
 
 
 def pieces_that_cut(points: Floats, cutting: NDArray[np.bool_], gap: float) -> list[tuple[slice, bool]]:

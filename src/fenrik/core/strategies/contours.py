@@ -114,6 +114,34 @@ def borders_along(
     return found
 
 
+def rests(
+    contours: list[Contour], ground: BaseGeometry, wider: float, overlap: float, tolerance: float
+) -> list[Contour]:
+    """The pieces of the border of blocked ground (the contours) at which a mill that is `wider` mm larger in radius leaves
+    more than the tolerance, driven on by `overlap` along the border. Where the larger mill's middle may not be is the ground
+    grown by `wider`; what it leaves lies between the ground and that shrunk again (a closing: J. Serra, Image Analysis and
+    Mathematical Morphology, 1982)."""
+    if wider <= 0:
+        return []
+    left = ground.buffer(wider, quad_segs=48).buffer(-wider - tolerance, quad_segs=48)
+    shapely.prepare(left)
+    out: list[Contour] = []
+    for contour in contours:
+        points = contour.points
+        inside = shapely.contains_xy(left, points)
+        if not inside.any():
+            continue
+        run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
+        marks = run[inside]
+        if contour.closed:
+            marks = np.concatenate([marks - run[-1], marks, marks + run[-1]])
+        marks = np.concatenate([[-math.inf], marks, [math.inf]])
+        behind = np.searchsorted(marks, run)
+        near = np.minimum(run - marks[behind - 1], marks[behind] - run) <= overlap
+        out += contour.where(near)
+    return out
+
+
 def _middle_of_straight(ring: Floats) -> int:
     """The point (an index) in the middle of the longest straight run of a closed ring (n, 2)."""
     steps = np.diff(ring, axis=0)

@@ -48,7 +48,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     if height <= 1e-6:
         raise ComputeError(
             f"Nothing stands over the part's top at Z {target:.3f}: the blank ends at Z {inputs.stock_high[2]:.3f}.",
-            remedy="Give the stock an allowance above, or take facing out.",
+            remedy="Give the stock an allowance above, or switch facing off.",
+            offer={"set": {"enabled": False}},
         )
     count = max(1, math.ceil(height / (p.step_down or height) - 1e-9))
     path = PathBuilder()

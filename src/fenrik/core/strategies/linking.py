@@ -18,6 +18,8 @@ from fenrik.core.strategies.base import Heights, Inputs
 from fenrik.core.tooling.assembly import UNDERCUTTING
 
 Floats = NDArray[np.float64]
+TOUCH_MM = 0.02
+"""Stock higher than this over a level counts as something to cut."""
 AIR_MM = 0.5
 """Height kept over the stock by rapids that stay low."""
 

@@ -29,11 +29,13 @@ from fenrik.core.strategies.contours import (
     extended,
     leads,
     merged,
+    rests,
     with_tabs,
 )
 from fenrik.core.strategies.correcting import Correction, correction_fact, ways_on_and_off
-from fenrik.core.strategies.level_roughing import TOUCH_MM, levels_between
-from fenrik.core.strategies.linking import AIR_MM, Linker
+from fenrik.core.strategies.level_roughing import levels_between
+from fenrik.core.strategies.linking import AIR_MM, TOUCH_MM, Linker
+from fenrik.core.strategies.room import Room
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 
@@ -78,7 +80,12 @@ class Profile(Parameters):
     )
     correction: Correction = correction_fact()
     overlap: float = fact(
-        1.0, "How far a closed contour is driven beyond its beginning.", unit="mm", ge=0, le=200, group="rest"
+        1.0,
+        "How far a closed contour is driven beyond its beginning, and a rest beyond its ends.",
+        unit="mm",
+        ge=0,
+        le=200,
+        group="rest",
     )
     extension: float = fact(
         0.0,
@@ -107,6 +114,15 @@ class Profile(Parameters):
     )
     piece_to_y: float | None = fact(
         None, "The same place, Y.", unit="mm", group="rest", reason="the whole contour"
+    )
+    rest_of: float | None = fact(
+        None,
+        "Only where a flat mill of this diameter, which went along these walls before, left something.",
+        unit="mm",
+        gt=0,
+        le=200,
+        group="rest",
+        reason="the whole contour",
     )
     begin_x: float | None = fact(
         None,
@@ -165,14 +181,30 @@ class _Profiling:
         order = sorted(groups, reverse=True)
         for i, low in enumerate(order):
             self._group(groups[low], low, self.progress.part(i / len(order), (i + 1) / len(order)))
-        if self.path.count() == 0:
+        if self.path.count() == 0 and self.p.rest_of is not None:
             raise ComputeError(
-                f"Tool {self.tool.number} of {self.tool.diameter:g} mm cannot follow {self.inputs.walls[0].words}"
-                f" at Z {order[-1]:.2f}.",
-                remedy="Use a smaller tool, or pick other walls.",
+                f"A mill of {self.p.rest_of:g} mm leaves nothing on {self.inputs.walls[0].words} that tool"
+                f" {self.tool.number} of {self.tool.diameter:g} mm could take.",
+                remedy="Switch the operation off, give the diameter of the mill before, or use a smaller tool.",
+                offer={"set": {"enabled": False}},
             )
+        if self.path.count() == 0:
+            self._refuse(groups[order[0]], order[0])
         self.link.away()
         return self.path.build()
+
+    def _refuse(self, walls: list[Wall], low: float) -> None:
+        """Raises ComputeError naming walls that the tool cannot follow, with the widest that can."""
+        p, bottom, feet = self.p, low - self.p.below + self.p.allowance_axial, merged([w.line for w in walls])
+        room = Room(self.inputs, p.allowance_radial, p.allowance_axial)
+        wide = room.widest(bottom, lambda d, blocked: bool(self._contours(blocked, feet, 0.0, 0.5 * d)))
+        raise ComputeError(
+            f"Tool {self.tool.number} of {self.tool.diameter:g} mm cannot follow {walls[0].words} at Z {bottom:.2f}.",
+            remedy="Pick other walls."
+            if wide is None
+            else f"Use a tool of {wide:g} mm or less, or pick other walls.",
+            offer=None if wide is None else {"tool_at_most": wide},
+        )
 
     def _group(self, walls: list[Wall], low: float, progress: Progress) -> None:
         """All contours whose walls end at one height."""
@@ -183,6 +215,8 @@ class _Profiling:
         passes = [k * self.stepover for k in range(p.passes - 1, -1, -1)]
         rounds = [(away, self._contours(blocked, feet, away)) for away in passes]
         if not rounds[-1][1]:
+            if p.rest_of is not None:
+                return
             x, y = feet.representative_point().coords[0][:2]
             self.path.notes.append({"kind": "wall_left", "x": x, "y": y, "z": bottom, "wall": walls[0].words})
             return
@@ -193,10 +227,15 @@ class _Profiling:
                 [(a, f) for a, f in mine if f is not None] + [(0.0, contour)], bottom, blocked, progress
             )
 
-    def _contours(self, blocked: BaseGeometry, feet: BaseGeometry, away: float) -> list[Contour]:
-        """The pieces of the border of the blocked ground, grown by `away`, that lie along the walls' feet."""
+    def _contours(
+        self, blocked: BaseGeometry, feet: BaseGeometry, away: float, radius: float | None = None
+    ) -> list[Contour]:
+        """The pieces of the border of the ground that is blocked for a tool (of a radius, else ours), grown by `away`, that
+        lie along the walls' feet."""
         ground = blocked.buffer(away, quad_segs=48) if away else blocked
-        reach = self.tool.radius + self.p.allowance_radial + away + 2.0 * self.inputs.tolerance + 0.01
+        reach = (
+            (radius or self.tool.radius) + self.p.allowance_radial + away + 2.0 * self.inputs.tolerance + 0.01
+        )
         # flat at the ends: where no chosen wall follows, the contour ends square to the last
         band = band_about(feet, max(reach, 0.05))
         if self.inputs.keep_in is not None:
@@ -204,6 +243,14 @@ class _Profiling:
         if self.inputs.keep_out is not None:
             band = band.difference(self.inputs.keep_out)
         found = borders_along(ground, band, self.material_right, 0.25 * self.areas.step)
+        if self.p.rest_of is not None:
+            found = rests(
+                found,
+                ground,
+                0.5 * (self.p.rest_of - self.tool.diameter),
+                self.p.overlap,
+                self.inputs.tolerance,
+            )
         ends = self._piece_ends()
         if ends is not None:
             near = [LineString(c.points).distance(MultiPoint(ends)) for c in found]

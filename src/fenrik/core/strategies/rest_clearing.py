@@ -55,6 +55,9 @@ class _RestRun(ClearingRun):
         super().__init__(inputs, progress)
         self.gap = min(self.gap, self.p.air_share)
 
+    def _nothing(self, levels: list[float]) -> None:
+        """Earlier tools may have left nothing that is thick enough."""
+
     def _over(self, level: float, area: BaseGeometry) -> NDArray[np.bool_]:
         """Cells over the level that the tool can cut, in rests that are thick enough, whole."""
         stock = self.stock
