@@ -7,9 +7,10 @@ import numpy as np
 import pytest
 
 from fenrik.core.errors import FenrikError
+from fenrik.core.features.feature import features_alike, features_from_bytes, features_to_bytes
 from fenrik.core.features.holes import find_holes
 from fenrik.core.features.made import made_already
-from fenrik.core.features.shapes import features_alike, features_from_bytes, features_to_bytes, find_features
+from fenrik.core.features.shapes import find_features
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.carrying import left_by
 from fenrik.core.job.planning import Planner
@@ -195,7 +196,7 @@ def planner(path, **more):
 @pytest.mark.parametrize(
     ("kind", "length", "strategies"),
     [
-        ("slot", 40.0, ["bounded_clearing", "rest_clearing", "level_roughing", "profile"]),
+        ("slot", 40.0, ["bounded_clearing", "rest_clearing", "profile", "level_roughing"]),
         ("outside", 120.0, ["profile"]),
     ],
 )

@@ -9,9 +9,9 @@ from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from fenrik.core.features.feature import Kind
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.features.holes import Hole, Shape
-from fenrik.core.features.shapes import Kind
 from fenrik.core.strategies.registry import strategies
 
 HOLES = "recipes of holes"
@@ -71,7 +71,9 @@ When = Literal[
     "something to clear",
     "narrow corners",
     "floors",
+    "floors with narrow corners",
     "walls",
+    "walls with narrow corners",
     "curved faces",
     "chamfers",
 ]
@@ -79,15 +81,16 @@ When = Literal[
 
 class PartStep(Data):
     """One operation of a recipe for features: `when` it is needed, its tool (the clearing mill; the finishing mill, which goes
-    into the corners; a ball; a chamfer cutter), and what it works on. `full_flutes` steps down by the flutes' length. The
-    strategy "recipes of holes" stands for the operations of the holes."""
+    into the corners; the mill for walls, which is the clearing one where that passes by corners; a ball; a chamfer cutter), and what it works on. `full_flutes` steps down by the flutes' length;
+    `rest_of_walls` tells a profile that the mill for walls went along them before. The strategy "recipes of holes" stands for the operations of the holes."""
 
     name: Words
     strategy: str
     when: When | None = None
-    tool: Literal["clearing", "finishing", "ball", "chamfer"] = "clearing"
+    tool: Literal["clearing", "finishing", "walls", "ball", "chamfer"] = "clearing"
     works_on: Literal["everything", "ground", "walls", "curved faces", "chamfers"] = "everything"
     full_flutes: bool = False
+    rest_of_walls: bool = False
     parameters: dict[str, Any] = {}
 
     @model_validator(mode="after")
@@ -119,7 +122,7 @@ def choices() -> dict[str, list[str]]:
         return list(get_args(model.model_fields[name].annotation))
 
     return {
-        "purposes": list(get_args(Purpose)), "kinds": list(get_args(Kind)), "when": list(get_args(When)),
+        "purposes": list(get_args(Purpose)), "shapes": list(get_args(Shape)), "kinds": list(get_args(Kind)), "when": list(get_args(When)),
         "tool": of(RecipeStep, "tool"), "size": of(RecipeStep, "size"),
         "part_tool": of(PartStep, "tool"), "works_on": of(PartStep, "works_on"),
     }  # fmt: skip

@@ -12,10 +12,10 @@ from shapely.geometry import MultiPoint
 
 from fenrik.core.cutting.topology import prepare
 from fenrik.core.errors import ComputeError
+from fenrik.core.features.feature import Feature
 from fenrik.core.features.holes import alike
 from fenrik.core.features.made import made_already
 from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
-from fenrik.core.features.shapes import Feature
 from fenrik.core.job.document import Boundary, OperationDoc, SetupDoc, WallPick
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.recipe_data import HOLES, PartRecipe, PartStep, shipped
@@ -35,10 +35,12 @@ CORNER_SHARE = 0.9
 """Radius of the finishing tool over the smallest inner radius: the tool turns in the corner, not about it."""
 LEFT_MM = 0.3
 """What clearing leaves on walls for finishing."""
+REST_MM = 0.01
+"""What a corner must be narrower than the clearing mill, in radius, to be gone along again."""
 PASSING = 0.2
 """How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
-LONGEST_FLUTES = 5.0
-"""Flutes that a mill can have, in diameters (common practice, no source)."""
+LONGEST_FLUTES, LONGEST_REACH, NECK = 5.0, 8.0, 0.95
+"""Flutes and stick-out that a mill can have, and a relieved neck above its flutes, in diameters (common practice, no source)."""
 CHAMFER_MM, SAME_DEG = 3.0, 1.0
 
 
@@ -101,6 +103,9 @@ class _Whole:
             if big.radius <= CORNER_SHARE * narrowest
             else self._mill(2 * CORNER_SHARE * narrowest, deepest)
         )
+        # a mill that just fits a corner would turn about in it: walls get the larger one only where it passes corners by
+        passes_by = fine.radius < big.radius and narrowest < big.radius - REST_MM
+        mills = {"clearing": big, "finishing": fine, "walls": big if passes_by else fine}
         over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
         needed: dict[str | None, bool] = {
             None: True,
@@ -111,7 +116,11 @@ class _Whole:
             and not self._outside_only()
             and fine.number != big.number,
             "floors": bool(floors),
+            "floors with narrow corners": bool(floors)
+            and not self._outside_only()
+            and fine.number != big.number,
             "walls": bool(walls),
+            "walls with narrow corners": bool(walls) and passes_by,
             "curved faces": bool(curved),
             "chamfers": bool(chamfers),
         }
@@ -119,7 +128,7 @@ class _Whole:
             if step.strategy == HOLES:
                 self.out.operations += self.holes.operations
             elif needed[step.when]:
-                self._step(step, {"clearing": big, "finishing": fine}, walls, curved, chamfers)
+                self._step(step, mills, walls, curved, chamfers)
         self.out.words += self.holes.words
         self._say_left()
         return self.out
@@ -190,10 +199,13 @@ class _Whole:
         flutes = round(min(deep + 2.0, LONGEST_FLUTES * tool.diameter), 1)
         if tool.flute_length >= min(deep, flutes):
             return self._taken(tool, "comes from the library")
-        longer = {
-            "name": f"{tool.name}, flutes {flutes:g}", "flute_length": flutes,
-            "stick_out": max(tool.stick_out, round(flutes + 8.0, 1)),
+        reach = round(min(max(deep + 5.0, flutes + 8.0), max(LONGEST_REACH * tool.diameter, flutes + 8.0)), 1)
+        longer: dict[str, object] = {
+            "name": f"{tool.name}, flutes {flutes:g}", "flute_length": flutes, "stick_out": max(tool.stick_out, reach),
         }  # fmt: skip
+        if flutes < deep:  # above the flutes it must not rub along what they have cut
+            longer["shank_diameter"] = round(NECK * tool.diameter, 2)
+            longer["name"] = f"{tool.name}, flutes {flutes:g}, relieved neck"
         return self._taken(
             tool.model_copy(update=longer), "was made up for the depth: check its lengths and holder"
         )
@@ -273,6 +285,8 @@ class _Whole:
         parameters = dict(step.parameters)
         if step.full_flutes:
             parameters["step_down"] = round(max(tool.flute_length, 1.0), 3)
+        if step.rest_of_walls:
+            parameters["rest_of"] = mills["walls"].diameter
         self._add(step.name, step.strategy, tool, parameters=parameters, **more)
 
     def _point(self, chamfers: list[Face]) -> Assembly:
