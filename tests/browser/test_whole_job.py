@@ -381,6 +381,24 @@ def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page)
     choose(page, "Keep in an area", "Area 1")
     expect(page.get_by_text("a polygon; in 1 operation")).to_be_visible()
 
+    # another by clicks in the view, which looks from above: right is X, up is Y, the middle is the plate's
+    page.get_by_role("button", name="Draw an area").click()
+    expect(page.get_by_role("button", name="Make the area")).to_be_disabled()
+    box = page.get_by_label("Model view").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    for right, up in ((-80, 60), (80, 60), (80, -60), (0, 0)):
+        page.mouse.click(x + right, y - up)
+    corners = page.get_by_role("textbox", name="Corners, X Y a line")
+    expect(corners).to_have_value(re.compile(r"^(\S+ \S+\n){3}\S+ \S+$"))
+    page.get_by_role("button", name="Take the last one back").click()
+    (x0, y0), (x1, y1), (x2, y2) = (map(float, row.split()) for row in corners.input_value().splitlines())
+    assert x0 == pytest.approx(-x1, abs=2.0) and y1 == pytest.approx(-y2, abs=2.0)
+    assert x1 > 5 and y1 > 5 and abs(x1 - x2) < 2 and abs(y0 - y1) < 2
+    with page.expect_response(re.compile(r"/document$")):
+        page.get_by_role("button", name="Make the area").click()
+    areas = document_of(page, job)["setups"][0]["areas"]
+    assert areas[1]["of"][0]["polygon"] == [[x0, y0], [x1, y1], [x2, y2]]
+
     # copied to where it is wanted
     page.get_by_role("checkbox", name="Mark Face").check()
     page.get_by_role("group", name="Marked operations").get_by_role("button", name="Copy").click()

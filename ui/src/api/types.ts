@@ -256,7 +256,7 @@ export interface JobDocument {
   notes: string;
 }
 
-/** A step of a recipe; for holes with `size` and `under`, for features with `when`, `works_on` and `full_flutes`. */
+/** A step of a recipe; for holes with `size` and `under`, for features with `when`, `works_on`, `full_flutes` and `rest_of_walls`. */
 export interface RecipeStepDoc {
   name: string;
   strategy: string;
@@ -267,6 +267,7 @@ export interface RecipeStepDoc {
   when?: string | null;
   works_on?: string;
   full_flutes?: boolean;
+  rest_of_walls?: boolean;
 }
 
 export interface HoleRecipeDoc {
@@ -486,7 +487,7 @@ export interface Library {
   part_recipes: PartRecipeDoc[];
   /** What a recipe's fields may hold, by field; `part_tool` is `tool` of a recipe for features. */
   recipe_choices: Record<
-    "purposes" | "kinds" | "when" | "tool" | "size" | "part_tool" | "works_on",
+    "purposes" | "shapes" | "kinds" | "when" | "tool" | "size" | "part_tool" | "works_on",
     string[]
   >;
   tools: Tool[];

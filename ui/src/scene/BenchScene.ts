@@ -9,6 +9,12 @@ import type { HeightField } from "./heightfield";
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast;
 
+/** How near to a corner of the part, in pixels, a click is meant for it. */
+const CATCH = 9;
+const DRAWN = 0xb3541e;
+
+const round = (value: number, parts: number) => Math.round(value * parts) / parts;
+
 export interface Hit {
   face: number;
   point: Vec3;
@@ -24,6 +30,8 @@ export class BenchScene {
   private readonly layers = new Map<string, THREE.Object3D>();
   private partMesh: THREE.Mesh | null = null;
   private faceStarts: Int32Array = new Int32Array();
+  private corners: THREE.Vector3[] = [];
+  private drawnAt = 0;
   private colours = LIGHT;
   private asked = false;
   private fieldMesh: THREE.Mesh | null = null;
@@ -188,8 +196,11 @@ export class BenchScene {
     const counts = blob.arrays.edge_counts as Int32Array;
     const index: number[] = [];
     let at = 0;
+    this.corners = [];
     for (const count of counts) {
       for (let i = 0; i + 1 < count; i++) index.push(at + i, at + i + 1);
+      for (const end of [at, at + count - 1])
+        this.corners.push(new THREE.Vector3().fromArray(points, 3 * end));
       at += count;
     }
     const geometry = new THREE.BufferGeometry();
@@ -279,6 +290,46 @@ export class BenchScene {
     }
     const point = hit.object.worldToLocal(hit.point.clone());
     return { face: low + 1, point: [point.x, point.y, point.z] };
+  }
+
+  /** The place in the shown frame (X, Y, mm) under a point of the canvas (-1..1): a corner of the part that is near, else
+   * what is hit, else the plane on which an area is drawn. */
+  cornerAt(x: number, y: number): [number, number] | null {
+    const size = this.renderer.getSize(new THREE.Vector2());
+    let [nearest, best] = [null as THREE.Vector3 | null, CATCH];
+    for (const corner of this.corners) {
+      const there = corner.clone().applyMatrix4(this.partGroup.matrix);
+      const seen = there.clone().project(this.camera);
+      const away = Math.hypot(((seen.x - x) * size.x) / 2, ((seen.y - y) * size.y) / 2);
+      if (away < best) [nearest, best] = [there, away];
+    }
+    if (nearest) return [round(nearest.x, 1000), round(nearest.y, 1000)];
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2(x, y), this.camera);
+    const part = this.partMesh ? ray.intersectObject(this.partMesh, false)[0]?.point : undefined;
+    const plane = new THREE.Plane(new THREE.Vector3(0, 0, 1), -this.drawnAt);
+    const hit = part ?? ray.ray.intersectPlane(plane, new THREE.Vector3());
+    return hit ? [round(hit.x, 10), round(hit.y, 10)] : null;
+  }
+
+  /** The corners of an area (mm, shown frame) and the lines between them, at a height. */
+  setDrawing(corners: [number, number][], height: number) {
+    this.clear("drawing");
+    this.drawnAt = height;
+    if (corners.length === 0) return;
+    const geometry = new THREE.BufferGeometry().setFromPoints(
+      corners.map(([x, y]) => new THREE.Vector3(x, y, height)),
+    );
+    const group = new THREE.Group();
+    const line = { color: DRAWN, depthTest: false };
+    group.add(
+      new THREE.LineLoop(geometry, new THREE.LineBasicMaterial(line)),
+      new THREE.Points(
+        geometry.clone(),
+        new THREE.PointsMaterial({ ...line, size: 8, sizeAttenuation: false }),
+      ),
+    );
+    this.put("drawing", group);
   }
 
   mark(name: "hover" | "picked", faces: number[]) {

@@ -66,6 +66,7 @@ export function Bench() {
       step: null,
       place: null,
       wanted: null,
+      drawing: null,
     });
   }, [id]);
 
@@ -204,7 +205,7 @@ function useKeys(
       } else if (event.key === "?") {
         help(true);
       } else if (event.key === "Escape") {
-        useBench.getState().set({ picks: [], wanted: null, wantedWords: "" });
+        useBench.getState().set({ picks: [], wanted: null, wantedWords: "", drawing: null });
       }
     };
     window.addEventListener("keydown", press);

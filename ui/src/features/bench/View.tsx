@@ -46,6 +46,7 @@ export function View() {
   useSetup(scene);
   usePath(scene);
   useProofView(scene);
+  useDrawing(scene);
   usePicking(scene, holder);
 
   const empty = state?.part.state !== "ready";
@@ -256,6 +257,18 @@ function useProofView(scene: BenchScene | null) {
   useEffect(() => scene?.setPlace(key ? place : null), [scene, key, place]);
 }
 
+/** The area that is being drawn, over the stock's top; drawing begins with a look from above. */
+function useDrawing(scene: BenchScene | null) {
+  const { state } = useShared();
+  const { drawing, setup } = useBench();
+  const top = state?.setups[setup]?.stock?.max[2] ?? 0;
+  const open = drawing !== null;
+  useEffect(() => {
+    if (open) scene?.look([0, 0, 1]);
+  }, [scene, open]);
+  useEffect(() => scene?.setDrawing(drawing ?? [], top), [scene, drawing, top]);
+}
+
 function usePicking(scene: BenchScene | null, holder: React.RefObject<HTMLElement | null>) {
   const { station } = useShared();
   useEffect(() => {
@@ -269,7 +282,7 @@ function usePicking(scene: BenchScene | null, holder: React.RefObject<HTMLElemen
     };
     const move = (e: PointerEvent) => {
       if (e.buttons) return;
-      const hit = scene.pick(...place(e));
+      const hit = useBench.getState().drawing ? null : scene.pick(...place(e));
       const face = hit?.face ?? null;
       if (useBench.getState().hover !== face) useBench.getState().set({ hover: face });
     };
@@ -278,8 +291,13 @@ function usePicking(scene: BenchScene | null, holder: React.RefObject<HTMLElemen
     };
     const release = (e: PointerEvent) => {
       if (!down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4 || e.button !== 0) return;
+      const { picks, wanted, drawing, set } = useBench.getState();
+      if (drawing) {
+        const corner = scene.cornerAt(...place(e));
+        if (corner) set({ drawing: [...drawing, corner] });
+        return;
+      }
       const hit = scene.pick(...place(e));
-      const { picks, wanted, set } = useBench.getState();
       if (hit && wanted) {
         set({ wanted: null, wantedWords: "", picks: [] });
         wanted(hit.face);

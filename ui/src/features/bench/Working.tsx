@@ -80,6 +80,7 @@ function Remedy({ fault }: { fault: Fault }) {
   const given = { ...offer.set, ...offer.parameters };
   const [key, value] = Object.entries(given)[0] ?? [];
   if (!key) return null;
+  if (key === "enabled") return button("Switch it off", () => edit((o) => void (o.enabled = false)));
   const strategy = library.strategies.find((s) => s.id === operation.strategy);
   const label = labelOf(key, strategy?.parameters.properties[key]);
   return button(`Set “${label}” to ${String(value).replaceAll("_", "-")}`, () =>

@@ -20,6 +20,8 @@ interface BenchStore {
   place: Vec3 | null;
   wanted: ((face: number) => void) | null;
   wantedWords: string;
+  /** Corners of the area that is being drawn, in program coordinates; null where none is. */
+  drawing: [number, number][] | null;
   set: (values: Partial<BenchStore>) => void;
 }
 
@@ -39,5 +41,6 @@ export const useBench = create<BenchStore>((set) => ({
   place: null,
   wanted: null,
   wantedWords: "",
+  drawing: null,
   set,
 }));

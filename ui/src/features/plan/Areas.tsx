@@ -2,6 +2,7 @@ import { Button, Select, Textarea, TextInput } from "@mantine/core";
 import { useState } from "react";
 import type { Area, Boundary, Operation } from "../../api/types";
 import { LengthField } from "../../forms/fields";
+import { rowsOf, textOf, wrongRow } from "../../forms/lines";
 import { useShared } from "../bench/context";
 import { useBench } from "../bench/store";
 
@@ -101,9 +102,8 @@ export function Borders({ doc, edit }: Part) {
 /** The chosen setup's areas: their names, what they are made of, who uses them. */
 export function NamedAreas() {
   const { document, editing } = useShared();
-  const { setup } = useBench();
+  const { setup, drawing, set } = useBench();
   const own = document.setups[setup];
-  const [drawing, draw] = useState(false);
   if (!own) return null;
   const areas = own.areas ?? [];
   const uses = (name: string) =>
@@ -143,11 +143,11 @@ export function NamedAreas() {
         <Outline
           done={(points) => {
             if (points) add(points);
-            draw(false);
+            set({ drawing: null });
           }}
         />
       ) : (
-        <Button size="compact-xs" variant="subtle" mt={8} onClick={() => draw(true)}>
+        <Button size="compact-xs" variant="subtle" mt={8} onClick={() => set({ drawing: [], picks: [] })}>
           Draw an area
         </Button>
       )}
@@ -182,44 +182,43 @@ function AreaRow({ area, uses, rename, remove }: RowProps) {
   );
 }
 
-/** Corners of a polygon in program coordinates, one a line. */
+/** Corners of a polygon in program coordinates: clicked in the view, or written, one a line. */
 function Outline({ done }: { done: (points: [number, number][] | null) => void }) {
+  const { drawing, set } = useBench();
+  const drawn = drawing ?? [];
   const [text, setText] = useState("");
-  const rows = text
-    .split("\n")
-    .map((line) =>
-      line
-        .trim()
-        .split(/[\s,;]+/)
-        .filter(Boolean)
-        .map(Number),
-    )
-    .filter((row) => row.length > 0);
-  const wrong = rows.findIndex((row) => row.length !== 2 || row.some((v) => !Number.isFinite(v)));
-  const fault =
-    wrong >= 0
-      ? `Line ${wrong + 1} is not X and Y.`
-      : rows.length > 0 && rows.length < 3
-        ? "Give three corners."
-        : null;
+  const rows = rowsOf(text);
+  const wrong = wrongRow(rows, 2, 2);
+  // a corner that was clicked is written, too
+  if (wrong === null && textOf(rows) !== textOf(drawn)) setText(textOf(drawn));
+  const write = (value: string) => {
+    setText(value);
+    const now = rowsOf(value);
+    if (wrongRow(now, 2, 2) === null) set({ drawing: now as [number, number][] });
+  };
+  const fault = wrong !== null ? `Line ${wrong} is not X and Y.` : null;
   return (
     <div>
       <Textarea
         label="Corners, X Y a line"
-        description="in program coordinates, mm"
+        description="Click them in the view, where they catch on the part's corners, or write them: program coordinates, mm."
         autosize
         minRows={4}
         value={text}
         error={fault}
-        onChange={(e) => setText(e.currentTarget.value)}
+        onChange={(e) => write(e.currentTarget.value)}
       />
       <div style={{ display: "flex", gap: 6, marginTop: 6 }}>
+        <Button size="compact-xs" disabled={drawn.length < 3 || fault !== null} onClick={() => done(drawn)}>
+          Make the area
+        </Button>
         <Button
           size="compact-xs"
-          disabled={rows.length < 3 || fault !== null}
-          onClick={() => done(rows as [number, number][])}
+          variant="subtle"
+          disabled={drawn.length === 0}
+          onClick={() => set({ drawing: drawn.slice(0, -1) })}
         >
-          Make the area
+          Take the last one back
         </Button>
         <Button size="compact-xs" variant="default" onClick={() => done(null)}>
           Not now

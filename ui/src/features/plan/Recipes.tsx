@@ -89,6 +89,13 @@ function Recipe({ name, renamed }: { name: string; renamed: (name: string) => vo
             value={hole.purposes}
             onChange={(v) => v.length > 0 && edit((r) => void (r.purposes = v))}
           />
+          <MultiSelect
+            label="For shapes"
+            placeholder={hole.shapes?.length ? undefined : "All"}
+            data={library.recipe_choices.shapes}
+            value={hole.shapes ?? []}
+            onChange={(v) => edit((r) => void (r.shapes = v.length > 0 ? v : null))}
+          />
           <div className="two">
             <PlainField
               label="Deeper than"
@@ -223,6 +230,13 @@ function Step({ number, step, forHoles, only, last, edit, move, again, out }: St
           label="Down by the whole flutes"
           value={step.full_flutes ?? false}
           onSave={(v) => edit((s) => void (s.full_flutes = v))}
+        />
+      )}
+      {step.strategy === "profile" && step.tool === "finishing" && (
+        <SwitchField
+          label="Only what the mill for walls leaves"
+          value={step.rest_of_walls ?? false}
+          onSave={(v) => edit((s) => void (s.rest_of_walls = v))}
         />
       )}
       {own && <Parameters step={step} onSave={(v) => edit((s) => void (s.parameters = v))} />}

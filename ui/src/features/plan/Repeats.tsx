@@ -2,6 +2,7 @@ import { Button, Textarea } from "@mantine/core";
 import { useState } from "react";
 import type { How, Repeat, Vec3 } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, TextField } from "../../forms/fields";
+import { rowsOf, textOf, wrongRow } from "../../forms/lines";
 import { useShared } from "../bench/context";
 import { HOW_WORDS, repeated, repeatOf } from "./operations";
 
@@ -148,26 +149,15 @@ function HowFields({ how, put }: { how: How; put: (how: How) => void }) {
 }
 
 function Shifts({ at, save }: { at: Vec3[]; save: (at: Vec3[]) => void }) {
-  const shown = at.map((p) => p.join(" ")).join("\n");
+  const shown = textOf(at);
   const [text, setText] = useState(shown);
   const [seen, see] = useState(shown);
   if (seen !== shown) {
     see(shown);
     setText(shown);
   }
-  const rows = text
-    .split("\n")
-    .map((line) =>
-      line
-        .trim()
-        .split(/[\s,;]+/)
-        .filter(Boolean)
-        .map(Number),
-    )
-    .filter((row) => row.length > 0);
-  const wrong = rows.findIndex(
-    (row) => row.length < 2 || row.length > 3 || row.some((v) => !Number.isFinite(v)),
-  );
+  const rows = rowsOf(text);
+  const wrong = wrongRow(rows, 2, 3);
   return (
     <Textarea
       label="Shift X Y and turn, one place a line"
@@ -175,10 +165,10 @@ function Shifts({ at, save }: { at: Vec3[]; save: (at: Vec3[]) => void }) {
       autosize
       minRows={2}
       value={text}
-      error={wrong >= 0 ? `Line ${wrong + 1} is not X, Y and perhaps a turn.` : null}
+      error={wrong !== null ? `Line ${wrong} is not X, Y and perhaps a turn.` : null}
       onChange={(e) => setText(e.currentTarget.value)}
       onBlur={() =>
-        wrong < 0 && rows.length > 0 && text !== shown && save(rows.map((r) => [r[0], r[1], r[2] ?? 0]))
+        wrong === null && rows.length > 0 && text !== shown && save(rows.map((r) => [r[0], r[1], r[2] ?? 0]))
       }
     />
   );
