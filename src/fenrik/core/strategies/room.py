@@ -103,7 +103,9 @@ def refuse_narrow(inputs: Inputs, radial: float, axial: float, levels: list[floa
         fits = room.widest(level, lambda d, blocked, level=level: enters(level, d, blocked))  # type: ignore[misc]
         if fits is None:
             continue
-        x, y = shapely.maximum_inscribed_circle(found[-1], tolerance=0.02).coords[0]
+        x, y = (
+            round(v, 2) + 0.0 for v in shapely.maximum_inscribed_circle(found[-1], tolerance=0.02).coords[0]
+        )
         raise ComputeError(
             f"Tool {tool.number} of {tool.diameter:g} mm has no room in the ground about X {x:.2f} Y {y:.2f} at Z {level:.2f}"
             " and clears nothing.",

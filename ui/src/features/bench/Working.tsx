@@ -7,7 +7,7 @@ import { useShared } from "./context";
 
 /** A button that starts background work, its progress, and how it ended. */
 export function Working({ target, label, disabled }: { target: string; label: string; disabled?: boolean }) {
-  const { runs, editing } = useShared();
+  const { runs, editing, document } = useShared();
   const run = runs.find((r) => r.target === target);
   const open = run && ["queued", "running"].includes(run.state);
   return (
@@ -33,7 +33,7 @@ export function Working({ target, label, disabled }: { target: string; label: st
       )}
       {run?.state === "failed" && run.error && (
         <div className="problem wrong" role="alert">
-          {run.error.where && <span className="small">{run.error.where}: </span>}
+          {run.error.where && <span className="small">{placeWords(run.error.where, document)}: </span>}
           {run.error.what} {run.error.remedy}
           <Remedy fault={run.error as Fault} />
         </div>
@@ -41,6 +41,16 @@ export function Working({ target, label, disabled }: { target: string; label: st
       {run?.state === "cancelled" && <div className="small">Cancelled; what was finished is kept.</div>}
     </div>
   );
+}
+
+/** A place in the document as the sheets name it: the setup, and the operation's number and name. */
+function placeWords(where: string, document: JobDocument) {
+  const at = /^setups\[(\d+)\](?:\.operations\[(\d+)\])?\.?(.*)$/.exec(where);
+  const setup = at ? document.setups[Number(at[1])] : undefined;
+  const operation = at?.[2] ? setup?.operations[Number(at[2])] : undefined;
+  if (!at || !setup) return where;
+  const number = operation ? `, ${Number(at[1]) + 1}.${Number(at[2]) + 1} ${operation.name}` : "";
+  return `${setup.name}${number}${at[3] ? `, ${at[3]}` : ""}`;
 }
 
 /** Changes an operation that failed as its error offers; nothing where nothing can be offered. */
