@@ -36,8 +36,10 @@ setup: .data/python .data/warm
 	@mkdir -p .data
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	@test -x $(UV) || $(BIN)/pip install --quiet --disable-pip-version-check uv
-	$(UV) pip sync --quiet --require-hashes requirements.lock
+	@# compiled to bytecode: every start of a server, worker or reader would else do it again where Python may not write it
+	$(UV) pip sync --quiet --require-hashes --compile-bytecode requirements.lock
 	$(UV) pip install --quiet --no-deps -e .
+	$(BIN)/python -m compileall -q src
 	@touch $@
 
 # Numba kernels are compiled once, so that the first toolpath does not wait for a compiler.

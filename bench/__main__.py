@@ -13,6 +13,7 @@ from bench import (
     pocketing,
     removal,
     replay,
+    seen_from_above,
     stock,
     turning,
 )
@@ -28,6 +29,7 @@ ALL = {
     "keeping": keeping,
     "features": features,
     "pocketing": pocketing,
+    "seen_from_above": seen_from_above,
 }
 
 

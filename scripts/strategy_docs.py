@@ -66,7 +66,7 @@ WORDS = {
     "constant_z": "For what is steeper than a limit, spaced by depth or cusp, region by region, with ramped links and a helical option.",
     "constant_cusp": "Offsets over the surface keep the same cusp on flat and steep ground.",
     "inner_corners": "Where the cutter touches twice a larger one has left material: a pass along it, and as many beside it as wanted.",
-    "profile": "Follows walls that are picked, a floor for the walls around it, or the outline: in levels or down a ramp, with passes side by side, a spring pass, arc and line leads, overlap and bridges. Other walls are never cut. The radius is corrected by the computer, by the computer with the wear in the control, or by the control alone (G41, G42); a release of these is proved with new and with worn tools.",
+    "profile": "Follows walls that are picked, a floor for the walls around it, or the outline: in levels or down a ramp, with passes side by side, a spring pass, arc and line leads, overlap and bridges; whole, a piece of it, or only what a larger mill left in narrow corners. Other walls are never cut. The radius is corrected by the computer, by the computer with the wear in the control, or by the control alone (G41, G42); a release of these is proved with new and with worn tools.",
     "edge_breaking": "Sharp edges by width, the model's own chamfers to size; what would touch a neighbouring wall is left and named.",
     "drilling": "Spot, drill, dwell, peck, chip break, ream and counterbore, in the shortest order; written as canned cycles or as moves.",
     "bore_milling": "Down a helix, ring by ring to the size, entered by half circles.",

@@ -136,7 +136,12 @@ def test_a_piece_of_an_edge_beside_a_wall_is_left_and_the_rest_is_cut(tmp_path):
 
     # half of the block stands 10 mm lower: its edges along Y = 0 and 40 run up to the wall at X = 30
     file = drilled(tmp_path, [BRepPrimAPI_MakeBox(gp_Pnt(30, 0, 10), 30.0, 40.0, 10.0).Shape()])
-    path = path_of(planner(file, [{"face": face(planner(file, []), [0, 0, 1], 10.0)}], width=0.5, below=0.5))
+    low = [{"face": face(planner(file, []), [0, 0, 1], 10.0)}]
+    # the shank is as thick as the cutter: where stock stood higher than its flutes, the edge would be left
+    exact = {"allowance_radial": 0.0, "allowance_axial": 0.0}
+    rough = [{"name": "Rough", "strategy": "level_roughing", "tool": 2, "parameters": exact}]
+    assert path_of(planner(file, low, width=0.5, below=0.5)).notes[-1]["part"] == "shank"
+    path = path_of(planner(file, low, rough=rough, width=0.5, below=0.5))
     points = cutting(path)
     assert points[:, 0].max() == pytest.approx(30.5, abs=0.05)
     beside = points[np.abs(points[:, 1]) > 20.4]

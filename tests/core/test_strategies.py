@@ -413,11 +413,11 @@ def test_mesh_is_read_once_for_all_paths():
 
 def test_keys_of_a_long_plan_are_worked_out_once_each(monkeypatch):
     """Every operation stands on those before it: sixteen of them must not ask for the part 2^16 times."""
-    from fenrik.core.job import planning
+    from fenrik.core.job import parts
 
     asked: list[int] = []
-    real = planning.file_hash
-    monkeypatch.setattr(planning, "file_hash", lambda path: (asked.append(1), real(path))[1])
+    real = parts.file_hash
+    monkeypatch.setattr(parts, "file_hash", lambda path: (asked.append(1), real(path))[1])
     document = planner("plate_a.step", "level_roughing", alone=True).job.model_dump(mode="json")
     first = document["setups"][0]["operations"][0]
     document["setups"][0]["operations"] = [first | {"name": f"op {i}"} for i in range(16)]
@@ -425,7 +425,7 @@ def test_keys_of_a_long_plan_are_worked_out_once_each(monkeypatch):
     setup = plan.job.setups[0]
     keys = {plan.path_key(setup, o) for o in setup.operations}
     assert len(keys) == 16
-    assert len(asked) <= 40
+    assert 1 <= len(asked) <= 40
 
 
 def test_models_of_the_examples_are_there():
