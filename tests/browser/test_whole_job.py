@@ -473,8 +473,11 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
     # they stand 1 mm beside the block: what fails says so and offers a change that can be taken
     page.get_by_role("button", name="Compute the plan").click()
     expect(page.get_by_text("Tool 6 of 6 mm does not go round Boss Ø15")).to_be_visible(timeout=90_000)
+    row = table.get_by_role("row").filter(has_text="Boss milling")
+    expect(row).to_contain_text("failed")
     with page.expect_response(re.compile(r"/document$")):
         page.get_by_role("button", name="Use End mill 3 instead").click()
+    expect(row).not_to_contain_text("failed")
     expect(page.get_by_role("combobox", name="Tool", exact=True)).to_have_value(
         re.compile(r"T\d+ End mill 3")
     )

@@ -72,12 +72,13 @@ export function Bench() {
 
   const shared = useMemo<Shared | null>(
     () =>
-      document && library.data
+      document && job.data && library.data
         ? {
             id,
             station,
             go,
             document,
+            revision: job.data.revision,
             state: state.data,
             library: library.data,
             faces: faces.data?.faces ?? [],
@@ -85,7 +86,7 @@ export function Bench() {
             editing,
           }
         : null,
-    [id, station, go, document, state.data, library.data, faces.data, runs.data, editing],
+    [id, station, go, document, job.data, state.data, library.data, faces.data, runs.data, editing],
   );
   if (job.isError) {
     return (

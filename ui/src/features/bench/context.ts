@@ -12,6 +12,8 @@ export interface Shared {
   station: Station;
   go: (station: Station) => void;
   document: JobDocument;
+  /** The revision that the server has saved last. */
+  revision: number;
   state: JobState | undefined;
   library: Library;
   faces: FaceFacts[];

@@ -109,8 +109,16 @@ export function PlanSheet() {
   );
 }
 
+/** Where the plan of this very document could not be computed, as a place in the document; null where it could. */
+function useFailure(): string | null {
+  const { runs, revision } = useShared();
+  const run = runs.find((r) => r.target === "plan");
+  return run?.state === "failed" && run.revision === revision ? (run.error?.where ?? null) : null;
+}
+
 function SetupPlan({ index }: { index: number }) {
   const { document, state, editing } = useShared();
+  const failure = useFailure();
   const { setup, operation, marked, set } = useBench();
   const doc = document.setups[index];
   const mark = (name: string) => {
@@ -147,6 +155,9 @@ function SetupPlan({ index }: { index: number }) {
           const facts = state?.setups[index]?.operations[k];
           const chosen = setup === index && operation === k;
           const repeat = repeatOf(doc, o.name);
+          const place = `setups[${index}].operations[${k}]`;
+          const failed = failure === place || failure?.startsWith(`${place}.`);
+          const standing = !o.enabled ? "off" : failed ? "failed" : (facts?.state ?? "stale");
           return (
             <tr
               key={o.name}
@@ -183,9 +194,7 @@ function SetupPlan({ index }: { index: number }) {
               <td className="num">{facts?.derived.spindle_rpm?.value.toFixed(0)}</td>
               <td className="num">{facts?.derived.feed_mm_min?.value.toFixed(0)}</td>
               <td>
-                <span className={`state ${o.enabled ? (facts?.state ?? "stale") : ""}`}>
-                  {o.enabled ? (facts?.state ?? "stale") : "off"}
-                </span>
+                <span className={`state ${failed && o.enabled ? "wrong" : standing}`}>{standing}</span>
               </td>
             </tr>
           );
