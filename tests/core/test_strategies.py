@@ -51,7 +51,10 @@ FAST = {
     "facing": {"stepover": 2.0, "step_down": 0.25},
     "boss_milling": {"pitch": 0.5, "rings": 6, "stepover": 0.5},
     "engraving": {"depth": 0.3, "passes": 2},
+    "slot_milling": {"step_down": 2.0, "ramp_deg": 5.0},
 }
+ONLY = {"slot_milling": ("bearing_bracket.step", [{"face": 50}, {"face": 51}])}
+"""The one part that has what a strategy needs, and the walls there."""
 SHALLOW = [{"at": [8 * i - 20, 3 * i - 9], "diameter": 10, "depth": 0.9} for i in range(6)]
 """In the stock over the part."""
 BORES = {
@@ -95,6 +98,7 @@ PREPARED: dict[str, Planner] = {}
 def planner(
     part: str, strategy: str, tool: str | None = None, alone: bool = False, **operation: object
 ) -> Planner:
+    part, slots = ONLY.get(strategy, (part, None))
     own = THREADING.get(strategy) if tool is None else None
     tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
     if strategies()[strategy].needs_holes:
@@ -105,7 +109,7 @@ def planner(
     if strategies()[strategy].needs_walls:
         edges = {"bearing_bracket.step": 2, "plate_a.step": 5}
         walls = {"face": edges.get(part, 1)} if strategies()[strategy].needs_rims else {"outline": True}
-        operation = {"walls": [walls]} | operation
+        operation = {"walls": slots or [walls]} | operation
     doc = {
         "fenrik": 1,
         "name": "contract",
