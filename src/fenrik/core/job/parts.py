@@ -46,6 +46,7 @@ class Parts:
         self._meshes: dict[str, TriangleMesh] = {}
         self._topologies: dict[str, Topology] = {}
         self._outlines: dict[str, BaseGeometry] = {}
+        self._face_outlines: dict[tuple[int, ...], BaseGeometry] = {}
         # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
         self._clampings: dict[int, tuple[SetupDoc, Clamped]] = {}
 
@@ -173,6 +174,13 @@ class Parts:
             one = projected(self.mesh(round(tolerance * MESH_SHARE, 6)).moved(clamped.setup_from_part))
             self._outlines[key] = shapely.union_all([translate(one, x, y) for x, y, _ in clamped.copies])
         return self._topologies[key], self._outlines[key]
+
+    def _outline_of(self, setup: SetupDoc, tolerance: float, faces: list[int]) -> BaseGeometry:
+        """Some faces seen from above in the setup frame, worked out once."""
+        key = (id(self._topology(setup, tolerance)[0]), *sorted(faces))
+        if key not in self._face_outlines:
+            self._face_outlines[key] = projected(self.setup_mesh(setup, tolerance), faces)
+        return self._face_outlines[key]
 
     def _flats(self, clamped: Clamped) -> list[float]:
         """Heights of the part's upward planar faces in the setup frame."""

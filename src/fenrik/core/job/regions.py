@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import shapely
 from numpy.typing import NDArray
@@ -69,8 +71,9 @@ def area_of(
     low: NDArray[np.float64],
     high: NDArray[np.float64],
     where: str,
+    outline: Callable[[list[int]], BaseGeometry] | None = None,
 ) -> BaseGeometry | None:
-    """The union of boundaries in program coordinates, None where there are none.
+    """The union of boundaries in program coordinates, None where there are none; `outline` knows that of some faces.
 
     Raises DocumentError for a face that does not exist or has no extent in plan view.
     """
@@ -87,7 +90,7 @@ def area_of(
                         remedy=f"Use a face from 1 to {known}.",
                         where=f"{where}[{i}].faces",
                     )
-            shape = projected(mesh, boundary.faces)
+            shape = outline(boundary.faces) if outline else projected(mesh, boundary.faces)
             if shape.is_empty:
                 raise DocumentError(
                     f"The faces {boundary.faces} stand upright and bound no area seen from above.",
