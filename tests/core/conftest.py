@@ -35,6 +35,7 @@ def shared_readings() -> Iterator[None]:
             meshes[key] = working_mesh(part, deflection)
         return meshes[key]
 
+    assert Planner.__init__.__defaults__ == (read_model, True)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(Planner.__init__, "__defaults__", (read, True))
         patch.setattr(parts, "working_mesh", mesh)

@@ -29,12 +29,17 @@ def test_a_shank_as_thick_as_the_cutter_keeps_out_of_stock_higher_than_the_flute
     path.rapid(0, 0, -25)  # over ground that the first pass has cleared, as it was planned
     path.feed(0, 0, -30, 100, Motion.PLUNGE)
     path.feed(10, 0, -30, 500)
-    path.rapid(10, 0, 50)
+    path.rapid(15, 0, -29)  # low over the same ground, and down
+    path.feed(15, 0, -30, 100, Motion.PLUNGE)
+    path.feed(20, 0, -30, 500)
+    path.rapid(20, 0, 50)
     free = kept_clear(path.build(), topology, tool, "trim", 50.0, block)
     note = free.notes[-1]
     assert note["part"] == "shank" and note["against"] == "stock" and note["lack"] == pytest.approx(8.0)
     deep = free.tip[(free.kind != Motion.RAPID) & (free.tip[:, 2] < -22.1)]
     assert len(deep) and (np.abs(deep[:, 0]) >= 30.0 + 4.0 - 1.2).all()  # beside the block only
+    rapid = free.tip[(free.kind == Motion.RAPID) & (free.tip[:, 2] < 0.0)]
+    assert (np.abs(rapid[:, 0]) >= 30.0).all()
     thin = tool.model_copy(update={"flute_length": 30.5})
     assert kept_clear(path.build(), topology, thin, "trim", 50.0, block).notes == []
 

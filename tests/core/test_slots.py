@@ -48,9 +48,11 @@ def closed(tmp_path_factory):
     return drilled(tmp_path_factory.mktemp("closed"), [slot])
 
 
-def planner(file, tool, faces=None, **parameters):
+def planner(file, tool, faces=None, operation=None, **parameters):
     """A job with one slot; program zero is the middle of the block's top. Without faces: the lowest level face."""
-    doc = {"name": "Slot", "strategy": "slot_milling", "tool": 1, "parameters": parameters}
+    doc = {"name": "Slot", "strategy": "slot_milling", "tool": 1, "parameters": parameters} | (
+        operation or {}
+    )
     data = {
         "fenrik": 1, "name": "slot", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": [doc]}],
@@ -120,6 +122,18 @@ def test_an_open_slot_is_run_out_of(tmp_path):
         assert np.abs(inside[:, 1]).max() == pytest.approx(off, abs=0.01)
 
 
+def test_areas_bound_the_middle_and_an_open_end_is_not_run_out_of_into_them(tmp_path):
+    file = drilled(tmp_path, [box(20, 17, 12, 45, 6, 8)])
+    beside = [{"polygon": [[20, -20], [60, -20], [60, 20], [20, 20]]}]
+    before = [{"polygon": [[-20, -20], [17, -20], [17, 20], [-20, 20]]}]
+    for tool in (mill(6.0), mill(4.0)):
+        out = places(planner(file, tool, operation={"keep_out": beside}))  # that bounds the whole cutter
+        assert 19.0 <= out[:, 0].max() + tool.radius <= 20.05
+        within = places(planner(file, tool, operation={"keep_in": before}))
+        assert 16.0 <= within[:, 0].max() <= 17.05
+    assert places(planner(file, mill(6.0)))[:, 0].max() > 33.0
+
+
 def test_the_middle_of_a_bent_slot_follows_the_bend(tmp_path):
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut
 
@@ -147,6 +161,14 @@ def test_what_is_no_slot_for_the_tool_is_named_with_what_would_do(closed, tmp_pa
     pocket = drilled(tmp_path, [rounded_box(15, 10, 12, 30, 20, 8, 5.0)])
     with pytest.raises(ComputeError, match="not as wide all along"):
         path_of(planner(pocket, mill(20.0)))
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+
+    groove = drilled(
+        tmp_path, [BRepAlgoAPI_Cut(cylinder(30, 20, 12, 15, 8), cylinder(30, 20, 12, 9, 8)).Shape()]
+    )
+    for diameter in (6.0, 4.0):
+        with pytest.raises(ComputeError, match="goes round about an island and is no slot"):
+            path_of(planner(groove, mill(diameter)))
     with pytest.raises(FenrikError, match="has no slot"):
         path_of(planner(closed, mill(12.0), []))
     outside = next(f.id for f in planner(closed, mill(12.0)).part().faces if f.normal and f.normal[0] > 0.9)

@@ -273,13 +273,23 @@ export class BenchScene {
     this.ask();
   }
 
+  /** The line of sight through a point of the canvas (-1..1). */
+  private rayAt(x: number, y: number) {
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2(x, y), this.camera);
+    return ray;
+  }
+
+  /** Where a ray meets the part or one of its copies first. */
+  private hitBy(ray: THREE.Raycaster) {
+    const copies = this.layers.get("copies")?.children.map((copy) => copy.children[0]) ?? [];
+    return this.partMesh ? ray.intersectObjects([this.partMesh, ...copies], false)[0] : undefined;
+  }
+
   /** What lies under a point of the canvas (-1..1), in the part's frame. */
   pick(x: number, y: number): Hit | null {
     if (!this.partMesh || !this.layers.get("part")?.visible) return null;
-    const ray = new THREE.Raycaster();
-    ray.setFromCamera(new THREE.Vector2(x, y), this.camera);
-    const copies = this.layers.get("copies")?.children.map((copy) => copy.children[0]) ?? [];
-    const hit = ray.intersectObjects([this.partMesh, ...copies], false)[0];
+    const hit = this.hitBy(this.rayAt(x, y));
     if (!hit || hit.faceIndex == null) return null;
     let low = 0;
     let high = this.faceStarts.length - 1;
@@ -304,11 +314,9 @@ export class BenchScene {
       if (away < best) [nearest, best] = [there, away];
     }
     if (nearest) return [round(nearest.x, 1000), round(nearest.y, 1000)];
-    const ray = new THREE.Raycaster();
-    ray.setFromCamera(new THREE.Vector2(x, y), this.camera);
-    const part = this.partMesh ? ray.intersectObject(this.partMesh, false)[0]?.point : undefined;
+    const ray = this.rayAt(x, y);
     const plane = new THREE.Plane(new THREE.Vector3(0, 0, 1), -this.drawnAt);
-    const hit = part ?? ray.ray.intersectPlane(plane, new THREE.Vector3());
+    const hit = this.hitBy(ray)?.point ?? ray.ray.intersectPlane(plane, new THREE.Vector3());
     return hit ? [round(hit.x, 10), round(hit.y, 10)] : null;
   }
 

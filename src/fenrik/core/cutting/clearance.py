@@ -269,10 +269,7 @@ class _Trimming:
     def _keep(self, i: int) -> None:
         """A move without a fault."""
         path = self.path
-        goes_down = (
-            i > 0 and path.tip[i, 2] < path.tip[i - 1, 2] and path.kind[i] in (Motion.RAPID, Motion.PLUNGE)
-        )
-        if goes_down and self.ever and not self._free(path.tip[i].tolist(), DEEP_MM):
+        if self._lowers(i) and self.ever and not self._free(path.tip[i].tolist(), DEEP_MM):
             # it went down where something was cut that is not cut any more
             self.broken = True
             return
@@ -285,6 +282,12 @@ class _Trimming:
             if not self._back(path.tip[i - 1].tolist(), float(path.feed[i])):
                 return
         _copy(self.out, path, i)
+
+    def _lowers(self, i: int) -> bool:
+        """Whether a rapid or a plunge goes down, be it because it is the way back from above."""
+        path = self.path
+        down = self.broken or (i > 0 and path.tip[i, 2] < path.tip[i - 1, 2])
+        return bool(down and path.kind[i] in (Motion.RAPID, Motion.PLUNGE))
 
     def _spot(self, spot: list[float], fault: bool, i: int) -> None:
         """On to a spot of a straight move that has faults."""

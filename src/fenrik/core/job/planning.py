@@ -301,7 +301,7 @@ class Planner(Parts):
         topology, outline = self._topology(setup, operation.tolerance_mm)
         where = self.where(setup, operation)
         low, high = clamped.stock_low, clamped.stock_high
-        outline_of = partial(self._outline_of, setup, operation.tolerance_mm)
+        outline_of, faces = partial(self._outline_of, setup, operation.tolerance_mm), int(mesh.face_ids.max())
         excess = max(0.0, mesh.deviation - operation.tolerance_mm * MESH_SHARE)
         return Inputs(
             topology=topology,
@@ -315,11 +315,11 @@ class Planner(Parts):
             part_high=clamped.part_high,
             flats=self._flats(clamped),
             outline=outline,
-            keep_in=area_of(setup.plain(operation.keep_in), mesh, low, high, f"{where}.keep_in", outline_of),
+            keep_in=area_of(setup.plain(operation.keep_in), outline_of, faces, low, high, f"{where}.keep_in"),
             keep_out=kept_out(
                 operation,
                 r.tool,
-                area_of(setup.plain(operation.keep_out), mesh, low, high, f"{where}.keep_out", outline_of),
+                area_of(setup.plain(operation.keep_out), outline_of, faces, low, high, f"{where}.keep_out"),
             ),
             heights=heights_of(operation, clamped, where),
             feed=r.feed,

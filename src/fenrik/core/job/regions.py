@@ -67,20 +67,20 @@ def _union(shapes: list[BaseGeometry] | NDArray[np.object_]) -> BaseGeometry:
 
 def area_of(
     boundaries: list[Boundary],
-    mesh: TriangleMesh,
+    outline: Callable[[list[int]], BaseGeometry],
+    known: int,
     low: NDArray[np.float64],
     high: NDArray[np.float64],
     where: str,
-    outline: Callable[[list[int]], BaseGeometry] | None = None,
 ) -> BaseGeometry | None:
-    """The union of boundaries in program coordinates, None where there are none; `outline` knows that of some faces.
+    """The union of boundaries in program coordinates, None where there are none; `outline` tells that of faces, of which there
+    are `known`.
 
     Raises DocumentError for a face that does not exist or has no extent in plan view.
     """
     if not boundaries:
         return None
     parts = []
-    known = int(mesh.face_ids.max())
     for i, boundary in enumerate(boundaries):
         if boundary.faces:
             for face in boundary.faces:
@@ -90,7 +90,7 @@ def area_of(
                         remedy=f"Use a face from 1 to {known}.",
                         where=f"{where}[{i}].faces",
                     )
-            shape = outline(boundary.faces) if outline else projected(mesh, boundary.faces)
+            shape = outline(boundary.faces)
             if shape.is_empty:
                 raise DocumentError(
                     f"The faces {boundary.faces} stand upright and bound no area seen from above.",

@@ -107,18 +107,16 @@ class _Whole:
         passes_by = fine.radius < big.radius and narrowest < big.radius - REST_MM
         mills = {"clearing": big, "finishing": fine, "walls": big if passes_by else fine}
         over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
+        clears = bool(walls or floors or leaning) and not self._outside_only()
+        narrow = clears and fine.number != big.number
         needed: dict[str | None, bool] = {
             None: True,
             "stock over the top": bool(over and floors)
             and (self.features is None or any(f.kind == "top" for f in self.features)),
-            "something to clear": bool(walls or floors or leaning) and not self._outside_only(),
-            "narrow corners": bool(walls or floors or leaning)
-            and not self._outside_only()
-            and fine.number != big.number,
+            "something to clear": clears,
+            "narrow corners": narrow,
             "floors": bool(floors),
-            "floors with narrow corners": bool(floors)
-            and not self._outside_only()
-            and fine.number != big.number,
+            "floors with narrow corners": bool(floors) and narrow,
             "walls": bool(walls),
             "walls with narrow corners": bool(walls) and passes_by,
             "curved faces": bool(curved),

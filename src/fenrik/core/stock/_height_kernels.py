@@ -59,32 +59,40 @@ def stamp(heights, x0, y0, cell, pieces, shape, margin):
 
 
 @njit(cache=True, nogil=True)
-def highest(heights, x0, y0, cell, ax, ay, bx, by, reach):
-    """Highest stock within `reach` of the straight line a-b (plan view); -1e30 off the map."""
-    ny, nx = heights.shape
-    top = -1e30
+def window(shape, x0, y0, cell, ax, ay, bx, by, reach):
+    """First and last column and row of the cells within `reach` of a line's box, on the map."""
+    ny, nx = shape
+    i0 = max(0, int(math.floor((min(ax, bx) - reach - x0) / cell)))
+    i1 = min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell)))
+    j0 = max(0, int(math.floor((min(ay, by) - reach - y0) / cell)))
+    j1 = min(ny - 1, int(math.floor((max(ay, by) + reach - y0) / cell)))
+    return i0, i1, j0, j1
+
+
+@njit(cache=True, nogil=True)
+def square_to(ax, ay, bx, by, x, y):
+    """Square of the distance of a place from the straight line a-b (plan view)."""
     dx, dy = bx - ax, by - ay
     square = dx * dx + dy * dy
-    i0, i1 = (
-        max(0, int(math.floor((min(ax, bx) - reach - x0) / cell))),
-        min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell))),
-    )
-    j0, j1 = (
-        max(0, int(math.floor((min(ay, by) - reach - y0) / cell))),
-        min(ny - 1, int(math.floor((max(ay, by) + reach - y0) / cell))),
-    )
+    t = 0.0
+    if square > 0.0:
+        t = min(1.0, max(0.0, ((x - ax) * dx + (y - ay) * dy) / square))
+    ex, ey = x - ax - t * dx, y - ay - t * dy
+    return ex * ex + ey * ey
+
+
+@njit(cache=True, nogil=True)
+def highest(heights, x0, y0, cell, ax, ay, bx, by, reach):
+    """Highest stock within `reach` of the straight line a-b (plan view); -1e30 off the map."""
+    top = -1e30
+    i0, i1, j0, j1 = window(heights.shape, x0, y0, cell, ax, ay, bx, by, reach)
     for j in range(j0, j1 + 1):
         cy = y0 + (j + 0.5) * cell
         for i in range(i0, i1 + 1):
             h = heights[j, i]
             if h <= top:
                 continue
-            cx = x0 + (i + 0.5) * cell
-            t = 0.0
-            if square > 0.0:
-                t = min(1.0, max(0.0, ((cx - ax) * dx + (cy - ay) * dy) / square))
-            ex, ey = cx - ax - t * dx, cy - ay - t * dy
-            if ex * ex + ey * ey <= reach * reach:
+            if square_to(ax, ay, bx, by, x0 + (i + 0.5) * cell, cy) <= reach * reach:
                 top = h
     return top
 
@@ -115,16 +123,7 @@ def highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, limit):
     exact, so that ground once cleared costs no more."""
     ny, nx = heights.shape
     best = limit
-    dx, dy = bx - ax, by - ay
-    square = dx * dx + dy * dy
-    i0, i1 = (
-        max(0, int(math.floor((min(ax, bx) - reach - x0) / cell))),
-        min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell))),
-    )
-    j0, j1 = (
-        max(0, int(math.floor((min(ay, by) - reach - y0) / cell))),
-        min(ny - 1, int(math.floor((max(ay, by) + reach - y0) / cell))),
-    )
+    i0, i1, j0, j1 = window(heights.shape, x0, y0, cell, ax, ay, bx, by, reach)
     for bj in range(j0 // BLOCK, j1 // BLOCK + 1):
         for bi in range(i0 // BLOCK, i1 // BLOCK + 1):
             if tops[bj, bi] <= best:
@@ -137,12 +136,7 @@ def highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, limit):
                     top = max(top, h)
                     if h <= best:
                         continue
-                    cx = x0 + (i + 0.5) * cell
-                    t = 0.0
-                    if square > 0.0:
-                        t = min(1.0, max(0.0, ((cx - ax) * dx + (cy - ay) * dy) / square))
-                    ex, ey = cx - ax - t * dx, cy - ay - t * dy
-                    if ex * ex + ey * ey <= reach * reach:
+                    if square_to(ax, ay, bx, by, x0 + (i + 0.5) * cell, cy) <= reach * reach:
                         best = h
             tops[bj, bi] = top
     return best

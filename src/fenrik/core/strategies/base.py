@@ -17,6 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter
+from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.progress import Progress
@@ -152,6 +153,25 @@ class Inputs:
         if key not in self.cutters:
             self.cutters[key] = DropCutter(self.topology, self.assembly.profile, radial, axial)
         return self.cutters[key]
+
+    def areas(self, cutter: DropCutter, margin: float, fineness: float, tolerance: float) -> LevelAreas:
+        """The ground that blocks a cutter at any level, over part and stock and `margin` mm around; grid and accuracy mm."""
+        low = np.minimum(self.stock_low, self.part_low)[:2] - margin
+        high = np.maximum(self.stock_high, self.part_high)[:2] + margin
+        return LevelAreas(cutter, low, high, fineness, tolerance)
+
+    def walls_by_depth(self) -> list[tuple[float, list[Wall]]]:
+        """The chosen walls by the height of their lower ends, the highest first."""
+        groups: dict[float, list[Wall]] = {}
+        for wall in self.walls:
+            groups.setdefault(round(wall.low, 3), []).append(wall)
+        return sorted(groups.items(), key=lambda group: -group[0])
+
+    def allowed(self, ground: BaseGeometry) -> BaseGeometry:
+        """What keep-in and keep-out leave of ground for the tool's middle."""
+        if self.keep_out is not None:
+            ground = ground.difference(self.keep_out)
+        return ground if self.keep_in is None else ground.intersection(self.keep_in)
 
 
 @dataclass(frozen=True)

@@ -161,11 +161,7 @@ class ClearingRun:
 
     def _area(self, level: float) -> BaseGeometry:
         """Where the tool's middle may be: free ground, less what the chords of the way may stray."""
-        free = self.areas.domain.difference(self.areas.blocked(level))
-        if self.inputs.keep_out is not None:
-            free = free.difference(self.inputs.keep_out)
-        if self.inputs.keep_in is not None:
-            free = free.intersection(self.inputs.keep_in)
+        free = self.inputs.allowed(self.areas.domain.difference(self.areas.blocked(level)))
         # not far beyond the stock: passes need no more than the cutter's own width there
         low, high = self.inputs.stock_low, self.inputs.stock_high
         near = shapely.box(low[0], low[1], high[0], high[1]).buffer(1.9 * self.radius)

@@ -134,11 +134,7 @@ class _Roughing:
 
     def _level(self, level: float) -> None:
         blocked = self.areas.blocked(level)
-        free = self.areas.domain.difference(blocked)
-        if self.inputs.keep_out is not None:
-            free = free.difference(self.inputs.keep_out)
-        if self.inputs.keep_in is not None:
-            free = free.intersection(self.inputs.keep_in)
+        free = self.inputs.allowed(self.areas.domain.difference(blocked))
         walls = self.areas.domain.difference(free)
         if walls.is_empty:
             self._open_ground(free, level)

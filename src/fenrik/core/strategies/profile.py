@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString, MultiPoint
 from shapely.geometry.base import BaseGeometry
 
-from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
@@ -166,21 +165,15 @@ class _Profiling:
         self._shrunk: dict[float, tuple[BaseGeometry, BaseGeometry]] = {}
         margin = 2 * self.tool.radius + p.passes * self.stepover + 2.0
         progress.step(0.0, "sampling the part")
-        self.areas = LevelAreas(
-            inputs.cutter(p.allowance_radial, p.allowance_axial),
-            np.minimum(inputs.stock_low, inputs.part_low)[:2] - margin,
-            np.maximum(inputs.stock_high, inputs.part_high)[:2] + margin,
-            min(0.5, max(0.1, self.tool.diameter / 24)),
-            BORDER * inputs.tolerance,
-        )
+        self.areas = inputs.areas(
+            inputs.cutter(p.allowance_radial, p.allowance_axial), margin,
+            min(0.5, max(0.1, self.tool.diameter / 24)), BORDER * inputs.tolerance,
+        )  # fmt: skip
 
     def run(self) -> Toolpath:
-        groups: dict[float, list[Wall]] = {}
-        for wall in self.inputs.walls:
-            groups.setdefault(round(wall.low, 3), []).append(wall)
-        order = sorted(groups, reverse=True)
-        for i, low in enumerate(order):
-            self._group(groups[low], low, self.progress.part(i / len(order), (i + 1) / len(order)))
+        groups = self.inputs.walls_by_depth()
+        for i, (low, walls) in enumerate(groups):
+            self._group(walls, low, self.progress.part(i / len(groups), (i + 1) / len(groups)))
         if self.path.count() == 0 and self.p.rest_of is not None:
             raise ComputeError(
                 f"A mill of {self.p.rest_of:g} mm leaves nothing on {self.inputs.walls[0].words} that tool"
@@ -189,7 +182,7 @@ class _Profiling:
                 offer={"set": {"enabled": False}},
             )
         if self.path.count() == 0:
-            self._refuse(groups[order[0]], order[0])
+            self._refuse(groups[0][1], groups[0][0])
         self.link.away()
         return self.path.build()
 
@@ -237,11 +230,7 @@ class _Profiling:
             (radius or self.tool.radius) + self.p.allowance_radial + away + 2.0 * self.inputs.tolerance + 0.01
         )
         # flat at the ends: where no chosen wall follows, the contour ends square to the last
-        band = band_about(feet, max(reach, 0.05))
-        if self.inputs.keep_in is not None:
-            band = band.intersection(self.inputs.keep_in)
-        if self.inputs.keep_out is not None:
-            band = band.difference(self.inputs.keep_out)
+        band = self.inputs.allowed(band_about(feet, max(reach, 0.05)))
         found = borders_along(ground, band, self.material_right, 0.25 * self.areas.step)
         if self.p.rest_of is not None:
             found = rests(

@@ -12,7 +12,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter
-from fenrik.core.cutting.levels import LevelAreas, polygons
+from fenrik.core.cutting.levels import polygons
 from fenrik.core.errors import ComputeError
 from fenrik.core.strategies.base import Inputs
 from fenrik.core.tooling.profile import Profile
@@ -32,9 +32,7 @@ class Room:
         self._thin: dict[float, BaseGeometry] = {}
         margin = inputs.assembly.diameter + 2.0
         needle = DropCutter(inputs.topology, Profile(NEEDLE_MM, 0.0), radial, axial)
-        low = np.minimum(inputs.stock_low, inputs.part_low)[:2] - margin
-        high = np.maximum(inputs.stock_high, inputs.part_high)[:2] + margin
-        self.areas = LevelAreas(needle, low, high, min(0.5, inputs.assembly.diameter / 12), inputs.tolerance)
+        self.areas = inputs.areas(needle, margin, min(0.5, inputs.assembly.diameter / 12), inputs.tolerance)
 
     def blocked(self, level: float, diameter: float) -> BaseGeometry:
         """Where the middle of a mill may not be."""
@@ -60,11 +58,7 @@ class Room:
     def closed_ground(self, level: float, blocked: BaseGeometry, room: float) -> Polygon | None:
         """The widest closed ground in which a circle of radius `room` has space, with stock on it or not; None where there is
         none."""
-        free = self.areas.domain.difference(blocked)
-        if self.inputs.keep_out is not None:
-            free = free.difference(self.inputs.keep_out)
-        if self.inputs.keep_in is not None:
-            free = free.intersection(self.inputs.keep_in)
+        free = self.inputs.allowed(self.areas.domain.difference(blocked))
         shut = [g for g in polygons(free) if not g.intersects(self.areas.domain.exterior)]
         for ground in sorted(shut, key=lambda g: -g.area):
             circle = shapely.maximum_inscribed_circle(ground, tolerance=0.02)

@@ -20,7 +20,7 @@ from shapely.geometry.base import BaseGeometry
 from shapely.geometry.polygon import orient
 
 from fenrik.core.cutting.drop import DropCutter
-from fenrik.core.cutting.levels import LevelAreas, polygons
+from fenrik.core.cutting.levels import polygons
 from fenrik.core.errors import ComputeError
 from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
 from fenrik.core.progress import Progress
@@ -100,23 +100,16 @@ class _Slotting:
         progress.step(0.0, "sampling the part")
         margin = 2 * self.tool.diameter + 2.0
         needle = DropCutter(inputs.topology, Profile(NEEDLE_MM, 0.0), p.allowance_radial, p.allowance_axial)
-        self.areas = LevelAreas(
-            needle,
-            np.minimum(inputs.stock_low, inputs.part_low)[:2] - margin,
-            np.maximum(inputs.stock_high, inputs.part_high)[:2] + margin,
-            min(0.5, max(0.1, self.tool.diameter / 24)),
-            BORDER * inputs.tolerance,
-        )
+        fine = min(0.5, max(0.1, self.tool.diameter / 24))
+        self.areas = inputs.areas(needle, margin, fine, BORDER * inputs.tolerance)
 
     def run(self) -> Toolpath:
-        groups: dict[float, list[Wall]] = {}
-        for wall in self.inputs.walls:
-            groups.setdefault(round(wall.low, 3), []).append(wall)
-        for i, low in enumerate(sorted(groups, reverse=True)):
+        groups = self.inputs.walls_by_depth()
+        for i, (low, walls) in enumerate(groups):
             part = self.progress.part(i / len(groups), (i + 1) / len(groups))
             bottom = low - self.p.below + self.p.allowance_axial
             blocked = self.areas.blocked(bottom)
-            slots = self._slots(groups[low], blocked)
+            slots = self._slots(walls, blocked)
             for k, slot in enumerate(slots):
                 mine = part.part(k / len(slots), (k + 1) / len(slots))
                 mine.step(0.0, f"slot {k + 1} of {len(slots)} at Z {bottom:.2f}")
@@ -129,16 +122,25 @@ class _Slotting:
         self.link.away()
         return self.path.build()
 
+    def _free(self, blocked: BaseGeometry) -> BaseGeometry:
+        """Where the tool's middle may be, by what is blocked for it."""
+        return self.inputs.allowed(self.areas.domain.difference(blocked))
+
     def _slots(self, walls: list[Wall], blocked: BaseGeometry) -> list[Slot]:
         """The pieces of free ground between walls."""
         hull = merged([w.line for w in walls]).convex_hull.buffer(0.01)
-        between = self.areas.domain.difference(blocked).intersection(hull)
+        between = self._free(blocked).intersection(hull)
         reach = NEEDLE_MM + abs(self.p.allowance_radial) + 2 * self.inputs.tolerance + 0.02
         out = []
         for ground in polygons(between):
             own = [w for w in walls if w.line.distance(ground) <= reach]
             circle = shapely.maximum_inscribed_circle(ground, tolerance=0.001)
             if own and circle.length > 0.01:
+                if ground.interiors:
+                    raise ComputeError(
+                        f"The ground at {own[0].words} goes round about an island and is no slot.",
+                        remedy="Clear it and finish its walls by a profile.",
+                    )
                 out.append(Slot(ground, float(circle.length) + NEEDLE_MM, own))
         return out
 
@@ -183,7 +185,7 @@ class _Slotting:
             return [np.vstack([line, line[-2::-1]])]
         beyond = merged([w.line for w in slot.walls]).convex_hull
         beyond = beyond.buffer(self.tool.radius + RUN_OUT_MM, join_style="mitre")
-        free = self.areas.domain.difference(blocked.buffer(self.tool.radius - NEEDLE_MM, quad_segs=48))
+        free = self._free(blocked.buffer(self.tool.radius - NEEDLE_MM, quad_segs=48))
         mine = max(polygons(free.intersection(beyond)), key=lambda g: float(g.intersection(slot.ground).area))
         count = max(1, math.ceil(play / (RING_SHARE * self.tool.radius)))
         sense = 1.0 if self.material_right else -1.0
@@ -197,10 +199,12 @@ class _Slotting:
         """The slot's middle line (n, 2), driven on at open ends. Raises ComputeError where it has no one width."""
         hull = merged([w.line for w in slot.walls]).convex_hull.buffer(0.01)
         around = hull.buffer(2 * slot.half, join_style="mitre")
-        free = self.areas.domain.difference(blocked).intersection(around)
+        free = self._free(blocked).intersection(around)
         core = free.buffer(NEEDLE_MM + CORE_MM - slot.half, quad_segs=48).intersection(hull)
         line = _between_sides(max(polygons(core), key=lambda g: float(g.intersection(slot.ground).area)))
-        shut = blocked.buffer(self.tool.radius - NEEDLE_MM - PLAY_MM, quad_segs=48)
+        # what keep-in and keep-out forbid is shut as well as what the tool would cut
+        near = blocked.buffer(self.tool.radius - NEEDLE_MM - PLAY_MM, quad_segs=48)
+        shut = self.areas.domain.difference(self._free(near))
         whole = extended(Contour(line, False), self.tool.radius + RUN_OUT_MM, shut).points
         left = slot.ground.difference(LineString(whole).buffer(slot.half, quad_segs=48))
         if left.area > UNEVEN * slot.ground.area:

@@ -4,6 +4,7 @@ import { tell } from "../../api/hooks";
 import type { Fault, JobDocument, Operation } from "../../api/types";
 import { labelOf } from "../../forms/ParameterForm";
 import { useShared } from "./context";
+import { foundAt, placeOf, placeWords } from "./places";
 
 /** A button that starts background work, its progress, and how it ended. */
 export function Working({ target, label, disabled }: { target: string; label: string; disabled?: boolean }) {
@@ -43,25 +44,15 @@ export function Working({ target, label, disabled }: { target: string; label: st
   );
 }
 
-/** A place in the document as the sheets name it: the setup, and the operation's number and name. */
-function placeWords(where: string, document: JobDocument) {
-  const at = /^setups\[(\d+)\](?:\.operations\[(\d+)\])?\.?(.*)$/.exec(where);
-  const setup = at ? document.setups[Number(at[1])] : undefined;
-  const operation = at?.[2] ? setup?.operations[Number(at[2])] : undefined;
-  if (!at || !setup) return where;
-  const number = operation ? `, ${Number(at[1]) + 1}.${Number(at[2]) + 1} ${operation.name}` : "";
-  return `${setup.name}${number}${at[3] ? `, ${at[3]}` : ""}`;
-}
-
 /** Changes an operation that failed as its error offers; nothing where nothing can be offered. */
 function Remedy({ fault }: { fault: Fault }) {
   const { document, library, editing } = useShared();
-  const at = /^setups\[(\d+)\]\.operations\[(\d+)\]/.exec(fault.where);
-  const operation = at ? document.setups[Number(at[1])]?.operations[Number(at[2])] : undefined;
+  const place = placeOf(fault.where);
+  const { operation } = foundAt(place, document);
   const { offer } = fault;
-  if (!offer || !at || !operation) return null;
+  if (!offer || !operation) return null;
   const edit = (work: (o: Operation, d: JobDocument) => void) =>
-    editing.edit((d) => work(d.setups[Number(at[1])].operations[Number(at[2])], d));
+    editing.edit((d) => work(foundAt(place, d).operation!, d));
   const button = (label: string, act: () => void) => (
     <div style={{ marginTop: 6 }}>
       <Button size="compact-xs" variant="default" onClick={act}>

@@ -1,5 +1,5 @@
 import { Button, Select, Textarea, TextInput } from "@mantine/core";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Area, Boundary, Operation } from "../../api/types";
 import { LengthField } from "../../forms/fields";
 import { rowsOf, textOf, wrongRow } from "../../forms/lines";
@@ -104,6 +104,8 @@ export function NamedAreas() {
   const { document, editing } = useShared();
   const { setup, drawing, set } = useBench();
   const own = document.setups[setup];
+  // corners are in this setup's coordinates: leaving it or the plan ends the drawing
+  useEffect(() => () => useBench.getState().set({ drawing: null }), [setup]);
   if (!own) return null;
   const areas = own.areas ?? [];
   const uses = (name: string) =>

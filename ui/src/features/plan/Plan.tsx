@@ -3,6 +3,7 @@ import type { Height, Operation, Tool } from "../../api/types";
 import { useShared } from "../bench/context";
 import { FeatureRecipe } from "../bench/Features";
 import { HoleRecipe, WholePlan } from "../bench/Holes";
+import { placeOf } from "../bench/places";
 import { useBench } from "../bench/store";
 import { Recipes } from "./Recipes";
 import { Working } from "../bench/Working";
@@ -109,11 +110,11 @@ export function PlanSheet() {
   );
 }
 
-/** Where the plan of this very document could not be computed, as a place in the document; null where it could. */
-function useFailure(): string | null {
+/** The place of the operation for which the plan of this very document could not be computed; null where it could. */
+function useFailure() {
   const { runs, revision } = useShared();
   const run = runs.find((r) => r.target === "plan");
-  return run?.state === "failed" && run.revision === revision ? (run.error?.where ?? null) : null;
+  return run?.state === "failed" && run.revision === revision ? placeOf(run.error?.where ?? "") : null;
 }
 
 function SetupPlan({ index }: { index: number }) {
@@ -155,8 +156,7 @@ function SetupPlan({ index }: { index: number }) {
           const facts = state?.setups[index]?.operations[k];
           const chosen = setup === index && operation === k;
           const repeat = repeatOf(doc, o.name);
-          const place = `setups[${index}].operations[${k}]`;
-          const failed = failure === place || failure?.startsWith(`${place}.`);
+          const failed = failure?.setup === index && failure.operation === k;
           const standing = !o.enabled ? "off" : failed ? "failed" : (facts?.state ?? "stale");
           return (
             <tr
