@@ -83,6 +83,13 @@ def test_revisions_undo_redo_and_conflicts(jobs):
     jobs.step(job_id, -1)
     third = jobs.save(job_id, 1, {**first["document"], "name": "C"})
     assert not third["can_redo"] and third["document"]["name"] == "C"
+    # who still shows the undone "B" must not overwrite "C" by its number
+    with pytest.raises(Conflict):
+        jobs.save(job_id, second["revision"], {**second["document"], "name": "D"})
+    assert jobs.step(job_id, -1)["document"]["name"] == "A"
+    with pytest.raises(Conflict, match="nothing to undo"):
+        jobs.step(job_id, -1)
+    assert jobs.step(job_id, 1)["document"]["name"] == "C"
     with pytest.raises(DocumentError):
         jobs.save(job_id, third["revision"], {**third["document"], "units": "furlong"})
     assert jobs.get(job_id)["document"]["name"] == "C"

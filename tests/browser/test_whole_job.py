@@ -478,6 +478,7 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
     with page.expect_response(re.compile(r"/document$")):
         page.get_by_role("button", name="Use End mill 3 instead").click()
     expect(row).not_to_contain_text("failed")
+    expect(page.get_by_text("does not go round Boss Ø15")).to_have_count(0)  # it was of the document before
     expect(page.get_by_role("combobox", name="Tool", exact=True)).to_have_value(
         re.compile(r"T\d+ End mill 3")
     )

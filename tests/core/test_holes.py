@@ -48,6 +48,19 @@ def test_holes_of_models_that_nobody_here_drew(name):
     assert seen == KNOWN[name]
 
 
+def fused(*shapes):
+    """Solids joined to one, without seams in its faces."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
+    from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
+
+    body = shapes[0]
+    for other in shapes[1:]:
+        body = BRepAlgoAPI_Fuse(body, other).Shape()
+    simple = ShapeUpgrade_UnifySameDomain(body)
+    simple.Build()
+    return simple.Shape()
+
+
 def drilled(folder: Path, cut) -> Path:
     """A block 60 x 40 x 20 with its corner at the origin, less the solids that `cut` makes; as a STEP file."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut

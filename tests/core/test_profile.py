@@ -15,7 +15,7 @@ from fenrik.core.job.reading import job_from_data
 from fenrik.core.paths.toolpath import Motion
 from fenrik.core.stock.heightmap import pieces_of
 from tests.conftest import make_tool
-from tests.core.test_holes import cylinder, drilled
+from tests.core.test_holes import cylinder, drilled, fused
 
 MILL = make_tool("flat", 6.0, flute_length=26.0, stick_out=40.0)
 BLOCK = box(-30.0, -20.0, 30.0, 20.0)
@@ -24,23 +24,18 @@ POCKET = box(-20.0, -10.0, 10.0, 10.0).buffer(-5.0).buffer(5.0, quad_segs=400)
 
 
 def rounded_box(x, y, z, dx, dy, dz, radius):
-    from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
-    from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 
-    body = BRepPrimAPI_MakeBox(gp_Pnt(x + radius, y, z), dx - 2 * radius, dy, dz).Shape()
-    more = [BRepPrimAPI_MakeBox(gp_Pnt(x, y + radius, z), dx, dy - 2 * radius, dz).Shape()]
-    more += [
-        cylinder(a, b, z, radius, dz)
-        for a in (x + radius, x + dx - radius)
-        for b in (y + radius, y + dy - radius)
-    ]
-    for other in more:
-        body = BRepAlgoAPI_Fuse(body, other).Shape()
-    simple = ShapeUpgrade_UnifySameDomain(body)
-    simple.Build()
-    return simple.Shape()
+    return fused(
+        BRepPrimAPI_MakeBox(gp_Pnt(x + radius, y, z), dx - 2 * radius, dy, dz).Shape(),
+        BRepPrimAPI_MakeBox(gp_Pnt(x, y + radius, z), dx, dy - 2 * radius, dz).Shape(),
+        *(
+            cylinder(a, b, z, radius, dz)
+            for a in (x + radius, x + dx - radius)
+            for b in (y + radius, y + dy - radius)
+        ),
+    )
 
 
 @pytest.fixture(scope="module")

@@ -12,7 +12,7 @@ from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.paths.toolpath import Motion
 from tests.conftest import make_tool
-from tests.core.test_holes import cylinder, drilled
+from tests.core.test_holes import cylinder, drilled, fused
 from tests.core.test_profile import cutting, rounded_box
 
 NONE = {side: 0.0 for side in ("x_low", "x_high", "y_low", "y_high", "z_low", "z_high")}
@@ -27,18 +27,6 @@ def box(x, y, z, dx, dy, dz):
     from OCP.gp import gp_Pnt
 
     return BRepPrimAPI_MakeBox(gp_Pnt(x, y, z), dx, dy, dz).Shape()
-
-
-def fused(*shapes):
-    from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
-    from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
-
-    body = shapes[0]
-    for other in shapes[1:]:
-        body = BRepAlgoAPI_Fuse(body, other).Shape()
-    simple = ShapeUpgrade_UnifySameDomain(body)
-    simple.Build()
-    return simple.Shape()
 
 
 @pytest.fixture(scope="module")

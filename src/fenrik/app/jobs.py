@@ -84,7 +84,8 @@ class Jobs:
         return row
 
     def save(self, job_id: int, revision: int, document: dict[str, Any]) -> dict[str, Any]:
-        """A new revision after `revision`; what was undone is dropped. Raises DocumentError, Conflict."""
+        """A new revision after `revision`; what was undone is dropped. A number stands for one document for ever, so that
+        nobody takes the dropped one for the new. Raises DocumentError, Conflict."""
         job = job_from_data(document)
         with Session(self.engine) as session:
             row = self._row(session, job_id, lock=True)
@@ -98,7 +99,7 @@ class Jobs:
                     col(RevisionRow.job_id) == job_id, col(RevisionRow.number) > revision
                 )
             )
-            row.revision = row.last_revision = revision + 1
+            row.revision = row.last_revision = row.last_revision + 1
             row.name, row.updated = job.name, now()
             session.add(row)
             session.add(RevisionRow(job_id=job_id, number=row.revision, document=job_data(job)))
@@ -109,8 +110,12 @@ class Jobs:
         """Undo (-1) or redo (+1). Raises Conflict when there is nothing to undo or redo."""
         with Session(self.engine) as session:
             row = self._row(session, job_id, lock=True)
-            target = row.revision + by
-            if not 1 <= target <= row.last_revision:
+            number = col(RevisionRow.number)
+            beyond = number < row.revision if by < 0 else number > row.revision
+            nearest = number.desc() if by < 0 else number
+            mine = select(RevisionRow.number).where(col(RevisionRow.job_id) == job_id, beyond)
+            target = session.exec(mine.order_by(nearest)).first()
+            if target is None:
                 raise Conflict(f"There is nothing to {'undo' if by < 0 else 'redo'}.")
             row.revision, row.updated = target, now()
             session.add(row)

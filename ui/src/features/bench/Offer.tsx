@@ -45,6 +45,7 @@ export function Offer() {
     ? rounds.flatMap((g) => g.faces).filter((own) => own.some((f) => picked.includes(f)))
     : [];
   const engraves = library.strategies.some((s) => s.id === doc?.strategy && s.needs_lines);
+  const level = !!face?.normal && Math.abs(face.normal[2]) > 0.99;
   const follows = library.strategies.some((s) => s.id === doc?.strategy && s.needs_walls);
   return (
     <div className="offer" aria-label="Picked geometry">
@@ -130,7 +131,13 @@ export function Offer() {
             }
           >
             {breaks ? "Break" : "Follow"}{" "}
-            {picked.length > 1 ? `these ${picked.length}` : breaks ? "these edges" : "this wall"}
+            {picked.length > 1
+              ? `these ${picked.length}`
+              : breaks
+                ? "these edges"
+                : level
+                  ? "its walls"
+                  : "this wall"}
           </Button>
         )}
         {station === "plan" && chosen && operation !== null && chosen.operations[operation] && (

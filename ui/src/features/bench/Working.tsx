@@ -8,8 +8,10 @@ import { foundAt, placeOf, placeWords } from "./places";
 
 /** A button that starts background work, its progress, and how it ended. */
 export function Working({ target, label, disabled }: { target: string; label: string; disabled?: boolean }) {
-  const { runs, editing, document } = useShared();
+  const { runs, editing, document, revision } = useShared();
   const run = runs.find((r) => r.target === target);
+  // a place is one of the document that was computed: in another it may be something else
+  const told = run?.state === "failed" && (run.revision === revision || !placeOf(run.error?.where ?? ""));
   const open = run && ["queued", "running"].includes(run.state);
   return (
     <div>
@@ -32,7 +34,7 @@ export function Working({ target, label, disabled }: { target: string; label: st
           {label}
         </Button>
       )}
-      {run?.state === "failed" && run.error && (
+      {told && run.error && (
         <div className="problem wrong" role="alert">
           {run.error.where && <span className="small">{placeWords(run.error.where, document)}: </span>}
           {run.error.what} {run.error.remedy}
