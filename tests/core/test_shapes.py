@@ -196,7 +196,8 @@ def planner(path, **more):
 @pytest.mark.parametrize(
     ("kind", "length", "strategies"),
     [
-        ("slot", 40.0, ["bounded_clearing", "rest_clearing", "profile", "level_roughing"]),
+        ("slot", 40.0, ["slot_milling", "profile"]),
+        ("pocket", 12.0, ["bounded_clearing", "rest_clearing", *["profile"] * 2, *["level_roughing"] * 2]),
         ("outside", 120.0, ["profile"]),
     ],
 )

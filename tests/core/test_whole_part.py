@@ -89,6 +89,36 @@ def test_a_plate_with_pocket_bores_threads_and_a_chamfer_is_planned_and_proved(t
     assert facts["share_of_reachable"] > 0.995
 
 
+def test_slots_are_milled_along_each_by_the_mill_that_goes_round_in_it(tmp_path):
+    from tests.core.test_profile import rounded_box
+    from tests.core.test_shapes import box_of, obround
+
+    file = drilled(
+        tmp_path,
+        [
+            rounded_box(34, 4, 14, 22, 14, 6, 4.0), obround(6, 28, 15, 30, 8, 5), obround(6, 6, 14, 22, 8, 6),
+            box_of(44, 24, 16, 5, 17, 4),
+        ],
+    )  # fmt: skip
+    proposal, planner = whole(tmp_path, file.name)
+    tools = {t.number: t.diameter for t in proposal.tools}
+    slots = [o for o in proposal.operations if o.strategy == "slot_milling"]
+    # the two closed ones of 8 mm by one mill, the open one of 5 mm by a smaller one
+    assert [(tools[o.tool], len(o.walls)) for o in slots] == [(6.0, 2), (4.0, 1)]
+    floors = {w.face for o in slots for w in o.walls}
+    depths = sorted(f.depth for f in planner.features() if f.floor in floors)
+    assert depths == pytest.approx([4.0, 5.0, 6.0])
+    # their walls are gone along once, by the same mills
+    profiles = [o for o in proposal.operations if o.strategy == "profile"]
+    gone_along = [w.face for o in profiles for w in o.walls if "rest_of" not in o.parameters]
+    assert len(gone_along) == len(set(gone_along))
+    proof = Prover(planner).prove(planner.job.effective_releases()[0])
+    assert proof.stops() == []
+    facts = proof.facts["deviation"]
+    assert facts["max_overcut_mm"] <= 0.011
+    assert facts["share_of_reachable"] > 0.99
+
+
 @pytest.mark.parametrize("name", ["plate_b.step", "pillow_block.step"])
 def test_parts_that_nobody_here_drew_are_planned_without_a_stop(name):
     proposal, planner = whole(MODELS, name)

@@ -70,6 +70,7 @@ When = Literal[
     "stock over the top",
     "something to clear",
     "narrow corners",
+    "slots",
     "floors",
     "floors with narrow corners",
     "walls",
@@ -81,13 +82,15 @@ When = Literal[
 
 class PartStep(Data):
     """One operation of a recipe for features: `when` it is needed, its tool (the clearing mill; the finishing mill, which goes
-    into the corners; the mill for walls, which is the clearing one where that passes by corners; a ball; a chamfer cutter), and what it works on. `full_flutes` steps down by the flutes' length;
-    `rest_of_walls` tells a profile that the mill for walls went along them before. The strategy "recipes of holes" stands for the operations of the holes."""
+    into the corners; the mill for walls, which is the clearing one where that passes by corners; the mills that go round in
+    narrow slots, an operation each; a ball; a chamfer cutter), and what it works on. `full_flutes` steps down by the flutes'
+    length; `rest_of_walls` tells a profile that the mill for walls went along them before. The strategy "recipes of holes"
+    stands for the operations of the holes."""
 
     name: Words
     strategy: str
     when: When | None = None
-    tool: Literal["clearing", "finishing", "walls", "ball", "chamfer"] = "clearing"
+    tool: Literal["clearing", "finishing", "walls", "slots", "ball", "chamfer"] = "clearing"
     works_on: Literal["everything", "ground", "walls", "curved faces", "chamfers"] = "everything"
     full_flutes: bool = False
     rest_of_walls: bool = False

@@ -1,10 +1,9 @@
 """A whole plan for what is seen from a setup: face, clear, clear the rest, finish floors, walls and curved faces, make the
-holes, cut the chamfers. What comes out are ordinary operations; what is left is said in words."""
+slots and holes, cut the chamfers. What comes out are ordinary operations; what is left is said in words."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 
 import numpy as np
 import shapely
@@ -19,10 +18,10 @@ from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
 from fenrik.core.job.document import Boundary, OperationDoc, SetupDoc, WallPick
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.recipe_data import HOLES, PartRecipe, PartStep, shipped
-from fenrik.core.job.recipes import Proposal, free_name, free_number, propose_all
+from fenrik.core.job.recipes import Proposal, free_name, propose_all
+from fenrik.core.job.tool_choice import CORNER_SHARE, ToolChoice
 from fenrik.core.job.wall_lines import wall_of
 from fenrik.core.tooling.assembly import Assembly
-from fenrik.core.tooling.library import starting_library
 
 FACE_MM = 0.05
 """Stock over the part's top worth facing."""
@@ -30,17 +29,13 @@ CLEARING_SHARE = 0.25
 """Diameter of the clearing tool over the part's smaller side, at most (common practice, no source)."""
 WIDEST_CLEARING = 12.0
 SLOT_SHARE = 0.8
-"""Diameter of the tool over the width of a pocket or slot, at most: it must circle in it (common practice, no source)."""
-CORNER_SHARE = 0.9
-"""Radius of the finishing tool over the smallest inner radius: the tool turns in the corner, not about it."""
+"""Diameter of the tool over the width of a pocket or slot, at most: it must go round in it (common practice, no source)."""
 LEFT_MM = 0.3
 """What clearing leaves on walls for finishing."""
 REST_MM = 0.01
 """What a corner must be narrower than the clearing mill, in radius, to be gone along again."""
 PASSING = 0.2
 """How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
-LONGEST_FLUTES, LONGEST_REACH, NECK = 5.0, 8.0, 0.95
-"""Flutes and stick-out that a mill can have, and a relieved neck above its flutes, in diameters (common practice, no source)."""
 CHAMFER_MM, SAME_DEG = 3.0, 1.0
 
 
@@ -81,40 +76,49 @@ class _Whole:
             open_holes = []
         self.holes = propose_all(planner.job, setup, alike(open_holes), self.clamped)
         self.out.tools += self.holes.tools
+        self.tools = ToolChoice(planner.job, self.part, self.out)
         self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
         self.drilled |= self.made
+        self.slots = self._slots()
+        self.slotted = {face for f, _ in self.slots for face in f.faces}
 
     def _walls_of(self, face: int | None) -> list[int]:
         return next((list(h.faces) for h in self.planner.holes() if face in h.faces), [])
 
+    def _slots(self) -> list[tuple[Feature, Assembly]]:
+        """The slots that the clearing mill does not circle in, each with the mill that makes it."""
+        up, widest = self.clamped.setup_from_part[2, :3], self._clearing_size()
+        floors = {f.id for f in self.seen.floors} - self.drilled
+        found = []
+        for f in self.features if self.features is not None else self.planner.features():
+            narrow = f.kind in ("slot", "open slot") and SLOT_SHARE * f.width < widest
+            if not narrow or f.islands or f.floor not in floors or float(up @ np.array(f.axis)) < 1.0 - 1e-6:
+                continue
+            most = min(SLOT_SHARE * f.width, 2 * CORNER_SHARE * (f.radius or f.width))
+            level = next(face.low for face in self.seen.floors if face.id == f.floor)
+            found.append((f, self.tools.mill(most, self.clamped.part_high[2] - level)))
+        return found
+
     def run(self) -> Proposal:
-        walls = [w for w in self.seen.walls if w.id not in self.drilled]
-        floors = [f for f in self.seen.floors if f.id not in self.drilled]
-        leaning = [f for f in self.seen.leaning if f.id not in self.drilled]
+        apart = self.drilled | self.slotted
+        walls = [w for w in self.seen.walls if w.id not in apart]
+        floors = [f for f in self.seen.floors if f.id not in apart]
+        leaning = [f for f in self.seen.leaning if f.id not in apart]
         chamfers, curved = self._chamfers(leaning)
-        if not (walls or floors or leaning) and not self.holes.operations:
+        if not (walls or floors or leaning or self.slots) and not self.holes.operations:
             self.out.words.append("Nothing that is seen from here has stock on it.")
             return self.out
-        narrowest = min(inner_radius(self.part, walls, self.drilled), 0.5 * self._passage() / CORNER_SHARE)
-        deepest = max([self.clamped.part_high[2] - w.low for w in walls], default=0.0)
-        big = self._mill(self._clearing_size(), deepest)
-        fine = (
-            big
-            if big.radius <= CORNER_SHARE * narrowest
-            else self._mill(2 * CORNER_SHARE * narrowest, deepest)
-        )
-        # a mill that just fits a corner would turn about in it: walls get the larger one only where it passes corners by
-        passes_by = fine.radius < big.radius and narrowest < big.radius - REST_MM
-        mills = {"clearing": big, "finishing": fine, "walls": big if passes_by else fine}
+        mills, passes_by = self._mills(walls)
         over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
         clears = bool(walls or floors or leaning) and not self._outside_only()
-        narrow = clears and fine.number != big.number
+        narrow = clears and mills["finishing"] != mills["clearing"]
         needed: dict[str | None, bool] = {
             None: True,
             "stock over the top": bool(over and floors)
             and (self.features is None or any(f.kind == "top" for f in self.features)),
             "something to clear": clears,
             "narrow corners": narrow,
+            "slots": bool(self.slots),
             "floors": bool(floors),
             "floors with narrow corners": bool(floors) and narrow,
             "walls": bool(walls),
@@ -125,11 +129,25 @@ class _Whole:
         for step in self._recipe().steps:
             if step.strategy == HOLES:
                 self.out.operations += self.holes.operations
+            elif needed[step.when] and step.tool == "slots":
+                self._slot_step(step)
             elif needed[step.when]:
                 self._step(step, mills, walls, curved, chamfers)
         self.out.words += self.holes.words
         self._say_left()
         return self.out
+
+    def _mills(self, walls: list[Face]) -> tuple[dict[str, Assembly], bool]:
+        """The mills by what they are for, and whether that for walls passes narrow corners by."""
+        narrowest = inner_radius(self.part, walls, self.drilled | self.slotted)
+        narrowest = min(narrowest, 0.5 * self._passage() / CORNER_SHARE)
+        deepest = max([self.clamped.part_high[2] - w.low for w in walls], default=0.0)
+        big = fine = self.tools.mill(self._clearing_size(), deepest)
+        if big.radius > CORNER_SHARE * narrowest:
+            fine = self.tools.mill(2 * CORNER_SHARE * narrowest, deepest)
+        # a mill that just fits a corner would turn about in it: walls get the larger one only where it passes corners by
+        passes_by = fine.radius < big.radius and narrowest < big.radius - REST_MM
+        return {"clearing": big, "finishing": fine, "walls": big if passes_by else fine}, passes_by
 
     def _passage(self) -> float:
         """The narrowest gap between islands, and between islands and walls, of the pockets that are made from here."""
@@ -156,6 +174,8 @@ class _Whole:
         """Where the tool's middle may be for chosen features: over what is closed, and from outside into what is open."""
         out = []
         for f in self.features or []:
+            if set(f.faces) <= self.slotted:
+                continue
             is_open = f.kind in ("open pocket", "open slot", "top")
             if f.kind == "boss" and f.floor:
                 out.append(Boundary(faces=[f.floor], offset=round(tool.diameter + 1.0, 3)))
@@ -171,11 +191,7 @@ class _Whole:
     def _clearing_size(self) -> float:
         size = self.mesh.vertices.max(axis=0) - self.mesh.vertices.min(axis=0)
         most = max(3.0, min(WIDEST_CLEARING, CLEARING_SHARE * float(min(size[:2]))))
-        narrow = [
-            f.width
-            for f in self.features or []
-            if f.kind in ("slot", "open slot", "pocket", "through pocket")
-        ]
+        narrow = [f.width for f in self.features or [] if f.kind in ("pocket", "through pocket")]
         most = min([most, *(max(1.0, SLOT_SHARE * w) for w in narrow)])
         array = self.setup.array
         gaps = (
@@ -187,56 +203,15 @@ class _Whole:
         )
         return min([most, *(gap - 2 * LEFT_MM for gap in gaps)])
 
-    def _mill(self, most: float, deep: float) -> Assembly:
-        """The widest flat mill up to a diameter; a longer one of it is made up where its flutes are shorter than the depth."""
-        tool = self._best(
-            "flat",
-            lambda t: t.diameter <= most + 1e-6,
-            lambda t: (t.flute_length >= deep, t.diameter, t.flute_length),
-        )
-        flutes = round(min(deep + 2.0, LONGEST_FLUTES * tool.diameter), 1)
-        if tool.flute_length >= min(deep, flutes):
-            return self._taken(tool, "comes from the library")
-        reach = round(min(max(deep + 5.0, flutes + 8.0), max(LONGEST_REACH * tool.diameter, flutes + 8.0)), 1)
-        longer: dict[str, object] = {
-            "name": f"{tool.name}, flutes {flutes:g}", "flute_length": flutes, "stick_out": max(tool.stick_out, reach),
-        }  # fmt: skip
-        if flutes < deep:  # above the flutes it must not rub along what they have cut
-            longer["shank_diameter"] = round(NECK * tool.diameter, 2)
-            longer["name"] = f"{tool.name}, flutes {flutes:g}, relieved neck"
-        return self._taken(
-            tool.model_copy(update=longer), "was made up for the depth: check its lengths and holder"
-        )
-
-    def _best(
-        self, kind: str, fits: Callable[[Assembly], bool], rank: Callable[[Assembly], tuple[float, ...]]
-    ) -> Assembly:
-        """The fitting tool of the job, else of the library, that ranks first; the library's smallest where none fits."""
-        of_kind = [[t for t in shelf if t.kind == kind] for shelf in (self.have, starting_library())]
-        for shelf in of_kind:
-            if fitting := [t for t in shelf if fits(t)]:
-                return max(fitting, key=lambda t: (*rank(t), -t.number))
-        return min(of_kind[1], key=lambda t: t.diameter)
-
-    def _taken(self, tool: Assembly, words: str) -> Assembly:
-        """The tool as the job has it: itself, one that differs by its number only, or new with a free number, which is said."""
-        for mine in self.have:
-            if mine.model_copy(update={"number": tool.number}) == tool:
-                return mine
-        new = tool.model_copy(update={"number": free_number(tool.number, self.have)})
-        self.out.tools.append(new)
-        self.out.words.append(f"T{new.number} {new.name} {words}.")
-        return new
-
-    @property
-    def have(self) -> list[Assembly]:
-        """The job's tools and those that are proposed."""
-        return [*self.planner.job.tools, *self.out.tools]
-
-    def _add(self, name: str, strategy: str, tool: Assembly, **more: object) -> None:
-        taken = [o.name for o in (*self.setup.operations, *self.out.operations)]
+    def _add(self, step: PartStep, tool: Assembly, also: dict[str, object], **more: object) -> None:
+        """Adds the operation of a step with a tool, its parameters and those that are worked out."""
+        tool = self.tools.taken(tool)
+        parameters = {**step.parameters, **also}
+        if step.full_flutes:
+            parameters["step_down"] = round(max(tool.flute_length, 1.0), 3)
+        name = free_name(step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
         self.out.operations.append(
-            OperationDoc(name=free_name(name, taken), strategy=strategy, tool=tool.number, **more)  # type: ignore[arg-type]
+            OperationDoc(name=name, strategy=step.strategy, tool=tool.number, parameters=parameters, **more)  # type: ignore[arg-type]
         )
 
     def _chamfers(self, leaning: list[Face]) -> tuple[list[Face], list[Face]]:
@@ -272,7 +247,9 @@ class _Whole:
         self, step: PartStep, mills: dict[str, Assembly], walls: list[Face], curved: list[Face], chamfers: list[Face]
     ) -> None:  # fmt: skip
         """Adds the operation of a step on what it works on."""
-        tool = mills.get(step.tool) or (self._ball(curved) if step.tool == "ball" else self._point(chamfers))
+        tool = mills.get(step.tool)
+        if tool is None:
+            tool = self.tools.ball(curved) if step.tool == "ball" else self.tools.point(chamfers)
         more: dict[str, object] = {}
         if step.works_on == "ground":
             more["keep_in"] = self._within(tool)
@@ -280,30 +257,27 @@ class _Whole:
             more["keep_in"] = [Boundary(faces=[f.id for f in curved])] if curved else []
         elif step.works_on in ("walls", "chamfers"):
             more["walls"] = [WallPick(face=f.id) for f in (walls if step.works_on == "walls" else chamfers)]
-        parameters = dict(step.parameters)
-        if step.full_flutes:
-            parameters["step_down"] = round(max(tool.flute_length, 1.0), 3)
+        rest: dict[str, object] = {}
         if step.rest_of_walls:
-            parameters["rest_of"] = mills["walls"].diameter
-        self._add(step.name, step.strategy, tool, parameters=parameters, **more)
+            rest["rest_of"] = mills["walls"].diameter
+        self._add(step, tool, rest, **more)
 
-    def _point(self, chamfers: list[Face]) -> Assembly:
-        """A pointed cutter wide enough for the chamfers."""
-        widest = max((c.high - c.low for c in chamfers), default=0.5)
-        tool = self._best(
-            "chamfer",
-            lambda t: t.point_deg == 90.0 and t.radius >= widest + 0.5 + 0.5 * t.tip_diameter,
-            lambda t: (-t.diameter,),
-        )
-        return self._taken(tool, "comes from the library")
-
-    def _ball(self, faces: list[Face]) -> Assembly:
-        """A ball that goes into the hollows of curved faces."""
-        ids = {c.id for c in faces}
-        hollow = [f.radius for f in self.part.faces if f.id in ids and f.hollow and f.radius]
-        most = max(1.0, CORNER_SHARE * min(hollow, default=5.0))
-        ball = self._best("ball", lambda t: t.radius <= most, lambda t: (t.diameter,))
-        return self._taken(ball, "comes from the library")
+    def _slot_step(self, step: PartStep) -> None:
+        """Adds the operations of a step on the slots, one for each mill."""
+        by_tool: list[tuple[Assembly, list[Feature]]] = []
+        for feature, tool in sorted(self.slots, key=lambda slot: -slot[1].diameter):
+            same = next((slots for t, slots in by_tool if t == tool), None)
+            if same is None:
+                by_tool.append((tool, same := []))
+            same.append(feature)
+        upright = {w.id for w in self.seen.walls}
+        for tool, slots in by_tool:
+            picks = (
+                [f.floor for f in slots]
+                if step.works_on == "ground"
+                else [w for f in slots for w in f.walls if w in upright]
+            )
+            self._add(step, tool, {}, walls=[WallPick(face=f) for f in dict.fromkeys(picks)])
 
     def _say_left(self) -> None:
         if self.made:
