@@ -14,6 +14,7 @@ from fastapi.testclient import TestClient
 
 from fenrik.app.database import make_engine
 from fenrik.app.jobs import Jobs
+from fenrik.app.states import job_state
 from fenrik.cli import main
 from fenrik.core.errors import Conflict, DocumentError, InputError, NotFound
 from fenrik.jobs.compute import compute
@@ -144,12 +145,17 @@ def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):
     job_id = loaded(jobs)
     present = jobs.get(job_id)
     present["document"]["setups"][0]["operations"][0]["heights"]["clearance"]["offset"] = -5.0
+    operations = present["document"]["setups"][0]["operations"]
+    operations.append({"name": "Face again", "strategy": "facing", "tool": operations[0]["tool"]})
     jobs.save(job_id, present["revision"], present["document"])
     jobs.start(job_id, "plan")
     finish(jobs)
     run = jobs.runs(job_id)[-1]
     assert run["state"] == "failed"
     assert "clearance" in run["error"]["what"] and "heights.clearance" in run["error"]["where"]
+    states = job_state(jobs, job_id)["setups"][0]["operations"]
+    assert states[0]["state"] == "failed" and states[0]["error"] == run["error"]
+    assert states[-1]["state"] == "ready"  # it does not wait for the other
     jobs.step(job_id, -1)
     run = jobs.start(job_id, "prove")
     assert jobs.cancel(run["id"])["state"] == "cancelled"

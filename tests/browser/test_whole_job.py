@@ -470,22 +470,7 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
     bosses.get_by_role("checkbox", name="4 x Boss Ø15").click()
     expect(bosses.get_by_role("checkbox", name="4 x Boss Ø15")).to_be_checked()
 
-    # they stand 1 mm beside the block: what fails says so and offers a change that can be taken
-    page.get_by_role("button", name="Compute the plan").click()
-    expect(page.get_by_text("Tool 6 of 6 mm does not go round Boss Ø15")).to_be_visible(timeout=90_000)
-    row = table.get_by_role("row").filter(has_text="Boss milling")
-    expect(row).to_contain_text("failed")
-    with page.expect_response(re.compile(r"/document$")):
-        page.get_by_role("button", name="Use End mill 3 instead").click()
-    expect(row).not_to_contain_text("failed")
-    expect(page.get_by_text("does not go round Boss Ø15")).to_have_count(0)  # it was of the document before
-    expect(page.get_by_role("combobox", name="Tool", exact=True)).to_have_value(
-        re.compile(r"T\d+ End mill 3")
-    )
-    page.get_by_role("button", name="Remove", exact=True).click()
-    expect(table.get_by_role("row")).to_have_count(3)
-
-    # a text is written where it is wanted, and one that does not fit says so
+    # a text is written where it is wanted
     choose(page, "Add an operation", "Engraving")
     page.get_by_role("button", name="Add a text").click()
     lines = page.get_by_role("group", name="Lines to engrave")
@@ -493,8 +478,33 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
         lines.get_by_role("textbox", name=label, exact=True).fill(value)
         with page.expect_response(re.compile(r"/document$")):
             lines.get_by_role("textbox", name=label, exact=True).press("Enter")
+    choose(page, "Add an operation", "Facing")
+
+    # the bosses stand 1 mm beside the block, and the text leaves the part: each says so, the others are computed
     page.get_by_role("button", name="Compute the plan").click()
     expect(page.get_by_text("The text 'BRACKET 7' leaves the part")).to_be_visible(timeout=90_000)
+    expect(page.get_by_text("Tool 6 of 6 mm does not go round Boss Ø15")).to_be_visible()
+    rows = {name: table.get_by_role("row").filter(has_text=name) for name in ("Boss milling", "Engraving")}
+    for row in rows.values():
+        expect(row).to_contain_text("failed")
+    for name in ("Drill our way", "Facing"):
+        expect(table.get_by_role("row").filter(has_text=name)).to_contain_text("ready")
+
+    # what fails offers a change that can be taken
+    rows["Boss milling"].click()
+    with page.expect_response(re.compile(r"/document$")):
+        page.get_by_role("button", name="Use End mill 3 instead").click()
+    expect(rows["Boss milling"]).not_to_contain_text("failed")
+    expect(page.get_by_text("does not go round Boss Ø15")).to_have_count(0)  # it was of the document before
+    expect(page.get_by_role("combobox", name="Tool", exact=True)).to_have_value(
+        re.compile(r"T\d+ End mill 3")
+    )
+    for name in ("Boss milling", "Facing"):
+        table.get_by_role("row").filter(has_text=name).click()
+        with page.expect_response(re.compile(r"/document$")):
+            page.get_by_role("button", name="Remove", exact=True).click()
+    expect(table.get_by_role("row")).to_have_count(4)
+    rows["Engraving"].click()
     lines.get_by_role("textbox", name="Foot X").fill("51")
     with page.expect_response(re.compile(r"/document$")):
         lines.get_by_role("textbox", name="Foot X").press("Enter")

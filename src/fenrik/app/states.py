@@ -77,10 +77,13 @@ def _operation_state(
 ) -> dict[str, Any]:
     resolved = planner.resolved(setup, operation)
     key = planner.path_key(setup, operation)
+    ready = jobs.store.has(key)
+    failed = None if ready else planner.failure(setup, operation)
     return {
         "name": operation.name,
         "key": key,
-        "state": "ready" if jobs.store.has(key) else "stale",
+        "state": "ready" if ready else "failed" if failed else "stale",
+        **({"error": failed.as_dict()} if failed else {}),
         "derived": plain_derived(resolved),
         "parameters": resolved.parameters.model_dump(),
     }

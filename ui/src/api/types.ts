@@ -310,7 +310,9 @@ export interface Offered {
 export interface OperationState {
   name: string;
   key?: string;
-  state: "ready" | "stale";
+  state: "ready" | "stale" | "failed";
+  /** Why it failed. */
+  error?: Fault;
   derived: Record<string, Derived>;
   parameters: Record<string, unknown>;
 }

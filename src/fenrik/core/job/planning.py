@@ -20,6 +20,7 @@ from fenrik.core.features.bosses import find_bosses
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Job, OperationDoc, SetupDoc
 from fenrik.core.job.drawn_lines import drawn_lines
+from fenrik.core.job.failing import KEPT, keep_failure, kept_failure
 from fenrik.core.job.hole_spots import hole_spots
 from fenrik.core.job.parts import Parts, ReadModel, mesh_bytes, mesh_from
 from fenrik.core.job.regions import area_of
@@ -134,11 +135,34 @@ class Planner(Parts):
 
     def path(self, setup: SetupDoc, operation: OperationDoc, progress: Progress = SILENT) -> Toolpath:
         """The operation's toolpath with shank and holder clear of the part, computed when it is not in the store.
-        Raises with the operation's path."""
-        key = self.path_key(setup, operation)
+        Raises with the operation's path in the document; what follows from the inputs is kept and raised again."""
+        key, where = self.path_key(setup, operation), self.where(setup, operation)
         blob = self.store.get(key)
         if blob is not None:
             return Toolpath.from_bytes(blob)
+        if failed := self.failure(setup, operation):
+            raise failed
+        try:
+            path = self._path(setup, operation, progress)
+        except FenrikError as error:
+            error.where = error.where or where
+            keep_failure(self.store, key, error, where)
+            raise
+        self.store.put(key, "path", path.to_bytes())
+        return path
+
+    def failure(self, setup: SetupDoc, operation: OperationDoc) -> FenrikError | None:
+        """Why an operation could not be computed when it was tried last."""
+        return kept_failure(self.store, self.path_key(setup, operation), self.where(setup, operation))
+
+    def made(self, setup: SetupDoc, operation: OperationDoc) -> Toolpath | None:
+        """The operation's toolpath, or None where it fails: then it cuts nothing, and others go on without it."""
+        try:
+            return self.path(setup, operation)
+        except tuple(KEPT.values()):
+            return None
+
+    def _path(self, setup: SetupDoc, operation: OperationDoc, progress: Progress) -> Toolpath:
         tracked = self._track(setup, operation, progress.part(0.0, 0.95))
         progress.step(0.95, "keeping shank and holder clear")
         tool = self.job.tool(operation.tool)
@@ -150,7 +174,6 @@ class Planner(Parts):
         if operation.feed_follows == "engagement" and len(path) > 1 and tool.kind != "tap":
             progress.step(0.97, "measuring the engagement")
             path = self._feed_adapted(setup, operation, path)
-        self.store.put(key, "path", path.to_bytes())
         return path
 
     def _feed_adapted(self, setup: SetupDoc, operation: OperationDoc, path: Toolpath) -> Toolpath:
@@ -195,13 +218,9 @@ class Planner(Parts):
         blob = self.store.get(key)
         if blob is not None:
             return Toolpath.from_bytes(blob)
-        try:
-            inputs = self._inputs(setup, operation)
-            started = time.perf_counter()
-            path = self._made(setup, operation, inputs, progress)
-        except FenrikError as error:
-            error.where = error.where or self.where(setup, operation)
-            raise
+        inputs = self._inputs(setup, operation)
+        started = time.perf_counter()
+        path = self._made(setup, operation, inputs, progress)
         if len(path) < 2:
             path.notes.append({"kind": "empty", "words": "There is nothing to cut for this operation."})
         taken = time.perf_counter() - started
@@ -361,14 +380,17 @@ class Planner(Parts):
         )
 
     def stock_before(self, setup: SetupDoc, operation: OperationDoc) -> HeightMap:
-        """The planning stock before an operation: the raw stock less what earlier paths surely cut. A copy."""
+        """The planning stock before an operation: the raw stock less what earlier paths surely cut; one that fails cuts
+        nothing. A copy."""
         earlier = self.before(setup, operation)
         keys = [self.path_key(setup, o) for o in earlier]
         done, stock = self._stocks.get(setup.name, ([], None))
         if stock is None or done != keys[: len(done)]:
             done, stock = [], self._raw_map(setup)
         for other in earlier[len(done) :]:
-            stock.cut(self.path(setup, other), self.job.tool(other.tool).cleared)
+            path = self.made(setup, other)
+            if path is not None:
+                stock.cut(path, self.job.tool(other.tool).cleared)
         self._stocks[setup.name] = (keys, stock)
         return stock.copy()
 

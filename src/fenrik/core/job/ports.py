@@ -28,5 +28,5 @@ class Plans(Protocol):
     def before(self, setup: SetupDoc, operation: OperationDoc) -> list[OperationDoc]:
         """The operations that cut before one."""
 
-    def path(self, setup: SetupDoc, operation: OperationDoc) -> Toolpath:
-        """An operation's path."""
+    def made(self, setup: SetupDoc, operation: OperationDoc) -> Toolpath | None:
+        """An operation's path, None where it fails."""

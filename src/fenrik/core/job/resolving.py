@@ -118,13 +118,13 @@ def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights
     if clearance < clamped.stock_high[2] + 1e-6:
         raise DocumentError(
             f"The clearance height Z {clearance:.3f} is not above the stock, whose top is Z {clamped.stock_high[2]:.3f}.",
-            remedy="Raise heights.clearance.",
+            remedy="Raise the clearance height.",
             where=f"{where}.heights.clearance",
         )
     if retract > clearance:
         raise DocumentError(
             f"The retract height Z {retract:.3f} is above the clearance height Z {clearance:.3f}.",
-            remedy="Lower heights.retract or raise heights.clearance.",
+            remedy="Lower the retract height or raise the clearance height.",
             where=f"{where}.heights.retract",
         )
     return Heights(clearance, retract, h.feed, bottom)

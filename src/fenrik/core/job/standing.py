@@ -47,8 +47,8 @@ def thinning_on_parts(
     clamped = plans.clamped(setup)
     stock = plans.raw_dexels(setup, proof_cell(clamped, plans.job.proof.cell_mm))
     for earlier in plans.before(setup, operation):
-        done = plans.path(setup, earlier)
-        if len(done) > 1:
+        done = plans.made(setup, earlier)
+        if done is not None and len(done) > 1:
             pieces, _ = pieces_of(done, ARC_MM)
             bodies = tool_bodies(plans.job.tool(earlier.tool))
             stock.cut(pieces, bodies, np.zeros(len(pieces), dtype=np.bool_), measured=False)

@@ -1,6 +1,6 @@
 import type { Shared, Station } from "./context";
 
-/** What is missing or stale at a station, in a word or two; empty when nothing is. */
+/** What is missing, stale or failed at a station, in a word or two; empty when nothing is. */
 export function needs(station: Station, { document, state, runs }: Shared): string {
   const busy = (target: string) =>
     runs.some((r) => r.target === target && ["queued", "running"].includes(r.state));
@@ -21,8 +21,9 @@ export function needs(station: Station, { document, state, runs }: Shared): stri
       );
       if (on.length === 0) return "empty";
       if (busy("plan")) return "computing";
+      const failed = on.filter((s) => s === "failed").length;
       const stale = on.filter((s) => s !== "ready").length;
-      return stale ? `${stale} stale` : "";
+      return failed ? `${failed} failed` : stale ? `${stale} stale` : "";
     }
     case "prove":
       if (busy("prove")) return "proving";

@@ -1,9 +1,9 @@
 import { Select } from "@mantine/core";
 import type { Height, Operation, Tool } from "../../api/types";
 import { useShared } from "../bench/context";
+import { Failure } from "../bench/Failure";
 import { FeatureRecipe } from "../bench/Features";
 import { HoleRecipe, WholePlan } from "../bench/Holes";
-import { placeOf } from "../bench/places";
 import { useBench } from "../bench/store";
 import { Recipes } from "./Recipes";
 import { Working } from "../bench/Working";
@@ -102,6 +102,7 @@ export function PlanSheet() {
         <Working
           target="plan"
           label="Compute the plan"
+          listed
           disabled={!document.setups.some((s) => s.operations.some((o) => o.enabled))}
         />
       </div>
@@ -110,16 +111,8 @@ export function PlanSheet() {
   );
 }
 
-/** The place of the operation for which the plan of this very document could not be computed; null where it could. */
-function useFailure() {
-  const { runs, revision } = useShared();
-  const run = runs.find((r) => r.target === "plan");
-  return run?.state === "failed" && run.revision === revision ? placeOf(run.error?.where ?? "") : null;
-}
-
 function SetupPlan({ index }: { index: number }) {
   const { document, state, editing } = useShared();
-  const failure = useFailure();
   const { setup, operation, marked, set } = useBench();
   const doc = document.setups[index];
   const mark = (name: string) => {
@@ -156,9 +149,9 @@ function SetupPlan({ index }: { index: number }) {
           const facts = state?.setups[index]?.operations[k];
           const chosen = setup === index && operation === k;
           const repeat = repeatOf(doc, o.name);
-          const failed = failure?.setup === index && failure.operation === k;
-          const standing = !o.enabled ? "off" : failed ? "failed" : (facts?.state ?? "stale");
-          return (
+          const standing = o.enabled ? (facts?.state ?? "stale") : "off";
+          const fault = o.enabled && facts?.state === "failed" ? facts.error : undefined;
+          const row = (
             <tr
               key={o.name}
               className={`${chosen ? "chosen" : ""} ${o.enabled ? "" : "off"}`}
@@ -194,10 +187,19 @@ function SetupPlan({ index }: { index: number }) {
               <td className="num">{facts?.derived.spindle_rpm?.value.toFixed(0)}</td>
               <td className="num">{facts?.derived.feed_mm_min?.value.toFixed(0)}</td>
               <td>
-                <span className={`state ${failed && o.enabled ? "wrong" : standing}`}>{standing}</span>
+                <span className={`state ${fault ? "wrong" : standing}`}>{standing}</span>
               </td>
             </tr>
           );
+          if (!fault) return row;
+          return [
+            row,
+            <tr key={`${o.name}: failure`} className="failure">
+              <td colSpan={7}>
+                <Failure fault={fault} here />
+              </td>
+            </tr>,
+          ];
         })}
       </tbody>
     </table>
