@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import shapely
 import trimesh
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.cutting.drop import DropCutter, Profile
@@ -142,6 +142,9 @@ def rough_surface(seed, n=14, size=20.0):
 @settings(max_examples=25, deadline=None)
 @given(seed=st.integers(0, 10_000), x=st.floats(-1, 21), y=st.floats(-1, 21))
 def test_agrees_with_brute_force_on_a_rough_surface(profile, seed, x, y):
+    # beside the ground by its very radius the cutter meets it or not, as the rounding has it
+    beside = math.hypot(max(-x, x - 20.0, 0.0), max(-y, y - 20.0, 0.0))
+    assume(abs(beside - profile.radius) > 1e-9)
     body = rough_surface(seed % 7)
     cutter = DropCutter(prepare(mesh_of(body)), profile)
     expected = brute_tip(body.vertices, body.faces, x, y, profile)

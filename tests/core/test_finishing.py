@@ -335,7 +335,7 @@ def test_what_a_ball_reaches_of_a_pocket():
         [[0, 0, -8.0], [15.0, 0, -2.0], [14.0, 0, -8.0], [15.0, 0, -7.0], [0, 25.0, -3], [0, 0, -12.0]]
     )
     normals = np.array([[0, 0, 1.0], [-1, 0, 0], [0, 0, 1], [-1, 0, 0], [0, 1, 0], [0, 0, -1]])
-    assert reachable(points, normals, topology, [BALL], 0.01).tolist() == [
+    assert reachable(points, normals, topology, {BALL.profile}, 0.01).tolist() == [
         True,
         True,
         False,
@@ -344,7 +344,7 @@ def test_what_a_ball_reaches_of_a_pocket():
         False,
     ]
     flat = make_tool("flat", 6)
-    assert reachable(points, normals, topology, [flat], 0.01).tolist() == [
+    assert reachable(points, normals, topology, {flat.profile}, 0.01).tolist() == [
         True,
         True,
         True,

@@ -336,6 +336,42 @@ def test_only_what_a_larger_mill_left_is_gone_along(block):
         path_of(planner(block, OUTLINE, rest_of=2 * large))
 
 
+@pytest.mark.parametrize("over", [True, False])
+def test_over_a_boss_beside_it_a_wall_is_followed_at_the_height_of_the_boss(tmp_path, over):
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+
+    # a step with a boss of radius 4, 6 high, 2 mm beside its wall at X 0: the tool of 6 does not pass between
+    ground = BRepAlgoAPI_Cut(rounded_box(30, -10, 8, 40, 60, 12, 1.0), cylinder(36, 20, 8, 4, 6)).Shape()
+    file = drilled(tmp_path, [ground])
+    part = planner(file, OUTLINE).part()
+    wall = next(
+        f.id for f in part.faces if f.kind == "plane" and f.normal and f.normal[0] > 0.9 and f.origin[0] < 31
+    )
+    plan = planner(file, [{"face": wall}], over_steps=over, step_down=20.0)
+    points = cutting(path_of(plan))
+    level = plan.clamped(plan.job.setups[0]).part_high[2]
+    deep = points[np.abs(points[:, 2] - (level - 12.0)) < 1e-6]
+    above = points[np.abs(points[:, 2] - (level - 6.0)) < 1e-6]
+    assert np.hypot(deep[:, 0] - 6.0, deep[:, 1]).min() >= 7.0 - 1e-3  # radius of the boss and of the tool
+    assert_beside(deep)
+    if not over:
+        assert len(above) == 0
+        return
+    # Pythagoras: at the wall the tool meets the boss from half a chord of 2 sqrt(7^2 - 3^2) on
+    half = math.sqrt(7.0**2 - 3.0**2)
+    on_wall = above[np.abs(above[:, 0] - 3.0) < 1e-3]
+    assert on_wall[:, 1].min() <= -half + 0.1 and on_wall[:, 1].max() >= half - 0.1
+    assert np.abs(on_wall[:, 1]).max() <= half + 1.5  # a millimetre of overlap, and the spacing of points
+
+
+def assert_beside(deep):
+    """At full depth the wall at X 0 is followed up to where the tool meets the boss, and on to the block's ends."""
+    on_wall = deep[np.abs(deep[:, 0] - 3.0) < 1e-3]
+    half = math.sqrt(7.0**2 - 3.0**2)
+    assert np.abs(on_wall[:, 1]).min() == pytest.approx(half, abs=0.2)
+    assert np.abs(on_wall[:, 1]).max() > 18.0
+
+
 def path_length(plan):
     return driven_line(plan).length
 

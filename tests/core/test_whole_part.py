@@ -119,6 +119,29 @@ def test_slots_are_milled_along_each_by_the_mill_that_goes_round_in_it(tmp_path)
     assert facts["share_of_reachable"] > 0.99
 
 
+def test_curved_faces_are_finished_by_levels_where_steep_and_by_parallel_passes_where_flat(tmp_path):
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
+    from OCP.gp import gp_Pnt
+
+    from tests.core.test_shapes import box_of
+
+    dome = BRepPrimAPI_MakeSphere(gp_Pnt(30, 20, 6), 12.0).Shape()
+    file = drilled(tmp_path, [BRepAlgoAPI_Cut(box_of(-5, -5, 8, 70, 50, 15), dome).Shape()])
+    proposal, planner = whole(tmp_path, file.name)
+    finishing = [o.strategy for o in proposal.operations if "curved" in o.name]
+    assert finishing == ["constant_z", "parallel_finishing"]
+    proof = Prover(planner).prove(planner.job.effective_releases()[0])
+    assert proof.stops() == []
+    facts = proof.facts["deviation"]
+    assert facts["max_overcut_mm"] <= 0.011
+    # the ball does not get into the crease at the dome's foot, which the mill's edge could: that is told
+    assert facts["share_of_reachable"] > 0.96
+    dome_face = next(f.id for f in planner.part().faces if f.kind == "sphere")
+    (unfinished,) = [one for one in facts["left"] if one["why"] == "unfinished"]
+    assert dome_face in unfinished["faces"] and unfinished["share"] < 0.03
+
+
 @pytest.mark.parametrize("name", ["plate_b.step", "pillow_block.step"])
 def test_parts_that_nobody_here_drew_are_planned_without_a_stop(name):
     proposal, planner = whole(MODELS, name)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.cutting.topology import prepare
+from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.job.artefacts import key_of
 from fenrik.core.job.document import ReleaseDoc, SetupDoc
 from fenrik.core.job.gaps import gap_findings, room_findings
@@ -25,18 +25,22 @@ from fenrik.core.job.wear import wear_findings
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
+from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.posting.dialect import dialect
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof import edges, engravings, threads
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
-from fenrik.core.proof.deviation import Zone, measure, overcut_findings
+from fenrik.core.proof.deviation import Deviation, Zone, measure, overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
+from fenrik.core.proof.left import Reach, left_findings, left_of, spots_on, stock_over
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
-from fenrik.core.proof.reach import reachable
+from fenrik.core.proof.reach import NEEDLE, reachable
 from fenrik.core.proof.simulate import PART, Simulated, simulate
 from fenrik.core.stock.dexels import Stock
+from fenrik.core.stock.surface import UNSEEN
 from fenrik.core.tolerances import MESH_SHARE
+from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
 
@@ -193,11 +197,11 @@ class Prover:
             design,
             area,
             band,
-            lambda p, n: reachable(p, n, topology, used, 0.5 * band),
             cut.cuts,
             cut.skin,
             zones,
         )
+        deviation.facts.update(self._left(deviation, mesh, topology, {t.profile for t in used}, stock.cell))
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]
         findings += overcut_findings(
@@ -206,6 +210,7 @@ class Prover:
         findings += wear_findings(
             planner, posted, stock, design, area, deviation.facts, limits, zones, progress.part(0.85, 1.0)
         )
+        findings += left_findings(deviation.facts["left"])
         findings += self._notes(posted)
         located = [_located(f, setup.name, posted.comparison.step_of, names, begin) for f in findings]
         order = {"stop": 0, "caution": 1, "note": 2}
@@ -247,6 +252,19 @@ class Prover:
             arrays[f"quads{i}"] = deviation.surface.quads if last else done.quads
         arrays["deviation"] = deviation.at_vertices.astype(np.float32)
         return Proof(facts, arrays)
+
+    def _left(
+        self, deviation: Deviation, mesh: TriangleMesh, topology: Topology, cutters: set[Profile], cell: float
+    ) -> dict[str, Any]:
+        """How much of the design in reach is on size, what is left, and why."""
+        band, met = self.job.proof.tolerance_mm, deviation.surface.tags != UNSEEN
+        spots = spots_on(mesh)
+        over = stock_over(spots, deviation.surface.points[met], deviation.at_points[met], cell)
+
+        def reach(profiles: set[Profile]) -> Reach:
+            return lambda p, n: reachable(p, n, topology, profiles, 0.5 * band)
+
+        return left_of(spots, over, reach(cutters), reach({NEEDLE}), band)
 
     def _operation_facts(self, posted: Posted, times: Floats, cut: Simulated) -> list[dict[str, Any]]:
         lengths = posted.motion.lengths()

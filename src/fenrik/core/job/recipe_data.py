@@ -76,6 +76,8 @@ When = Literal[
     "walls",
     "walls with narrow corners",
     "curved faces",
+    "steep curved faces",
+    "flat curved faces",
     "chamfers",
 ]
 

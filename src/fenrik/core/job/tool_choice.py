@@ -37,17 +37,7 @@ class ToolChoice:
             lambda t: t.diameter <= most + 1e-6,
             lambda t: (t.flute_length >= deep, t.diameter, t.flute_length),
         )
-        flutes = round(min(deep + 2.0, LONGEST_FLUTES * tool.diameter), 1)
-        if tool.flute_length >= min(deep, flutes):
-            return tool
-        reach = round(min(max(deep + 5.0, flutes + 8.0), max(LONGEST_REACH * tool.diameter, flutes + 8.0)), 1)
-        longer: dict[str, object] = {
-            "name": f"{tool.name}, flutes {flutes:g}", "flute_length": flutes, "stick_out": max(tool.stick_out, reach),
-        }  # fmt: skip
-        if flutes < deep:  # above the flutes it must not rub along what they have cut
-            longer["shank_diameter"] = round(NECK * tool.diameter, 2)
-            longer["name"] = f"{tool.name}, flutes {flutes:g}, relieved neck"
-        return tool.model_copy(update=longer)
+        return _reaching(tool, deep)
 
     def point(self, chamfers: list[Face]) -> Assembly:
         """A pointed cutter wide enough for the chamfers."""
@@ -58,12 +48,12 @@ class ToolChoice:
             lambda t: (-t.diameter,),
         )
 
-    def ball(self, faces: list[Face]) -> Assembly:
-        """A ball that goes into the hollows of curved faces."""
+    def ball(self, faces: list[Face], widest: float, deep: float) -> Assembly:
+        """A ball up to a diameter that goes into the hollows of curved faces, made up longer as mills are."""
         ids = {c.id for c in faces}
         hollow = [f.radius for f in self.part.faces if f.id in ids and f.hollow and f.radius]
-        most = max(1.0, CORNER_SHARE * min(hollow, default=5.0))
-        return self._best("ball", lambda t: t.radius <= most, lambda t: (t.diameter,))
+        most = max(1.0, min(CORNER_SHARE * min(hollow, default=5.0), 0.5 * widest))
+        return _reaching(self._best("ball", lambda t: t.radius <= most, lambda t: (t.diameter,)), deep)
 
     def taken(self, tool: Assembly) -> Assembly:
         """The tool as the job has it: itself, one that differs by its number only, or new with a free number, which is said."""
@@ -97,3 +87,18 @@ class ToolChoice:
         """Whether a tool's size is one of the units that the job is written in."""
         of_inches = abs(tool.diameter / INCH_SIZE - round(tool.diameter / INCH_SIZE)) < 1e-6
         return of_inches == (self.job.units == "inch")
+
+
+def _reaching(tool: Assembly, deep: float) -> Assembly:
+    """The tool, or one like it with longer flutes, and above them a relieved neck, where its own end above the depth."""
+    flutes = round(min(deep + 2.0, LONGEST_FLUTES * tool.diameter), 1)
+    if tool.flute_length >= min(deep, flutes):
+        return tool
+    reach = round(min(max(deep + 5.0, flutes + 8.0), max(LONGEST_REACH * tool.diameter, flutes + 8.0)), 1)
+    longer: dict[str, object] = {
+        "name": f"{tool.name}, flutes {flutes:g}", "flute_length": flutes, "stick_out": max(tool.stick_out, reach),
+    }  # fmt: skip
+    if flutes < deep:  # above the flutes it must not rub along what they have cut
+        longer["shank_diameter"] = round(NECK * tool.diameter, 2)
+        longer["name"] = f"{tool.name}, flutes {flutes:g}, relieved neck"
+    return tool.model_copy(update=longer)

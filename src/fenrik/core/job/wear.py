@@ -57,7 +57,7 @@ def wear_findings(
         motion, step_of, names, tools, stock, none, none + 1.0, planner.material(posted.setup), progress
     )
     deviation: Deviation = measure(
-        cut.last, design, area, planner.job.proof.tolerance_mm, None, cut.cuts, cut.skin, zones
+        cut.last, design, area, planner.job.proof.tolerance_mm, cut.cuts, cut.skin, zones
     )
     found = cut.findings + overcut_findings(deviation, cut.move_of_tag, motion, step_of, names, limits, none)
     words = f"With tools worn by {wear:g} mm and the control told so"

@@ -37,6 +37,8 @@ REST_MM = 0.01
 PASSING = 0.2
 """How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
 CHAMFER_MM, SAME_DEG = 3.0, 1.0
+STEEP_DEG, WORTH_A_PASS = 45.0, 0.01
+"""From where on passes at constant Z lie closer than parallel ones, and the share of faces for which they are made."""
 
 
 def propose_part(planner: Planner, setup: SetupDoc) -> Proposal:
@@ -124,6 +126,7 @@ class _Whole:
             "walls": bool(walls),
             "walls with narrow corners": bool(walls) and passes_by,
             "curved faces": bool(curved),
+            **self._steepness(curved),
             "chamfers": bool(chamfers),
         }
         for step in self._recipe().steps:
@@ -225,6 +228,18 @@ class _Whole:
             (chamfers if small and self._is_45(face) else curved).append(face)
         return chamfers, curved
 
+    def _steepness(self, curved: list[Face]) -> dict[str | None, bool]:
+        """Whether faces are steep and whether they are flat, somewhere."""
+        corners = self.mesh.vertices[self.mesh.triangles[np.isin(self.mesh.face_ids, [f.id for f in curved])]]
+        normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        area = np.linalg.norm(normal, axis=1)
+        level = normal[:, 2] > area * math.cos(math.radians(STEEP_DEG))
+        worth = WORTH_A_PASS * max(float(area.sum()), 1e-12)
+        return {
+            "steep curved faces": float(area[~level].sum()) > worth,
+            "flat curved faces": float(area[level].sum()) > worth,
+        }
+
     def _is_45(self, face: Face) -> bool:
         corners = self.mesh.vertices[self.mesh.triangles[self.mesh.face_ids == face.id]]
         normal = corners[:, 1] - corners[:, 0]
@@ -249,12 +264,14 @@ class _Whole:
         """Adds the operation of a step on what it works on."""
         tool = mills.get(step.tool)
         if tool is None:
-            tool = self.tools.ball(curved) if step.tool == "ball" else self.tools.point(chamfers)
+            tool = self._ball(curved) if step.tool == "ball" else self.tools.point(chamfers)
         more: dict[str, object] = {}
         if step.works_on == "ground":
             more["keep_in"] = self._within(tool)
         elif step.works_on == "curved faces":
-            more["keep_in"] = [Boundary(faces=[f.id for f in curved])] if curved else []
+            # where it touches the foot of a steep face its middle is outside the face, by up to its radius
+            ids, beside = [f.id for f in curved], round(tool.radius + 0.1, 3)
+            more["keep_in"] = [Boundary(faces=ids, offset=beside)] if curved else []
         elif step.works_on in ("walls", "chamfers"):
             more["walls"] = [WallPick(face=f.id) for f in (walls if step.works_on == "walls" else chamfers)]
         rest: dict[str, object] = {}
@@ -278,6 +295,10 @@ class _Whole:
                 else [w for f in slots for w in f.walls if w in upright]
             )
             self._add(step, tool, {}, walls=[WallPick(face=f) for f in dict.fromkeys(picks)])
+
+    def _ball(self, curved: list[Face]) -> Assembly:
+        deepest = max((self.clamped.part_high[2] - f.low for f in curved), default=0.0)
+        return self.tools.ball(curved, self._clearing_size(), deepest)
 
     def _say_left(self) -> None:
         if self.made:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,8 +20,6 @@ from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.surface import UNSEEN, StockSurface, surface
 
 Floats = NDArray[np.float64]
-SPOTS = 60_000
-"""Spots of the surface that are asked whether a tool can touch them."""
 PLACES = 8
 """Worst places listed to either side."""
 
@@ -40,7 +38,6 @@ class Deviation:
 
 
 Zone = ThreadZone | EdgeZone | EngravingZone
-Reach = Callable[[Floats, Floats], NDArray[np.bool_]]
 
 
 def measure(
@@ -48,7 +45,6 @@ def measure(
     design: DistanceField,
     area: float,
     tolerance: float,
-    reach: Reach | None = None,
     cuts: Cuts | None = None,
     skin: StockSurface | None = None,
     unshown: Sequence[Zone] = (),
@@ -58,8 +54,7 @@ def measure(
 
     The share on size is the area of the stock's surface within the band over the design's area; a
     point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
-    only the direction in which the normal is longest counts. `reach` tells of spots of the design and their normals
-    whether a tool can touch them; `cuts` are what the stock's tags stand for,
+    only the direction in which the normal is longest counts. `cuts` are what the stock's tags stand for,
     `skin` is the stock's surface where it has been built, `unshown` are threads, broken edges and engravings that the design does not show.
     """
     skin = skin if skin is not None else surface(stock, cuts)
@@ -93,22 +88,7 @@ def measure(
         "by_face": _by_face(distance, faces, weight, tolerance),
         "worst": _worst(points, distance, faces, tolerance),
     }
-    if reach is not None:
-        facts["share_of_reachable"] = _of_reachable(points, distance, normal, weight, tolerance, reach)
     return Deviation(skin, skin.at_vertices(every), every, facts)
-
-
-def _of_reachable(
-    points: Floats, distance: Floats, normal: Floats, weight: Floats, tolerance: float, reach: Reach
-) -> float:
-    """Share, by area, of the surface in reach of the tools that is on size."""
-    counts = np.flatnonzero(weight > 0)
-    counts = counts[:: max(1, len(counts) // SPOTS)]
-    spots = points[counts] - distance[counts, None] * normal[counts]
-    mine = reach(spots, normal[counts])
-    total = float(weight[counts][mine].sum())
-    good = float(weight[counts][mine & (np.abs(distance[counts]) <= tolerance)].sum())
-    return good / total if total > 0 else 1.0
 
 
 def _worst(

@@ -12,26 +12,27 @@ from numpy.typing import NDArray
 
 from fenrik.core.cutting.drop import DropCutter, contact
 from fenrik.core.cutting.topology import Topology
-from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
+NEEDLE = Profile(0.02, 0.0)
+"""A cutter that gets into everything that is seen from above."""
 UPRIGHT = 1e-3
 """Normals that rise or fall by no more than this belong to upright walls."""
 
 
 def reachable(
-    points: Floats, normals: Floats, topology: Topology, tools: list[Assembly], tolerance: float
+    points: Floats, normals: Floats, topology: Topology, profiles: set[Profile], tolerance: float
 ) -> NDArray[np.bool_]:
-    """Whether spots (n, 3) of the design with outward normals (n, 3) are in reach of one of the tools, within
+    """Whether spots (n, 3) of the design with outward normals (n, 3) are in reach of one of the cutters, within
     `tolerance` mm; setup frame."""
     out = np.zeros(len(points), dtype=np.bool_)
-    profiles = sorted({t.profile for t in tools}, key=lambda p: p.shape)
     flat = np.hypot(normals[:, 0], normals[:, 1])
     heading = np.divide(
         normals[:, :2], flat[:, None], out=np.zeros((len(points), 2)), where=flat[:, None] > 1e-9
     )
     steep = np.arctan2(flat, np.maximum(normals[:, 2], 0.0))
-    for profile in profiles:
+    for profile in sorted(profiles, key=lambda p: p.shape):
         cutter = DropCutter(topology, profile)
         todo = np.flatnonzero(~out & (normals[:, 2] >= -UPRIGHT))
         p, n, h = points[todo], normals[todo], heading[todo]
@@ -50,8 +51,8 @@ def reachable(
 def _under_the_flat(cutter: DropCutter, points: Floats, flat: float, tolerance: float) -> NDArray[np.bool_]:
     """Whether the flat bottom can lie over level spots (n, 3) with its middle up to `flat` mm away."""
     found = np.zeros(len(points), dtype=np.bool_)
-    for share in (0.0, 0.5, 0.98):
-        for angle in np.arange(0.0, 2 * np.pi, np.pi / 8) if share else (0.0,):
+    for share in (0.0, 0.35, 0.7, 0.9, 0.99):
+        for angle in np.arange(0.0, 2 * np.pi, np.pi / 12) if share else (0.0,):
             todo = np.flatnonzero(~found)
             if not len(todo):
                 return found

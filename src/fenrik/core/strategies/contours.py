@@ -56,6 +56,18 @@ class Contour:
             Contour(points[i:j], False) for i, j in zip(edges[::2], edges[1::2], strict=True) if j - i > 1
         ]
 
+    def around(self, inside: NDArray[np.bool_], overlap: float) -> list[Contour]:
+        """Its pieces over the points (n,) at which something holds, driven on by `overlap` mm along it."""
+        if not inside.any():
+            return []
+        run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(self.points, axis=0).T))])
+        marks = run[inside]
+        if self.closed:
+            marks = np.concatenate([marks - run[-1], marks, marks + run[-1]])
+        marks = np.concatenate([[-math.inf], marks, [math.inf]])
+        behind = np.searchsorted(marks, run)
+        return self.where(np.minimum(run - marks[behind - 1], marks[behind] - run) <= overlap)
+
     def between(self, a: Floats, b: Floats) -> Contour:
         """The piece, as it is driven, from the point nearest to a place (2,) to that nearest to another; of an open contour
         that between them."""
@@ -125,20 +137,26 @@ def rests(
         return []
     left = ground.buffer(wider, quad_segs=48).buffer(-wider - tolerance, quad_segs=48)
     shapely.prepare(left)
+    return [piece for c in contours for piece in c.around(shapely.contains_xy(left, c.points), overlap)]
+
+
+def apart(
+    contours: list[Contour], others: list[Contour], least: float, touching: float, overlap: float
+) -> list[Contour]:
+    """The pieces of contours that leave others by more than `least` mm, from where they part (by `touching` mm) and driven
+    on by `overlap`."""
+    if not others:
+        return contours
+    lines = shapely.union_all([LineString(o.points) for o in others])
+    shapely.prepare(lines)
     out: list[Contour] = []
     for contour in contours:
-        points = contour.points
-        inside = shapely.contains_xy(left, points)
-        if not inside.any():
-            continue
-        run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(points, axis=0).T))])
-        marks = run[inside]
-        if contour.closed:
-            marks = np.concatenate([marks - run[-1], marks, marks + run[-1]])
-        marks = np.concatenate([[-math.inf], marks, [math.inf]])
-        behind = np.searchsorted(marks, run)
-        near = np.minimum(run - marks[behind - 1], marks[behind] - run) <= overlap
-        out += contour.where(near)
+        away = np.asarray(shapely.distance(lines, shapely.points(contour.points)))
+        parted = away > touching
+        runs = np.cumsum(np.concatenate([[0], np.diff(parted.astype(np.int8)) != 0]))
+        if contour.closed and parted[0] and parted[-1]:
+            runs[runs == runs[-1]] = runs[0]
+        out += contour.around(parted & np.isin(runs, runs[away > least]), overlap)
     return out
 
 

@@ -1,0 +1,121 @@
+"""What a program leaves on the design, and why: out of sight, out of the tools' reach, or in reach and not finished.
+
+Spots spread evenly over the design are asked, not places of the stock: of what is still buried in stock the stock's
+surface shows nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.proof.finding import Finding
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+Why = Literal["hidden", "narrow", "unfinished"]
+Reach = Callable[[Floats, Floats], Bools]
+"""Whether spots (n, 3) with their outward normals (n, 3) can be touched."""
+SPOTS = 40_000
+NEAR = 1.5
+"""Cells within which a spot has a place of the stock's surface beside it, unless it is buried."""
+GOLDEN = (0.7548776662466927, 0.5698402909980532)
+"""Steps of a sequence that fills a square evenly (M. Roberts, R2, 2018)."""
+WORTH = 0.002
+"""Share of the design from which it is told."""
+SHARE_OF_FACE = 0.05
+"""Share of a face from which the face is named: less is the rim that it has with another."""
+NAMED = 12
+WORDS: dict[Why, tuple[str, str]] = {
+    "hidden": ("it is not seen from above in this setup", "Cut it in another setup."),
+    "narrow": ("it is narrower than the tools, or a corner sharper than they are", "Use a smaller tool there."),
+    "unfinished": ("the tools reach it, but no operation takes it down to size", "Finish it, or say why not."),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Spots:
+    """Places (n, 3) on the design that stand for equal areas, their outward normals (n, 3) and faces (n,)."""
+
+    points: Floats
+    normals: Floats
+    faces: NDArray[np.int32]
+
+
+def spots_on(mesh: TriangleMesh, count: int = SPOTS) -> Spots:
+    """Spots spread evenly over a mesh by area, always the same."""
+    corners = mesh.vertices[mesh.triangles]
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.linalg.norm(normal, axis=1)
+    upto = np.cumsum(area)
+    at = np.minimum(np.searchsorted(upto, (np.arange(count) + 0.5) / count * upto[-1]), len(area) - 1)
+    u, v = (np.arange(count)[:, None] * GOLDEN % 1.0).T
+    over = u + v > 1.0
+    u, v = np.where(over, 1.0 - u, u)[:, None], np.where(over, 1.0 - v, v)[:, None]
+    a, b, c = corners[at].transpose(1, 0, 2)
+    return Spots(a + u * (b - a) + v * (c - a), normal[at] / area[at, None], mesh.face_ids[at])
+
+
+def stock_over(spots: Spots, surface: Floats, deviation: Floats, cell: float) -> Floats:
+    """How much stock stands over spots (n,), mm: the deviation (m,) of the stock's surface (m, 3) beside it, or, where it
+    has none beside it, how far it is to a place of the surface, which is too much by less than cell² / 4 / that."""
+    away, nearest = cKDTree(surface, balanced_tree=False, compact_nodes=False).query(spots.points, workers=-1)
+    over: Floats = np.where(away <= NEAR * cell, deviation[nearest], away)
+    return over
+
+
+def left_of(spots: Spots, over: Floats, reached: Reach, seen: Reach, tolerance: float) -> dict[str, Any]:
+    """`share_of_reachable`: the share of the design in reach of the tools that is on size; `left`: what is left of the
+    whole, see `left_over`. `over` (n,) mm is the stock over the spots."""
+    mine = reached(spots.points, spots.normals)
+    good = int((mine & (np.abs(over) <= tolerance)).sum())
+    return {
+        "share_of_reachable": good / int(mine.sum()) if mine.any() else 1.0,
+        "left": left_over(spots, over, mine, seen, tolerance),
+    }
+
+
+def left_over(
+    spots: Spots, over: Floats, reached: Bools, seen: Reach, tolerance: float
+) -> list[dict[str, Any]]:
+    """What is left by its reason, as plain data: `why`, its `share` of all, `most_mm` and `faces` with the largest area
+    first. The tools have `reached` spots (n,) or not; `seen` tells that of a needle."""
+    left = over > tolerance
+    dark = np.zeros(len(over), dtype=np.bool_)
+    asked = np.flatnonzero(left & ~reached)
+    dark[asked] = ~seen(spots.points[asked], spots.normals[asked])
+    kinds: dict[Why, Bools] = {
+        "hidden": dark, "narrow": left & ~reached & ~dark, "unfinished": left & reached
+    }  # fmt: skip
+    ids, place = np.unique(spots.faces, return_inverse=True)
+    whole = np.bincount(place)
+    out = []
+    for why, mine in kinds.items():
+        share = float(mine.mean())
+        if share < WORTH:
+            continue
+        by_face = np.bincount(place[mine], minlength=len(ids))
+        order = np.argsort(-by_face, kind="stable")
+        named = [int(ids[k]) for k in order if by_face[k] > SHARE_OF_FACE * whole[k]]
+        out.append({"why": why, "share": share, "most_mm": float(over[mine].max()), "faces": named})
+    return out
+
+
+def left_findings(left: list[dict[str, Any]]) -> list[Finding]:
+    """A note for each reason."""
+    out = []
+    for one in left:
+        why, remedy = WORDS[one["why"]]
+        faces = one["faces"]
+        ids = ", ".join(str(f) for f in faces[:NAMED]) + (" and more" if len(faces) > NAMED else "")
+        on = f" on face{'s' if len(faces) > 1 else ''} {ids}" if faces else ""
+        most = f"{one['most_mm']:.1f}" if one["most_mm"] >= 1.0 else f"{one['most_mm']:.2f}"
+        what = f"Left: {100 * one['share']:.1f} % of the surface{on}, with up to {most} mm of stock on it: {why}."
+        out.append(Finding("note", f"left_{one['why']}", what, remedy, measure=one["most_mm"]))
+    return out
