@@ -302,6 +302,32 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     expect(page.get_by_label("Command", exact=True)).to_have_count(0)
     page.keyboard.press("?")
     expect(page.get_by_text("everything by name")).to_be_visible()
+    page.keyboard.press("Escape")
+
+    # an edge is caught by a click beside it, alone or with its loop
+    station(page, "Tools")
+    take_tool(page, "Chamfer cutter 10, 90°")
+    station(page, "Plan")
+    choose(page, "Add an operation", "Edge breaking")
+    page.get_by_role("button", name="Above").click()
+    page.wait_for_timeout(600)
+    alone = page.get_by_role("button", name=re.compile(r"Break edge \d+"))
+    loop = page.get_by_role("button", name=re.compile(r"Break its loop of \d+"))
+    for step in range(20):
+        view.click(position={"x": box["width"] / 2 + 60, "y": box["height"] / 2 + 4 * step})
+        if alone.count() and loop.count():
+            break
+    count = int(loop.inner_text().split()[-1])
+    edges = page.get_by_role("group", name="Edges to break")
+    with page.expect_response(re.compile(r"/document$")):
+        alone.click()
+    expect(edges.get_by_role("button", name=re.compile(r"^edge \d+$"))).to_have_count(1)
+    edges.get_by_role("button", name=re.compile(r"^edge \d+$")).click()  # shows it
+    with page.expect_response(re.compile(r"/document$")):
+        loop.click()
+    job = int(re.search(r"/jobs/(\d+)", page.url).group(1))
+    walls = document_of(page, job)["setups"][0]["operations"][0]["walls"]
+    assert len(walls) == count == len({w["edge"] for w in walls})
 
 
 def test_cancelling_leaves_the_page_usable(page: Page):

@@ -171,3 +171,85 @@ def test_a_chamfer_of_another_angle_asks_for_its_tool(tmp_path):
     lean = next(f.id for f in planner(file, []).part().faces if f.kind == "cone")
     with pytest.raises(FenrikError, match=r"53\.1"):
         path_of(planner(file, [{"face": lean}]))
+
+
+def edge(plan, kind, *ends):
+    """The edge of a kind whose ends are as given, in either order, in the part frame; of a circle its centre and radius."""
+    for e in plan.part().edges:
+        if e.kind != kind:
+            continue
+        if kind == "circle":
+            if np.allclose(e.centre, ends[0]) and abs(e.radius - ends[1]) < 1e-6:
+                return e.id
+        elif {tuple(np.round(p, 6)) for p in (e.start, e.end)} == set(ends):
+            return e.id
+    raise AssertionError(ends)
+
+
+def test_one_edge_is_broken_and_the_others_stay(tmp_path):
+    plan = planner(drilled(tmp_path, []), [])
+    right = edge(plan, "line", (60.0, 0.0, 20.0), (60.0, 40.0, 20.0))
+    plan = planner(tmp_path / "block.step", [{"edge": right}], width=1.1, below=0.6)
+    points = cutting(path_of(plan))
+    assert points[:, 0] == pytest.approx(30.6, abs=0.01) and points[:, 2] == pytest.approx(-1.7, abs=1e-6)
+    assert np.ptp(points[:, 1]) == pytest.approx(40.0, abs=0.3)
+    proof = Prover(plan).prove(plan.job.effective_releases()[0])
+    assert proof.stops() == []
+    # a prism of width²/2 along the edge
+    assert proof.facts["removed_mm3"] == pytest.approx(0.5 * 1.1**2 * 40.0, rel=0.03)
+
+
+def test_the_mouth_of_a_bore_is_an_edge(tmp_path):
+    file = drilled(tmp_path, [cylinder(20, 20, 5, 6.0, 15)])
+    mouth = edge(planner(file, []), "circle", (20.0, 20.0, 20.0), 6.0)
+    points = cutting(path_of(planner(file, [{"edge": mouth}], width=0.4, below=0.5)))
+    away = np.hypot(points[:, 0] + 10.0, points[:, 1])
+    assert away == pytest.approx(6.0 - 0.5, abs=0.01)
+
+
+def test_a_profile_along_an_edge_is_that_along_its_wall(tmp_path):
+    from tests.core.test_profile import OUTLINE
+    from tests.core.test_profile import planner as along
+
+    plan = along(drilled(tmp_path, []), OUTLINE)
+    wall = face(plan, [1, 0, 0], None)
+    foot = edge(plan, "line", (60.0, 0.0, 0.0), (60.0, 40.0, 0.0))
+    paths = [path_of(along(tmp_path / "block.step", [pick])) for pick in ({"face": wall}, {"edge": foot})]
+    assert np.allclose(paths[0].tip, paths[1].tip, atol=1e-9)
+
+
+def test_edges_are_broken_in_every_part_of_an_array(tmp_path):
+    plan = planner(drilled(tmp_path, []), [])
+    right = edge(plan, "line", (60.0, 0.0, 20.0), (60.0, 40.0, 20.0))
+    doc = planner(tmp_path / "block.step", [{"edge": right}]).job.model_dump(mode="json")
+    doc["setups"][0] |= {"array": {"columns": 2, "rows": 1, "gap_x": 15.0, "gap_y": 15.0}}
+    plan = Planner(job_from_data(doc), tmp_path, MemoryStore())
+    points = cutting(path_of(plan))
+    middle = 0.5 * (points[:, 0].min() + points[:, 0].max())
+    assert points[points[:, 0] > middle, 0].min() - points[points[:, 0] < middle, 0].max() == pytest.approx(75.0, abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("ends", "word"),
+    [
+        (((60.0, 0.0, 0.0), (60.0, 40.0, 0.0)), "No wall falls from edge"),
+        (((60.0, 0.0, 0.0), (60.0, 0.0, 20.0)), "is not level"),
+        (None, "does not exist: the part has 12 edges"),
+    ],
+)
+def test_an_edge_that_cannot_be_broken_is_named(tmp_path, ends, word):
+    plan = planner(drilled(tmp_path, []), [])
+    number = 99 if ends is None else edge(plan, "line", *ends)
+    plan = planner(tmp_path / "block.step", [{"edge": number}])
+    with pytest.raises(FenrikError, match=word) as met:
+        path_of(plan)
+    assert met.value.where == "setups[0].operations[0].walls[0].edge"
+    assert met.value.remedy
+
+
+def test_a_wall_pick_is_one_thing():
+    from fenrik.core.job.document import WallPick
+
+    for wrong in ({}, {"face": 1, "edge": 2}, {"edge": 2, "outline": True}):
+        with pytest.raises(ValueError, match="give one of face, edge and outline"):
+            WallPick(**wrong)

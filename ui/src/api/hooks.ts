@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { request, requestBlob, send, type JobAnswer, type RunAnswer } from "./client";
 import type {
+  EdgeFacts,
   FaceFacts,
   FeatureGroup,
   HoleGroup,
@@ -40,7 +41,7 @@ export const useJobState = (id: number, revision: number | undefined) =>
 export const useFaces = (id: number, key: string | undefined) =>
   useQuery({
     queryKey: ["faces", key],
-    queryFn: () => request<{ faces: FaceFacts[] }>(`/jobs/${id}/part/faces`),
+    queryFn: () => request<{ faces: FaceFacts[]; edges: EdgeFacts[] }>(`/jobs/${id}/part/faces`),
     enabled: !!key,
     staleTime: Infinity,
   });

@@ -1476,12 +1476,14 @@ export interface components {
     };
     /**
      * WallPick
-     * @description Walls: a face that stands upright, or a floor or top that stands for the walls it meets; or all that bounds the part
-     *     seen from above.
+     * @description Walls: a face that stands upright, or a floor or top that stands for the walls it meets; an edge for the wall that it
+     *     bounds, along it; or all that bounds the part seen from above.
      */
     WallPick: {
       /** Face */
       face?: number | null;
+      /** Edge */
+      edge?: number | null;
       /**
        * Outline
        * @default false

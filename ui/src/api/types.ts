@@ -66,9 +66,10 @@ export interface HolePick {
   through?: boolean;
 }
 
-/** A wall, or a floor or top that stands for the walls it meets; or all that bounds the part seen from above. */
+/** A wall, or a floor or top that stands for the walls it meets; an edge for the wall along it; or all that bounds the part. */
 export interface WallPick {
   face: number | null;
+  edge?: number | null;
   outline: boolean;
 }
 
@@ -377,6 +378,15 @@ export interface FaceFacts {
   axis: Vec3 | null;
   radius: number | null;
   hollow: boolean | null;
+}
+
+export interface EdgeFacts {
+  id: number;
+  kind: string;
+  length: number;
+  faces: number[];
+  start: Vec3;
+  end: Vec3;
 }
 
 export interface Finding {

@@ -1,10 +1,14 @@
 import * as THREE from "three";
+import { Line2 } from "three/examples/jsm/lines/Line2.js";
+import { LineGeometry } from "three/examples/jsm/lines/LineGeometry.js";
+import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
 import type { Blob } from "../api/binary";
 import type { Tool, Vec3 } from "../api/types";
 import { AXES, DARK, deviationColour, KINDS, LIGHT } from "./colours";
 import { section } from "./cutter";
+import { nearestEdge } from "./edges";
 import type { HeightField } from "./heightfield";
 
 THREE.Mesh.prototype.raycast = acceleratedRaycast;
@@ -12,12 +16,16 @@ THREE.Mesh.prototype.raycast = acceleratedRaycast;
 /** How near to a corner of the part, in pixels, a click is meant for it. */
 const CATCH = 9;
 const DRAWN = 0xb3541e;
+/** Drawn after the colour of what is picked. */
+const OVER = 3;
 
 const round = (value: number, parts: number) => Math.round(value * parts) / parts;
 
 export interface Hit {
   face: number;
   point: Vec3;
+  /** The edge of the part that is near, if one is. */
+  edge?: number | null;
 }
 
 /** The one scene of the bench: part, stock, path, tool, axes. Draws only when something changed. */
@@ -31,6 +39,8 @@ export class BenchScene {
   private partMesh: THREE.Mesh | null = null;
   private faceStarts: Int32Array = new Int32Array();
   private corners: THREE.Vector3[] = [];
+  /** Points of every edge, in the part's frame. */
+  private edges: THREE.Vector3[][] = [];
   private drawnAt = 0;
   private colours = LIGHT;
   private asked = false;
@@ -197,8 +207,12 @@ export class BenchScene {
     const index: number[] = [];
     let at = 0;
     this.corners = [];
+    this.edges = [];
     for (const count of counts) {
       for (let i = 0; i + 1 < count; i++) index.push(at + i, at + i + 1);
+      this.edges.push(
+        Array.from({ length: count }, (_, i) => new THREE.Vector3().fromArray(points, 3 * (at + i))),
+      );
       for (const end of [at, at + count - 1])
         this.corners.push(new THREE.Vector3().fromArray(points, 3 * end));
       at += count;
@@ -299,7 +313,12 @@ export class BenchScene {
       else high = mid;
     }
     const point = hit.object.worldToLocal(hit.point.clone());
-    return { face: low + 1, point: [point.x, point.y, point.z] };
+    return { face: low + 1, point: [point.x, point.y, point.z], edge: this.edgeAt(x, y, hit) };
+  }
+
+  private edgeAt(x: number, y: number, hit: THREE.Intersection) {
+    const size = this.renderer.getSize(new THREE.Vector2());
+    return nearestEdge(this.edges, hit, this.camera, size, new THREE.Vector2(x, y), CATCH);
   }
 
   /** The place in the shown frame (X, Y, mm) under a point of the canvas (-1..1): a corner of the part that is near, else
@@ -365,19 +384,37 @@ export class BenchScene {
     this.put(name, new THREE.Mesh(geometry, material), this.partGroup);
   }
 
+  /** Draws edges (ids) of the part over everything. */
+  markEdges(ids: number[]) {
+    this.clear("edges");
+    const found = ids.flatMap((id) => (this.edges[id - 1] ? [this.edges[id - 1]] : []));
+    if (found.length === 0) return;
+    const group = new THREE.Group();
+    const material = new LineMaterial({ color: DRAWN, linewidth: 3, depthTest: false, transparent: true });
+    for (const points of found) {
+      const line = new Line2(new LineGeometry().setFromPoints(points), material);
+      line.renderOrder = OVER;
+      group.add(line);
+    }
+    this.put("edges", group, this.partGroup);
+  }
+
   setMarks(points: Vec3[]) {
     this.clear("marks");
     if (points.length === 0) return;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(points.flat()), 3));
     const material = new THREE.PointsMaterial({
-      color: 0xb3541e,
+      color: DRAWN,
       size: 9,
       sizeAttenuation: false,
       depthTest: false,
+      transparent: true,
     });
     const group = new THREE.Group();
-    group.add(new THREE.Points(geometry, material));
+    const marks = new THREE.Points(geometry, material);
+    marks.renderOrder = OVER;
+    group.add(marks);
     if (points.length === 2) {
       group.add(
         new THREE.Line(geometry.clone(), new THREE.LineBasicMaterial({ color: 0xb3541e, depthTest: false })),

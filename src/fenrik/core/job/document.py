@@ -110,16 +110,17 @@ class HolePick(Strict):
 
 
 class WallPick(Strict):
-    """Walls: a face that stands upright, or a floor or top that stands for the walls it meets; or all that bounds the part
-    seen from above."""
+    """Walls: a face that stands upright, or a floor or top that stands for the walls it meets; an edge for the wall that it
+    bounds, along it; or all that bounds the part seen from above."""
 
     face: Annotated[int, Field(ge=1)] | None = None
+    edge: Annotated[int, Field(ge=1)] | None = None
     outline: bool = False
 
     @model_validator(mode="after")
     def _one(self) -> WallPick:
-        if (self.face is None) != self.outline:
-            raise ValueError("give either face or outline: true")
+        if (self.face is not None) + (self.edge is not None) + self.outline != 1:
+            raise ValueError("give one of face, edge and outline: true")
         return self
 
 

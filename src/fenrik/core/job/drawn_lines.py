@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections import Counter
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply
 from fenrik.core.job.document import LinePick
+from fenrik.core.job.edges_of_part import border, pieces_of_edge
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.paths.lettering import lettering
 from fenrik.core.setups.setup import Clamped
@@ -51,14 +50,11 @@ def _of_part(
             remedy="Pick the edge or the face again.",
             where=where,
         )
-    faces = part.edges[pick.edge - 1].faces if pick.edge is not None else [pick.face or 0]
-    segments = _border(mesh, faces)
-    if pick.edge is not None:
-        # two faces may meet in several edges: those of this one lie on its coarse line
-        line = part.edge_lines[pick.edge - 1]
-        middles = 0.5 * (segments[:, 0] + segments[:, 1])
-        flat = [_off(line, m) for m in middles]
-        segments = segments[np.array(flat, dtype=np.float64) <= 2.0 * part.mesh.deviation + UPRIGHT_MM]
+    segments = (
+        border(mesh, [pick.face or 0])
+        if pick.edge is None
+        else pieces_of_edge(pick.edge, part, mesh, [np.eye(4)])
+    )
     if not len(segments):
         raise DocumentError(
             f"{words} bounds nothing: the face goes on beyond it, or round about.",
@@ -72,30 +68,6 @@ def _of_part(
             f"{words} stands upright along the tool.", remedy="Pick another edge or face.", where=where
         )
     return [(words, p) for p in _chained(level)]
-
-
-def _border(mesh: TriangleMesh, faces: list[int]) -> Floats:
-    """The pieces (n, 2, 3) of the mesh's edges at which a face ends, of several those that all of them share."""
-    shared: set[tuple[tuple[float, ...], tuple[float, ...]]] | None = None
-    for face in set(faces):
-        count: Counter[tuple[tuple[float, ...], tuple[float, ...]]] = Counter()
-        for corners in np.round(mesh.vertices[mesh.triangles[mesh.face_ids == face]], 6).tolist():
-            for a, b in ((0, 1), (1, 2), (2, 0)):
-                p, q = tuple(corners[a]), tuple(corners[b])
-                count[(min(p, q), max(p, q))] += 1
-        own = {edge for edge, times in count.items() if times == 1}
-        shared = own if shared is None else shared & own
-    return np.array(sorted(shared or ()), dtype=np.float64).reshape(-1, 2, 3)
-
-
-def _off(line: Floats, point: Floats) -> float:
-    """How far a point (3,) lies off a line of points (n, 3)."""
-    a, b = line[:-1], line[1:]
-    along = b - a
-    share = np.clip(
-        np.einsum("ij,ij->i", point - a, along) / np.maximum(np.einsum("ij,ij->i", along, along), 1e-18), 0, 1
-    )
-    return float(np.linalg.norm(a + share[:, None] * along - point, axis=1).min())
 
 
 def _chained(lines: list[Floats]) -> list[Floats]:

@@ -9,6 +9,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import DocumentError, InputError
 from fenrik.core.job.document import WallPick
+from fenrik.core.job.edges_of_part import pieces_of_edge
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.strategies.base import Rim, Wall
@@ -28,12 +29,16 @@ def wall_lines(
     clamped: Clamped,
     where: str,
 ) -> list[Wall]:
-    """One wall for every face that the picks name, none twice; a level face stands for the walls that meet it, the outline
-    for all that bounds the part seen from above. Raises DocumentError for faces that are no walls and have none."""
+    """One wall for every face that the picks name, none twice; a level face stands for the walls that meet it, an edge for
+    the wall along it, the outline for all that bounds the part seen from above. Raises DocumentError for faces and edges
+    that are no walls and have none."""
     out: list[Wall] = []
     seen: set[int] = set()
     lean = _leaning(mesh)
     for i, pick in enumerate(picks):
+        if pick.edge is not None:
+            out.append(_wall_at(pick.edge, part, mesh, clamped, lean, f"{where}[{i}].edge"))
+            continue
         if pick.face is None:
             out.append(
                 Wall("the outline", outline.boundary, float(clamped.part_low[2]), float(clamped.part_high[2]))
@@ -62,11 +67,15 @@ def rims(
     clamped: Clamped,
     where: str,
 ) -> list[Rim]:
-    """The edges that the picks stand for: where walls fall from a level face, the upper end of a wall, a chamfer; of the
-    outline those at the part's top. Raises DocumentError for faces that have none."""
+    """The edges that the picks stand for: where walls fall from a level face, the upper end of a wall, a chamfer, an edge
+    itself; of the outline those at the part's top. Raises DocumentError for faces that have none and for edges that cannot
+    be broken from above."""
     lean = _leaning(mesh)
     out: list[Rim] = []
     for i, pick in enumerate(picks):
+        if pick.edge is not None:
+            out.append(_rim_at(pick.edge, part, mesh, clamped, lean, f"{where}[{i}].edge"))
+            continue
         if pick.face is None:
             out.append(Rim("the outline", outline.boundary, float(clamped.part_high[2])))
             continue
@@ -86,6 +95,58 @@ def rims(
                 )
             out.append(Rim(f"the edges of face {pick.face}", falling, own.high))
     return out
+
+
+def _wall_at(
+    edge: int, part: PartModel, mesh: TriangleMesh, clamped: Clamped, lean: dict[int, float], where: str
+) -> Wall:
+    """The wall that an edge bounds, along it. Raises DocumentError for an edge that bounds none."""
+    line, _ = _level_line(edge, part, mesh, clamped, where)
+    steep = [f for f in part.edges[edge - 1].faces if lean[f] < STEEP]
+    if not steep:
+        raise DocumentError(
+            f"Edge {edge} bounds no wall: faces {' and '.join(map(str, part.edges[edge - 1].faces))} do not stand upright.",
+            remedy="Pick an edge at the foot or at the top of a wall.",
+            where=where,
+        )
+    walls = [wall_of(mesh, f) for f in steep]
+    return Wall(f"the wall at edge {edge}", line, min(w.low for w in walls), max(w.high for w in walls))
+
+
+def _rim_at(
+    edge: int, part: PartModel, mesh: TriangleMesh, clamped: Clamped, lean: dict[int, float], where: str
+) -> Rim:
+    """An edge to break. Raises DocumentError for one from which no wall falls."""
+    line, height = _level_line(edge, part, mesh, clamped, where)
+    faces = part.edges[edge - 1].faces
+    leaning = [f for f in faces if DRAFT < lean[f] <= LEVEL]
+    if leaning:
+        return _chamfer(mesh, leaning[0])
+    if not any(lean[f] <= DRAFT and wall_of(mesh, f).low < height - SAME_MM for f in faces):
+        raise DocumentError(
+            f"No wall falls from edge {edge} at Z {height:.2f}: it is the foot of one, or stands upright.",
+            remedy="Pick an edge at the top of a wall.",
+            where=where,
+        )
+    return Rim(f"edge {edge}", line, height)
+
+
+def _level_line(
+    edge: int, part: PartModel, mesh: TriangleMesh, clamped: Clamped, where: str
+) -> tuple[BaseGeometry, float]:
+    """An edge in plan view, of every part of an array, and its height. Raises DocumentError for one that the part does not
+    have and for one that is not level."""
+    if not 1 <= edge <= len(part.edges):
+        raise DocumentError(
+            f"Edge {edge} does not exist: the part has {len(part.edges)} edges.",
+            remedy="Pick the edge again.", where=where,
+        )  # fmt: skip
+    pieces = pieces_of_edge(edge, part, mesh, clamped.places)
+    heights = pieces[:, :, 2]
+    if not len(pieces) or np.ptp(heights) > SAME_MM:
+        what = "bounds nothing" if not len(pieces) else "is not level"
+        raise DocumentError(f"Edge {edge} {what}.", remedy="Pick a level edge of a wall.", where=where)
+    return shapely.union_all(shapely.linestrings(pieces[:, :, :2])), float(heights.mean())
 
 
 def _check(face: int, part: PartModel, where: str) -> None:

@@ -136,6 +136,16 @@ class Clamped:
         """The part's mesh (part frame) as it stands in the setup frame, once for every part of an array."""
         return copied(mesh.moved(self.setup_from_part), self.copies)
 
+    @property
+    def places(self) -> list[Floats]:
+        """Matrices (4, 4) from the part frame to the setup frame, for every part of an array."""
+        out = []
+        for shift in self.copies:
+            place = self.setup_from_part.copy()
+            place[:3, 3] += shift
+            out.append(place)
+        return out
+
 
 def copied(mesh: TriangleMesh, shifts: Floats) -> TriangleMesh:
     """One mesh of a mesh at every shift (n, 3); the face ids stay those of the one."""

@@ -82,6 +82,7 @@ export function Bench() {
             state: state.data,
             library: library.data,
             faces: faces.data?.faces ?? [],
+            edges: faces.data?.edges ?? [],
             runs: runs.data ?? [],
             editing,
           }

@@ -84,7 +84,7 @@ export function LineChoice({
         </div>
       ))}
       {lines.length === 0 && (
-        <p className="small">Add a text, or click a face in the view to engrave its border.</p>
+        <p className="small">Add a text, or click a face or an edge in the view to engrave it.</p>
       )}
       <Button
         size="compact-xs"

@@ -4,6 +4,7 @@ import { send } from "../../api/client";
 import { shownLength } from "../../forms/fields";
 import { useShared } from "./context";
 import { useRounds } from "./Holes";
+import { loopOf } from "./loops";
 import { useBench } from "./store";
 
 interface Row {
@@ -14,11 +15,16 @@ interface Row {
 
 /** What is known of the picked geometry, and what can be done with it at this station. */
 export function Offer() {
-  const { station, faces, document, editing, id, library } = useShared();
+  const { station, faces, edges, document, editing, id, library } = useShared();
   const { picks, setup, operation, wantedWords, set } = useBench();
   const measured = useQuery({
     queryKey: ["measure", id, picks],
-    queryFn: () => send<Row[]>("POST", `/jobs/${id}/measure`, picks.slice(-2)),
+    queryFn: () =>
+      send<Row[]>(
+        "POST",
+        `/jobs/${id}/measure`,
+        picks.slice(-2).map(({ face, point }) => ({ face, point })),
+      ),
     enabled: picks.length > 0,
   });
   const chosen = document.setups[setup];
@@ -33,7 +39,8 @@ export function Offer() {
     );
   }
   if (picks.length === 0) return null;
-  const face = faces[picks[picks.length - 1].face - 1];
+  const last = picks[picks.length - 1];
+  const face = faces[last.face - 1];
   const alike = face ? faces.filter((f) => f.kind === face.kind && likeness(f) === likeness(face)) : [];
   const change = (work: Parameters<typeof editing.edit>[0]) => {
     editing.edit(work);
@@ -47,6 +54,19 @@ export function Offer() {
   const engraves = library.strategies.some((s) => s.id === doc?.strategy && s.needs_lines);
   const level = !!face?.normal && Math.abs(face.normal[2]) > 0.99;
   const follows = library.strategies.some((s) => s.id === doc?.strategy && s.needs_walls);
+  const edge = last.edge ? edges[last.edge - 1] : undefined;
+  const loop = edge ? loopOf(edge, last.face, edges) : [];
+  const verb = engraves ? "Engrave" : breaks ? "Break" : "Follow";
+  const takeEdges = (ids: number[]) =>
+    change((d) => {
+      const o = d.setups[setup].operations[operation!];
+      const fresh = (have: { edge?: number | null }[]) => ids.filter((e) => !have.some((p) => p.edge === e));
+      if (engraves) o.lines = [...(o.lines ?? []), ...fresh(o.lines ?? []).map((edge) => ({ edge }))];
+      else {
+        const more = fresh(o.walls ?? []).map((edge) => ({ face: null, edge, outline: false }));
+        o.walls = [...(o.walls ?? []), ...more];
+      }
+    });
   return (
     <div className="offer" aria-label="Picked geometry">
       {measured.data?.map((row) => (
@@ -82,7 +102,7 @@ export function Offer() {
                   x: "middle",
                   y: "middle",
                   z: "high",
-                  point: picks[picks.length - 1].point,
+                  point: last.point,
                 };
               })
             }
@@ -139,6 +159,18 @@ export function Offer() {
                   ? "its walls"
                   : "this wall"}
           </Button>
+        )}
+        {(follows || engraves) && edge && (
+          <>
+            <Button size="compact-xs" variant="default" onClick={() => takeEdges([edge.id])}>
+              {verb} edge {edge.id}
+            </Button>
+            {loop.length > 1 && (
+              <Button size="compact-xs" variant="default" onClick={() => takeEdges(loop)}>
+                {verb} its loop of {loop.length}
+              </Button>
+            )}
+          </>
         )}
         {station === "plan" && chosen && operation !== null && chosen.operations[operation] && (
           <>

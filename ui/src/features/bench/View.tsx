@@ -107,6 +107,7 @@ function usePart(scene: BenchScene | null) {
       picks.map((p) => p.face),
     );
     scene?.setMarks(picks.map((p) => p.point));
+    scene?.markEdges(picks.flatMap((p) => (p.edge ? [p.edge] : [])));
   }, [scene, picks, blob.data]);
 }
 

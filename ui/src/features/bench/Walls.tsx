@@ -1,5 +1,5 @@
 import { Button, Checkbox } from "@mantine/core";
-import type { Operation } from "../../api/types";
+import type { Operation, WallPick } from "../../api/types";
 import { useBench } from "./store";
 import { useShared } from "./context";
 
@@ -16,17 +16,27 @@ export function WallChoice({
   edges: boolean;
   edit: (work: (o: Operation) => void) => Promise<boolean>;
 }) {
-  const { faces } = useShared();
+  const { faces, edges: lines } = useShared();
   const { set } = useBench();
   const walls = doc.walls ?? [];
   const outline = walls.some((w) => w.outline);
-  const chosen = walls.flatMap((w) => (w.face == null ? [] : [w.face]));
-  const words = (id: number) => {
+  const chosen = walls.filter((w) => !w.outline);
+  const words = (wall: WallPick) => {
+    if (wall.edge) return edges ? `edge ${wall.edge}` : `the wall at edge ${wall.edge}`;
+    const id = wall.face!;
     const face = faces[id - 1];
     const level = face?.normal && Math.abs(face.normal[2]) > 0.99;
     if (edges) return level ? `the edges of face ${id}` : `the edge at face ${id}`;
     return level ? `the walls that meet face ${id}` : `wall ${id}`;
   };
+  const show = (some: WallPick[]) =>
+    set({
+      picks: some.flatMap((w) => {
+        const line = w.edge ? lines[w.edge - 1] : undefined;
+        if (line) return [{ face: line.faces[0], point: line.start, edge: line.id }];
+        return w.face && faces[w.face - 1] ? [{ face: w.face, point: faces[w.face - 1].low }] : [];
+      }),
+    });
   return (
     <div role="group" aria-label={edges ? "Edges to break" : "Walls to follow"}>
       <Checkbox
@@ -43,15 +53,7 @@ export function WallChoice({
       />
       {chosen.length > FEW && (
         <div className="row">
-          <Button
-            size="compact-xs"
-            variant="subtle"
-            onClick={() =>
-              set({
-                picks: chosen.flatMap((f) => (faces[f - 1] ? [{ face: f, point: faces[f - 1].low }] : [])),
-              })
-            }
-          >
+          <Button size="compact-xs" variant="subtle" onClick={() => show(chosen)}>
             Show these {chosen.length}
           </Button>
           <Button
@@ -64,21 +66,21 @@ export function WallChoice({
           </Button>
         </div>
       )}
-      {(chosen.length > FEW ? [] : chosen).map((id) => (
-        <div key={id} className="row">
-          <Button
-            size="compact-xs"
-            variant="subtle"
-            onClick={() => faces[id - 1] && set({ picks: [{ face: id, point: faces[id - 1].low }] })}
-          >
-            {words(id)}
+      {(chosen.length > FEW ? [] : chosen).map((wall) => (
+        <div key={words(wall)} className="row">
+          <Button size="compact-xs" variant="subtle" onClick={() => show([wall])}>
+            {words(wall)}
           </Button>
           <Button
             size="compact-xs"
             variant="subtle"
             color="gray"
-            aria-label={`Leave out ${words(id)}`}
-            onClick={() => edit((o) => void (o.walls = (o.walls ?? []).filter((w) => w.face !== id)))}
+            aria-label={`Leave out ${words(wall)}`}
+            onClick={() =>
+              edit((o) => {
+                o.walls = (o.walls ?? []).filter((w) => w.face !== wall.face || w.edge !== wall.edge);
+              })
+            }
           >
             Remove
           </Button>
@@ -86,8 +88,8 @@ export function WallChoice({
       ))}
       <p className="small">
         {edges
-          ? "Click tops in the view (Shift for several), walls under an edge, or chamfers that the model shows."
-          : "Click walls in the view (Shift for several), or a floor or top for all walls that meet it."}
+          ? "Click tops in the view (Shift for several), an edge or the wall under it, or chamfers that the model shows."
+          : "Click walls in the view (Shift for several), an edge of one, or a floor or top for all walls that meet it."}
       </p>
     </div>
   );

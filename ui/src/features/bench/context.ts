@@ -1,7 +1,7 @@
 import { createContext, useContext } from "react";
 import type { Editing } from "../../api/hooks";
 import type { RunAnswer } from "../../api/client";
-import type { FaceFacts, JobDocument, JobState, Library } from "../../api/types";
+import type { EdgeFacts, FaceFacts, JobDocument, JobState, Library } from "../../api/types";
 
 export const STATIONS = ["part", "setups", "tools", "plan", "prove", "release"] as const;
 export type Station = (typeof STATIONS)[number];
@@ -17,6 +17,7 @@ export interface Shared {
   state: JobState | undefined;
   library: Library;
   faces: FaceFacts[];
+  edges: EdgeFacts[];
   runs: RunAnswer[];
   editing: Editing;
 }
