@@ -226,7 +226,9 @@ def test_edges_are_broken_in_every_part_of_an_array(tmp_path):
     plan = Planner(job_from_data(doc), tmp_path, MemoryStore())
     points = cutting(path_of(plan))
     middle = 0.5 * (points[:, 0].min() + points[:, 0].max())
-    assert points[points[:, 0] > middle, 0].min() - points[points[:, 0] < middle, 0].max() == pytest.approx(75.0, abs=1e-3)
+    assert points[points[:, 0] > middle, 0].min() - points[points[:, 0] < middle, 0].max() == pytest.approx(
+        75.0, abs=1e-3
+    )
 
 
 @pytest.mark.parametrize(
@@ -248,7 +250,7 @@ def test_an_edge_that_cannot_be_broken_is_named(tmp_path, ends, word):
 
 
 def test_a_wall_pick_is_one_thing():
-    from fenrik.core.job.document import WallPick
+    from fenrik.core.job.picks import WallPick
 
     for wrong in ({}, {"face": 1, "edge": 2}, {"edge": 2, "outline": True}):
         with pytest.raises(ValueError, match="give one of face, edge and outline"):

@@ -17,6 +17,7 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_data, job_from_data
 from fenrik.core.model.reading import read_model
+from fenrik.core.paths.toolpath import Motion
 from fenrik.core.posting.readback import Reader
 from fenrik.core.strategies.drilling import shortest
 from tests.conftest import MODELS, make_tool
@@ -243,11 +244,16 @@ def faces_of(tmp_path, diameter):
 
 
 @pytest.mark.parametrize("dialect", ["plain_iso", "inch_radius"])
-@pytest.mark.parametrize("cycle", ["drill", "peck", "chip_break", "ream"])
+@pytest.mark.parametrize("cycle", ["drill", "peck", "chip_break", "deep", "ream"])
 def test_every_cycle_is_proved_from_its_posted_text(tmp_path, cycle, dialect):
     """Canned or in moves, the text means the planned way; nothing is overcut and the holes are cut to their depth."""
     wide = faces_of(tmp_path, 8.5)
-    parameters = {"cycle": cycle} | ({"peck": 2.5} if cycle in ("peck", "chip_break") else {})
+    pecks = {
+        "peck": {"peck": 2.5},
+        "chip_break": {"peck": 2.5},
+        "deep": {"first_peck": 5.0, "least_peck": 2.0},
+    }
+    parameters = {"cycle": cycle} | pecks.get(cycle, {})
     operations = [hole_op("Spot", 1, wide, cycle="spot"), hole_op("Make", 2, wide, **parameters)]
     prover = block(tmp_path, operations, dialect)
     release = prover.job.releases[0]
@@ -258,6 +264,9 @@ def test_every_cycle_is_proved_from_its_posted_text(tmp_path, cycle, dialect):
     exact = 2 * (math.pi * 4.25**2 * 12 + math.pi * 4.25**3 * math.tan(math.radians(31)) / 3)
     assert removed == pytest.approx(exact, rel=0.02)
     text = prover.post(release).text
+    if cycle == "deep":  # no canned cycle has pecks that get shorter
+        assert not any(code in text for code in ("G81", "G83", "G73"))
+        return
     code = {"drill": "G81", "peck": "G83", "chip_break": "G73", "ream": "G85"}[cycle]
     assert (code in text) == (dialect == "plain_iso")
     if dialect == "plain_iso":
@@ -293,6 +302,80 @@ def test_a_spot_leaves_the_chamfer_that_the_model_has(tmp_path):
     setup = prover.job.setups[0]
     assert prover.planner.path(setup, setup.operations[0]).tip[:, 2].min() == pytest.approx(-3.0, abs=1e-3)
     assert prover.prove(prover.job.releases[0]).facts["deviation"]["max_overcut_mm"] <= 0.011
+
+
+def test_pecks_of_a_deep_hole_get_shorter_down_to_the_least(tmp_path):
+    wide = faces_of(tmp_path, 8.5)[:1]
+    deep = hole_op("Deep", 2, wide, cycle="deep", first_peck=5.0, peck_share=0.6, least_peck=2.0)
+    plan = block(tmp_path, [deep]).planner
+    setup = plan.job.setups[0]
+    path = plan.path(setup, setup.operations[0])
+    ends = path.tip[path.kind == Motion.PLUNGE, 2]
+    # from 1 mm over the top: 5, 3, 2 (1.8 would be less than the least), 2 and so on to the modelled tip at 12 + 2.554
+    tip = -12.0 - 4.25 * math.tan(math.radians(31))
+    assert ends == pytest.approx([-4.0, -7.0, -9.0, -11.0, -13.0, tip], abs=1e-3)
+    downs = np.flatnonzero(path.kind == Motion.PLUNGE)
+    assert path.tip[downs[1:] - 1, 2] == pytest.approx(
+        ends[:-1] + 0.5, abs=1e-9
+    )  # back to just over the last depth
+    assert path.tip[downs[1:] - 2, 2] == pytest.approx(1.0)  # and out of the hole in between
+
+
+@pytest.mark.parametrize("dialect", ["plain_iso", "inch_radius"])
+def test_a_boring_head_widens_a_hole_that_is_there(tmp_path, dialect):
+    """Ø8.5 drilled, bored to Ø8.6 in a part whose hole is that wide: in at feed, a stop, out at feed; the posted text proved."""
+    file = drilled(tmp_path, [cylinder(20, 20, 8, 4.3, 12), cylinder(20, 20, 6, 4.0, 2)])
+    head = make_tool("boring", 8.6, number=4, flute_length=4.0, shank_diameter=7.0, stick_out=50, teeth=1)
+    drill = make_tool("drill", 8.0, number=3, point_deg=118, flute_length=50, stick_out=60)
+    document = job_data(block(tmp_path, [], dialect).job)
+    document["tools"] = [t.model_dump(mode="json") for t in (drill, head)]
+    file.write_bytes(drilled(tmp_path, [cylinder(20, 20, 0, 4.3, 20)]).read_bytes())
+    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+    faces = plan.holes()[0].faces[:1]
+    bore = hole_op("Bore", 4, faces, cycle="bore", breakthrough=0.5, dwell=0.4)
+    document["setups"][0]["operations"] = [hole_op("Drill", 3, faces, cycle="drill"), bore]
+    prover = Prover(Planner(job_from_data(document), tmp_path, MemoryStore()))
+    proof = prover.prove(prover.job.releases[0])
+    assert proof.stops() == []
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.012
+    ring = math.pi * (4.3**2 - 4.0**2) * 20.0
+    assert proof.facts["operations"][1]["removed_mm3"] == pytest.approx(ring, rel=0.05)
+    text = prover.post(prover.job.releases[0]).text
+    assert ("G89" in text and "P0.40" in text) == (dialect == "plain_iso")
+    # without the drilled hole there is nothing to widen
+    document["setups"][0]["operations"] = [bore]
+    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+    with pytest.raises(ComputeError, match=r"There is no hole yet that tool 4 could bore at Hole Ø8\.6"):
+        plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
+
+
+def test_a_countersink_is_as_wide_as_the_model_or_as_asked(tmp_path):
+    """A 90° cone of Ø9 over a Ø5 hole: the tip is half the diameter deep (geometry)."""
+    document = job_data(block(tmp_path, []).job)
+    drilled(
+        tmp_path,
+        [cylinder(40, 10, 5, 2.5, 15), cone(40, 10, 18, 2.5, 4.5, 2.0), cylinder(20, 10, 5, 2.5, 15)],
+    )
+    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+    sunk, plain = sorted(plan.holes(), key=lambda h: h.shape != "countersunk" and h.shape == "plain")
+    assert len(sunk.faces) > len(plain.faces)
+
+    def path(hole, **parameters):
+        document["setups"][0]["operations"] = [
+            hole_op("Sink", 1, hole.faces[:1], cycle="countersink", **parameters)
+        ]
+        plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+        return plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
+
+    assert path(sunk).tip[:, 2].min() == pytest.approx(-4.5, abs=1e-3)
+    assert path(plain, spot_diameter=7.0).tip[:, 2].min() == pytest.approx(-3.5, abs=1e-3)
+    for parameters, words in (
+        ({}, "has no countersink in the model"),
+        ({"spot_diameter": 4.0}, "is no wider than"),
+        ({"spot_diameter": 12.0}, r"needs a countersink of 12.00 mm; tool 1 is 10 mm wide"),
+    ):
+        with pytest.raises(ComputeError, match=words):
+            path(plain, **parameters)
 
 
 def test_what_does_not_fit_is_named_and_the_rest_goes_on(tmp_path):
@@ -334,6 +417,8 @@ def test_cycles_mean_the_standards_moves():
     assert motion.end[:, 2].tolist() == [10, 10, 1, -2, -1.5, -4, 10, 10, 1, -2, -1.5, -4, 10]
     motion = Reader(50.0).read(HEAD + "G99 G82 Z-4. R1. P0.5 F100.\nG80\nG4 P2.\nM30\n")
     assert motion.dwell.sum() == pytest.approx(2.5)
+    motion = Reader(50.0).read(HEAD + "G99 G89 Z-4. R1. P0.5 F100.\nG1 X3.\nM30\n")
+    assert motion.rapid.tolist()[-3:] == [False, False, False] and motion.dwell.sum() == pytest.approx(0.5)
     motion = Reader(50.0).read(HEAD + "G99 G85 Z-4. R1. F100.\nG1 X3.\nM30\n")
     assert motion.rapid.tolist()[-3:] == [False, False, False]  # in, out, and the line that ends the cycle
 

@@ -836,6 +836,7 @@ export interface components {
         | "chamfer"
         | "drill"
         | "reamer"
+        | "boring"
         | "tap"
         | "thread_mill"
         | "lollipop"

@@ -20,6 +20,7 @@ export interface Tool {
     | "chamfer"
     | "drill"
     | "reamer"
+    | "boring"
     | "tap"
     | "thread_mill"
     | "lollipop"

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply
-from fenrik.core.job.document import LinePick
 from fenrik.core.job.edges_of_part import border, pieces_of_edge
+from fenrik.core.job.picks import LinePick
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.paths.lettering import lettering
 from fenrik.core.setups.setup import Clamped

@@ -10,7 +10,7 @@ import numpy as np
 from fenrik.core.errors import DocumentError
 from fenrik.core.features.bosses import Boss
 from fenrik.core.features.holes import Hole
-from fenrik.core.job.document import HolePick
+from fenrik.core.job.picks import HolePick
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.strategies.base import HoleSpot
 

@@ -10,7 +10,8 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import Hole, turned_over
 from fenrik.core.features.threads import Thread, thread
-from fenrik.core.job.document import HolePick, Job, OperationDoc, SetupDoc
+from fenrik.core.job.document import Job, OperationDoc, SetupDoc
+from fenrik.core.job.picks import HolePick
 from fenrik.core.job.recipe_data import RecipeStep, shipped
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
@@ -65,7 +66,18 @@ def propose_operations(
     return out
 
 
-PHASES = ("spot", "drill", "chip_break", "peck", "counterbore", "ream", "tapping")
+PHASES = (
+    "spot",
+    "drill",
+    "chip_break",
+    "peck",
+    "deep",
+    "counterbore",
+    "countersink",
+    "bore",
+    "ream",
+    "tapping",
+)
 """Order in which holes of several sizes are made; milled ones come last."""
 
 

@@ -12,7 +12,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import DocumentError
-from fenrik.core.job.document import Boundary
+from fenrik.core.job.picks import Boundary
 from fenrik.core.model.part_model import TriangleMesh
 
 PRECISION_MM, GAP_MM, SAME_SHARE, FEW = 1e-7, 1e-4, 1e-7, 32

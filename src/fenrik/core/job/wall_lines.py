@@ -8,8 +8,8 @@ from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import DocumentError, InputError
-from fenrik.core.job.document import WallPick
 from fenrik.core.job.edges_of_part import pieces_of_edge
+from fenrik.core.job.picks import WallPick
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.strategies.base import Rim, Wall

@@ -15,7 +15,8 @@ from fenrik.core.features.feature import Feature
 from fenrik.core.features.holes import alike
 from fenrik.core.features.made import made_already
 from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
-from fenrik.core.job.document import Boundary, OperationDoc, SetupDoc, WallPick
+from fenrik.core.job.document import OperationDoc, SetupDoc
+from fenrik.core.job.picks import Boundary, WallPick
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.recipe_data import HOLES, PartRecipe, PartStep, shipped
 from fenrik.core.job.recipes import Proposal, free_name, propose_all

@@ -15,7 +15,7 @@ from fenrik.core import planes
 from fenrik.core.planes import Plane
 
 Floats = NDArray[np.float64]
-CycleKind = Literal["drill", "dwell", "peck", "chip_break", "ream", "tap", "tap_left"]
+CycleKind = Literal["drill", "dwell", "peck", "chip_break", "ream", "bore", "tap", "tap_left"]
 MAGIC = b"FNPATH2\0"
 
 
@@ -32,7 +32,7 @@ class Motion(IntEnum):
 
 @dataclass(frozen=True)
 class Cycle:
-    """Rows first..last of a path that a controller drives as one canned cycle (ISO 6983-1: G73, G74, G81 to G85) at the place
+    """Rows first..last of a path that a controller drives as one canned cycle (ISO 6983-1: G73, G74, G81 to G85, G89) at the place
     of row `last`: from `retract` down to `bottom` mm, `peck` mm at a time, and up to `back`, with `dwell` s at the bottom."""
 
     kind: CycleKind

@@ -30,7 +30,7 @@ _GROUPS = {
     "feed": {94},
     "radius compensation": {40, 41, 42},
     "length": {43, 49},
-    "cycle": {73, 74, 80, 81, 82, 83, 84, 85},
+    "cycle": {73, 74, 80, 81, 82, 83, 84, 85, 89},
     "return": {98, 99},
     "offset": {54, 55, 56, 57, 58, 59},
     "once": {4, 53},
@@ -306,13 +306,13 @@ class Reader:
         go(level, True)
         if self.cycle in TAPPING and self.sense != TAPPING[self.cycle]:
             self.findings.append((number, f"taps by G{self.cycle} with the spindle turning the other way"))
-        if self.cycle in (81, 82, 85, *TAPPING):
+        if self.cycle in (81, 82, 85, 89, *TAPPING):
             go(bottom, False)
         else:
             self._peck(go, level, bottom, peck)
-        if self.cycle == 82 and "P" in kept:
+        if self.cycle in (82, 89) and "P" in kept:
             self.dwells[len(self._rows) - 1] = kept["P"]
-        if self.cycle in (85, *TAPPING):
+        if self.cycle in (85, 89, *TAPPING):
             go(level, False)
         go(max(level, self.initial) if self.to_initial else level, True)
 

@@ -161,6 +161,7 @@ class _Writer:
             "peck": 83,
             "chip_break": 73,
             "ream": 85,
+            "bore": 89,
             "tap": 84,
             "tap_left": 74,
         }[cycle.kind]

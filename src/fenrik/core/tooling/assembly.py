@@ -18,6 +18,7 @@ Kind = Literal[
     "chamfer",
     "drill",
     "reamer",
+    "boring",
     "tap",
     "thread_mill",
     "lollipop",
@@ -41,6 +42,7 @@ TITLES = {
     "chamfer": "chamfer cutter",
     "drill": "drill",
     "reamer": "reamer",
+    "boring": "boring head",
     "tap": "tap",
     "thread_mill": "thread mill",
     "lollipop": "lollipop cutter",
@@ -137,7 +139,7 @@ class Assembly(BaseModel):
 
     def _check_corner(self) -> None:
         half, corner = self.diameter / 2, self.corner_radius
-        if self.kind in ("flat", "chamfer", "drill", "reamer", *THREADING) and corner != 0:
+        if self.kind in ("flat", "chamfer", "drill", "reamer", "boring", *THREADING) and corner != 0:
             raise ValueError(
                 f"corner_radius is {corner} on a {TITLES[self.kind]}; set it to 0"
                 + (" or the kind to 'corner'" if self.kind == "flat" else "")

@@ -11,6 +11,8 @@ from dataclasses import asdict, dataclass
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
 
+BORING_FEED = 0.08
+"""Greatest feed of a boring head's one tooth, mm, for a bore's surface (common practice, no source)."""
 REAMER_SHARE = 0.3
 """Cutting speed of a reamer against a mill (common practice, no source)."""
 HSS_SHARE = 0.25
@@ -124,6 +126,8 @@ def propose(
     limited = "" if rpm_min <= wanted <= rpm_max else f", held to {limits} {rpm_min:.0f} to {rpm_max:.0f}"
     slender = min(1.0, 4.0 * assembly.diameter / assembly.stick_out)
     fz = material.fz_share * assembly.diameter * slender * bold
+    if assembly.kind == "boring":
+        fz = min(fz, BORING_FEED)
     if assembly.feed_per_tooth_max is not None:
         fz = min(fz, assembly.feed_per_tooth_max)
     feed_wanted = table_feed(rpm, assembly.teeth, fz)

@@ -17,6 +17,7 @@ const KINDS = [
   { value: "chamfer", label: "Chamfer cutter" },
   { value: "drill", label: "Drill" },
   { value: "reamer", label: "Reamer" },
+  { value: "boring", label: "Boring head" },
   { value: "tap", label: "Tap" },
   { value: "thread_mill", label: "Thread mill" },
   { value: "lollipop", label: "Lollipop cutter" },

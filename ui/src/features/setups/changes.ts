@@ -1,0 +1,64 @@
+import type { JobDocument, Setup } from "../../api/types";
+
+/** The stock that a setup begins with. */
+export const boxStock = () => ({
+  kind: "box" as const,
+  allowance: { x_low: 2, x_high: 2, y_low: 2, y_high: 2, z_low: 0, z_high: 1 },
+});
+
+/** A new setup after others: of the other side, in what the last one leaves. */
+export function fresh(before: Setup[]): Setup {
+  const count = before.length;
+  const last = before[count - 1];
+  const next: Partial<Setup> = last && {
+    up: { axis: opposite(last.up.axis), face: null, reverse: false },
+    machine: last.machine,
+    material: last.material,
+    ...(last.array ? {} : { stock: { kind: "carried" as const, setup: last.name } }),
+  };
+  let name = count === 0 ? "Top" : `Setup ${count + 1}`;
+  for (let n = count + 2; before.some((s) => s.name === name); n++) name = `Setup ${n}`;
+  return {
+    name,
+    up: { axis: "+z", face: null, reverse: false },
+    turn_deg: 0,
+    machine: "column_mill_500",
+    material: "aluminium_wrought",
+    stock: boxStock(),
+    zero: { of: "stock", x: "middle", y: "middle", z: "high", point: null },
+    work_offset: `G${54 + Math.min(count, 5)}`,
+    placement: { x: 0, y: 0, z: 60 },
+    operations: [],
+    ...next,
+  };
+}
+
+/** The other side of the part: what follows a setup is mostly made turned over. */
+function opposite(axis: string | null): string {
+  return axis ? (axis.startsWith("-") ? "+" : "-") + axis.slice(1) : "-z";
+}
+
+/** Gives a setup another name, and all that speak of it. */
+export function rename(document: JobDocument, index: number, name: string) {
+  const old = document.setups[index].name;
+  const now = (s: string) => (s === old ? name : s);
+  for (const r of document.releases) {
+    r.setup = now(r.setup);
+    if (r.also) r.also = r.also.map(now);
+  }
+  for (const s of document.setups) if (s.stock.kind === "carried") s.stock.setup = now(s.stock.setup!);
+  document.setups[index].name = name;
+}
+
+/** Takes a setup out: what stood in what it leaves begins in a box, releases go on with their other setups. */
+export function remove(document: JobDocument, index: number) {
+  const gone = document.setups.splice(index, 1)[0].name;
+  for (const r of document.releases) {
+    const left = [r.setup, ...(r.also ?? [])].filter((s) => s !== gone);
+    r.setup = left[0];
+    if (r.also) r.also = left.slice(1);
+  }
+  document.releases = document.releases.filter((r) => r.setup !== undefined);
+  for (const s of document.setups)
+    if (s.stock.kind === "carried" && s.stock.setup === gone) s.stock = boxStock();
+}
