@@ -53,6 +53,7 @@ def _setup_state(jobs: Jobs, planner: Planner, setup: SetupDoc) -> dict[str, Any
             "max": clamped.stock_high.tolist(),
             "shape": planner.stock_shape(setup),
         },
+        "fixture": planner.fixture_shape(setup),
         "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
         "table_from_setup": clamped.table_from_setup.tolist(),
         "copies": clamped.copies.tolist(),

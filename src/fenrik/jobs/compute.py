@@ -55,8 +55,8 @@ def _work(planner: Planner, target: str, progress: Progress) -> None:
     progress.step(0.0, "reading the part")
     planner.part()
     for setup in planner.job.setups:
-        if isinstance(setup.stock, SolidStock):
-            planner.clamped(setup)  # reads the stock's solid
+        if isinstance(setup.stock, SolidStock) or any(f.kind == "solid" for f in setup.fixture):
+            planner.clamped(setup)  # reads the solids of stock and fixture
     if target == "part":
         return
     if target == "plan":

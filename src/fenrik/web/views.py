@@ -16,11 +16,12 @@ from fenrik.core.features.bosses import Boss, find_bosses
 from fenrik.core.features.feature import features_alike
 from fenrik.core.features.hole_use import Purpose, uses
 from fenrik.core.features.holes import alike
-from fenrik.core.job.document import OperationDoc
+from fenrik.core.job.document import OperationDoc, SetupDoc
+from fenrik.core.job.planning import Planner
 from fenrik.core.job.recipes import propose_all, propose_operations
 from fenrik.core.job.whole_part import propose_features, propose_part
 from fenrik.core.model.measure import Pick, measure
-from fenrik.core.model.part_model import PartModel
+from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.proof.simulate import TRACES
 from fenrik.core.stock.heightmap import pieces_of
@@ -75,12 +76,29 @@ def part_scene(jobs: Service, job_id: int, key: str) -> Response:
 def stock_shape(jobs: Service, job_id: int, index: int, shape: str) -> Response:
     """The triangles of a stock that is no box, in the setup frame, mm. `shape` is its name in the job's state."""
     with jobs.planner(job_id) as planner:
-        if not 0 <= index < len(planner.job.setups):
-            raise NotFound(f"The job has no setup {index + 1}.", remedy="Reload the page.")
-        setup = planner.job.setups[index]
-        mesh = planner.clamped(setup).stock_mesh
-        if mesh is None or planner.stock_shape(setup) != shape:
-            raise NotFound("The stock has changed meanwhile.", remedy="Reload the page.")
+        setup = _setup(planner, index)
+        mesh, known = planner.clamped(setup).stock_mesh, planner.stock_shape(setup)
+    return _triangles(mesh if known == shape else None, "stock")
+
+
+@router.get("/jobs/{job_id}/setups/{index}/fixture/{shape}")
+def fixture_shape(jobs: Service, job_id: int, index: int, shape: str) -> Response:
+    """The triangles of a setup's fixture, in the setup frame, mm. `shape` is its name in the job's state."""
+    with jobs.planner(job_id) as planner:
+        setup = _setup(planner, index)
+        mesh, known = planner.clamped(setup).fixture, planner.fixture_shape(setup)
+    return _triangles(mesh if known == shape else None, "fixture")
+
+
+def _setup(planner: Planner, index: int) -> SetupDoc:
+    if not 0 <= index < len(planner.job.setups):
+        raise NotFound(f"The job has no setup {index + 1}.", remedy="Reload the page.")
+    return planner.job.setups[index]
+
+
+def _triangles(mesh: TriangleMesh | None, what: str) -> Response:
+    if mesh is None:
+        raise NotFound(f"The {what} has changed meanwhile.", remedy="Reload the page.")
     return binary(pack({}, {"vertices": mesh.vertices.astype(np.float32), "triangles": mesh.triangles}))
 
 

@@ -416,6 +416,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/setups/{index}/fixture/{shape}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Fixture Shape
+     * @description The triangles of a setup's fixture, in the setup frame, mm. `shape` is its name in the job's state.
+     */
+    get: operations["fixture_shape_api_jobs__job_id__setups__index__fixture__shape__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/holes": {
     parameters: {
       query?: never;
@@ -2185,6 +2205,39 @@ export interface operations {
     };
   };
   stock_shape_api_jobs__job_id__setups__index__stock__shape__get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        index: number;
+        shape: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  fixture_shape_api_jobs__job_id__setups__index__fixture__shape__get: {
     parameters: {
       query?: never;
       header?: never;

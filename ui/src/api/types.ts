@@ -148,6 +148,22 @@ export interface PartArray {
   gap_y: number;
 }
 
+/** What holds the stock: jaws beside it, a block between two corners, a solid from a file; program coordinates, mm. */
+export interface FixturePart {
+  kind: "jaws" | "block" | "solid";
+  name: string;
+  along?: "x" | "y";
+  grip?: number;
+  length?: number;
+  thickness?: number;
+  height?: number;
+  low?: Vec3;
+  high?: Vec3;
+  file?: string;
+  at?: Vec3;
+  turn_deg?: number;
+}
+
 export interface Setup {
   name: string;
   up: { axis: string | null; face: number | null; reverse: boolean };
@@ -162,6 +178,7 @@ export interface Setup {
   operations: Operation[];
   areas?: Area[];
   repeats?: Repeat[];
+  fixture?: FixturePart[];
 }
 
 /** An area that is named once and used by many operations. */
@@ -325,6 +342,8 @@ export interface SetupState {
   error?: Fault;
   setup_from_part?: number[][];
   stock?: { min: Vec3; max: Vec3; shape: string | null };
+  /** A name for the fixture's shape; null where none is drawn. */
+  fixture?: string | null;
   /** Where every part of an array lies from the first. */
   copies?: Vec3[];
   /** How the part was turned from the setup before, in words. */

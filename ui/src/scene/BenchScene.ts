@@ -16,6 +16,7 @@ THREE.Mesh.prototype.raycast = acceleratedRaycast;
 /** How near to a corner of the part, in pixels, a click is meant for it. */
 const CATCH = 9;
 const DRAWN = 0xb3541e;
+const FIXTURE = 0x8d8aa0;
 /** Drawn after the colour of what is picked. */
 const OVER = 3;
 
@@ -262,19 +263,22 @@ export class BenchScene {
 
   /** The shape of a stock that is no box, see-through, in the shown frame. */
   setStockShape(blob: Blob | null) {
-    this.clear("stockShape");
+    this.setSolid("stockShape", blob, this.colours.stock, 0.45);
+  }
+
+  /** What holds the stock, in the shown frame. */
+  setFixture(blob: Blob | null) {
+    this.setSolid("fixture", blob, FIXTURE, 0.6);
+  }
+
+  private setSolid(name: string, blob: Blob | null, color: number, opacity: number) {
+    this.clear(name);
     if (!blob) return;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(blob.arrays.vertices as Float32Array, 3));
     geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(blob.arrays.triangles), 1));
-    const skin = new THREE.MeshStandardMaterial({
-      color: this.colours.stock,
-      transparent: true,
-      opacity: 0.45,
-      depthWrite: false,
-      flatShading: true,
-    });
-    this.put("stockShape", new THREE.Mesh(geometry, skin));
+    const skin = { color, transparent: true, opacity, depthWrite: false, flatShading: true };
+    this.put(name, new THREE.Mesh(geometry, new THREE.MeshStandardMaterial(skin)));
   }
 
   setPartGhost(ghost: boolean) {

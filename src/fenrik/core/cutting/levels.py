@@ -21,6 +21,8 @@ from fenrik.core.cutting import _contour_kernels as c
 from fenrik.core.cutting.drop import DropCutter
 
 Floats = NDArray[np.float64]
+FREE = -1e6
+"""A height at which nothing stands."""
 
 
 class LevelAreas:
@@ -40,6 +42,8 @@ class LevelAreas:
         grid = np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
         self.cutter = cutter
         self.heights = cutter.tip(grid).reshape(ny, nx) - cutter.lift
+        # what goes on beyond the rectangle, as a fixture does, ends at its border, so that every ring closes
+        self.heights[[0, -1], :] = self.heights[:, [0, -1]] = FREE
         self.domain = box(xs[0], ys[0], xs[-1], ys[-1])
 
     def blocked_at_all(self, levels: list[float]) -> list[BaseGeometry]:

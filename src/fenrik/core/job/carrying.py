@@ -21,6 +21,7 @@ from fenrik.core.job.standing import proof_cell
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.simulate import strokes_of
+from fenrik.core.setups.fixture import box_mesh
 from fenrik.core.setups.setup import CarriedStock, Clamped
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.surface import surface
@@ -85,19 +86,9 @@ def _chain(planner: Planner, setup: SetupDoc) -> list[SetupDoc]:
 
 def _delivered(source: Clamped, target: Clamped, cell: float) -> Stock:
     """The first setup's stock on the target's lattice."""
-    mesh = source.stock_mesh or _box(source.stock_low, source.stock_high)
+    mesh = source.stock_mesh or box_mesh(source.stock_low, source.stock_high)
     placed = mesh.moved(target.setup_from_part @ invert(source.setup_from_part))
     return Stock.of_mesh(placed, cell, target.stock_low, target.stock_high)
-
-
-def _box(low: Floats, high: Floats) -> TriangleMesh:
-    """A box as twelve triangles, counter-clockwise seen from outside."""
-    corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], dtype=np.float64)
-    sides = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
-    triangles = [t for a, b, c, d in sides for t in ((a, b, c), (a, c, d))]
-    return TriangleMesh(
-        low + corners * (high - low), np.array(triangles, dtype=np.int32), np.ones(12, dtype=np.int32)
-    )
 
 
 def _strokes(posted: Posted, planner: Planner, target: Clamped) -> Iterator[_Strokes]:

@@ -18,6 +18,7 @@ from fenrik.core.job.picks import AreaDoc, Boundary, HolePick, LinePick, Name, S
 from fenrik.core.job.recipe_data import PartRecipe, Recipe
 from fenrik.core.job.repeats import RepeatDoc
 from fenrik.core.posting.options import PostOptions
+from fenrik.core.setups.fixture import FixturePart
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
@@ -132,6 +133,7 @@ class SetupDoc(Strict):
     material: str = "aluminium_wrought"
     stock: StockDoc = BoxStock()
     array: PartArray | None = None
+    fixture: list[FixturePart] = []
     zero: Zero = Zero()
     work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
     placement: Placement = Placement()
@@ -142,6 +144,7 @@ class SetupDoc(Strict):
     @model_validator(mode="after")
     def _names(self) -> SetupDoc:
         _unique([o.name for o in self.operations], "operation")
+        _unique([f.name for f in self.fixture], "fixture")
         _unique([a.name for a in self.areas], "area")
         _unique([r.name for r in self.repeats], "repeat")
         known, areas = {o.name for o in self.operations}, {a.name for a in self.areas}

@@ -10,10 +10,11 @@ from jinja2 import Environment, select_autoescape
 from numpy.typing import NDArray
 
 from fenrik.core.frames import apply
-from fenrik.core.job.document import ReleaseDoc
+from fenrik.core.job.document import ReleaseDoc, SetupDoc
 from fenrik.core.job.moving import moving_words
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Proof
+from fenrik.core.setups.fixture import FixtureSolid, boxes_of, words_of
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.drawing import tool_svg
 from fenrik.core.units import format_length
@@ -45,13 +46,14 @@ def setup_sheet(planner: Planner, release: ReleaseDoc, proof: Proof) -> str:
         material=planner.material(setup),
         clamped=clamped,
         moved=moving_words(planner, setup),
+        held=[words_of(piece) for piece in setup.fixture],
         repeats={n: r.words() for r in setup.repeats for n in r.operations},
         notes={o.name: o.notes for o in setup.operations if o.notes},
         size=clamped.stock_high - clamped.stock_low,
         tools=tools,
         drawings={t.number: tool_svg(t, unit, 260) for t in tools},
         proof=proof.facts,
-        picture=setup_picture(planner, clamped),
+        picture=setup_picture(planner, setup, clamped),
         unit=unit,
     )
 
@@ -64,8 +66,8 @@ def clock(seconds: float) -> str:
     return f"{hours}:{minutes:02d}:{left:02d}" if hours else f"{minutes}:{left:02d}"
 
 
-def setup_picture(planner: Planner, clamped: Clamped, width: int = 420) -> str:
-    """Part edges in the stock's box with the zero's axes, seen from front, right and above, as SVG."""
+def setup_picture(planner: Planner, setup: SetupDoc, clamped: Clamped, width: int = 420) -> str:
+    """Part edges in the stock's box, jaws and blocks that hold it, and the zero's axes, seen from front, right and above, as SVG."""
     one = [apply(clamped.setup_from_part, line) for line in planner.part().edge_lines]
     lines = [line + shift for shift in clamped.copies for line in one]
     low, high = clamped.stock_low, clamped.stock_high
@@ -73,7 +75,13 @@ def setup_picture(planner: Planner, clamped: Clamped, width: int = 420) -> str:
         [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
     )
     edges = [(a, b) for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
-    flat = _projected(corners)
+    held = [
+        np.array([[x, y, z] for x in (a[0], b[0]) for y in (a[1], b[1]) for z in (a[2], b[2])])
+        for piece in setup.fixture
+        if not isinstance(piece, FixtureSolid)
+        for a, b in boxes_of(piece, low, high)
+    ]
+    flat = _projected(np.vstack([corners, *held]))
     start, extent = flat.min(axis=0), np.ptp(flat, axis=0)
     arm = 0.18 * float(max(extent))
     scale = (width - 60) / float(max(extent[0], 1e-9))
@@ -87,10 +95,12 @@ def setup_picture(planner: Planner, clamped: Clamped, width: int = 420) -> str:
         return "M" + " L".join(f"{x:.1f} {y:.1f}" for x, y in place(points))
 
     stock = " ".join(path(corners[[a, b]]) for a, b in edges)
+    fixture = " ".join(path(box[[a, b]]) for box in held for a, b in edges)
     part = " ".join(path(line) for line in lines)
     out = [
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height:.0f}" width="{width}" height="{height:.0f}"'
         ' role="img" aria-label="Part in its stock with program zero">',
+        f'<path d="{fixture}" fill="none" stroke="#b0a48c" stroke-width="1.2"/>',
         f'<path d="{stock}" fill="none" stroke="#8a97a1" stroke-width="0.8" stroke-dasharray="5 3"/>',
         f'<path d="{part}" fill="none" stroke="#26323a" stroke-width="0.9"/>',
     ]

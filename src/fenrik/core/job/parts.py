@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +26,7 @@ from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
 from fenrik.core.progress import SILENT, Progress
+from fenrik.core.setups.fixture import GAP_MM, FixtureSolid, check_blocks, fixture_mesh, joined_meshes
 from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.materials import Material, material
@@ -126,18 +129,36 @@ class Parts:
         elif isinstance(setup.stock, CarriedStock):
             delivered = self.carried(setup)
         part, zero, placement = self.part(), setup.zero, setup.placement
-        return clamp(
+        clamped = clamp(
             part, setup.up, setup.turn_deg, setup.stock, delivered, zero, placement, where, setup.array
         )
+        if not setup.fixture:
+            return clamped
+        low, high = clamped.stock_low, clamped.stock_high
+        if clamped.stock_mesh is None:
+            check_blocks(setup.fixture, low, high, f"{where}.fixture")
+        solids = {
+            f.name: self._model(
+                PartDoc(file=f.file, solid=f.solid, scale=f.scale), f"{where}.fixture[{i}].file"
+            )[0].mesh
+            for i, f in enumerate(setup.fixture)
+            if isinstance(f, FixtureSolid)
+        }
+        drawn = fixture_mesh(setup.fixture, solids, low, high)
+        return replace(clamped, fixture=drawn, shunned=fixture_mesh(setup.fixture, solids, low, high, GAP_MM))
 
     def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
         """What the setup before leaves for one with a carried stock, in the part frame: for who plans its paths to say."""
         raise NotImplementedError
 
-    def _frame(self, setup: SetupDoc) -> list[Any]:
+    def frame_of(self, setup: SetupDoc) -> list[Any]:
         """Where part and stock stand, as plain numbers."""
         c = self.clamped(setup)
-        return [c.setup_from_part.tolist(), c.copies.tolist(), c.stock_low.tolist(), c.stock_high.tolist()]
+        frame = [c.setup_from_part.tolist(), c.copies.tolist(), c.stock_low.tolist(), c.stock_high.tolist()]
+        held = c.fixture
+        if held is None:
+            return frame
+        return [*frame, hashlib.sha256(held.vertices.tobytes() + held.triangles.tobytes()).hexdigest()]
 
     def machine(self, setup: SetupDoc) -> Machine:
         """The setup's machine."""
@@ -165,12 +186,14 @@ class Parts:
         return self.clamped(setup).parts(self.mesh(round(tolerance * MESH_SHARE, 6)))
 
     def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:
-        """The part's contact primitives in the setup frame and its outline in plan view, prepared once."""
+        """The contact primitives of part and fixture in the setup frame and the part's outline in plan view, prepared once."""
         clamped = self.clamped(setup)
-        frame = [clamped.setup_from_part.tolist(), clamped.copies.tolist()]
-        key = key_of("frame", [self.part_key(), frame, tolerance])
+        key = key_of("frame", [self.part_key(), self.frame_of(setup), tolerance])
         if key not in self._topologies:
-            self._topologies[key] = prepare(self.setup_mesh(setup, tolerance))
+            solid = self.setup_mesh(setup, tolerance)
+            if clamped.shunned is not None:
+                solid = joined_meshes([solid, clamped.shunned])
+            self._topologies[key] = prepare(solid)
             one = projected(self.mesh(round(tolerance * MESH_SHARE, 6)).moved(clamped.setup_from_part))
             self._outlines[key] = shapely.union_all([translate(one, x, y) for x, y, _ in clamped.copies])
         return self._topologies[key], self._outlines[key]

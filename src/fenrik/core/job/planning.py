@@ -100,7 +100,7 @@ class Planner(Parts):
             return raw_stock(clamped, cell)
         from fenrik.core.job.carrying import dexels_before  # the proof, which stands on this module
 
-        key = key_of("carried stock", [self.carried_key(setup.stock), self._frame(setup), cell])
+        key = key_of("carried stock", [self.carried_key(setup.stock), self.frame_of(setup), cell])
         blob = self.store.get(key)
         if blob is not None:
             lattice = Snapshot.of(Stock.of_box(clamped.stock_low, clamped.stock_high, cell))
@@ -113,7 +113,9 @@ class Planner(Parts):
         """Key of what a setup leaves: the stock it began with, its frame, and the paths of all that cuts in it."""
         source = self.job.setup(stock.setup)
         paths = [self.path_key(source, o) for o in source.operations if o.enabled]
-        return key_of("carried", [self.stock_key(source), self._frame(source), paths, self.job.proof.cell_mm])
+        return key_of(
+            "carried", [self.stock_key(source), self.frame_of(source), paths, self.job.proof.cell_mm]
+        )
 
     def stock_key(self, setup: SetupDoc) -> Any:
         """What tells the stock of a setup from others beside its box."""
@@ -124,7 +126,11 @@ class Planner(Parts):
     def stock_shape(self, setup: SetupDoc) -> str | None:
         """A name for the shape of a stock that is no box, as it stands in the setup; None for a box."""
         key = self.stock_key(setup)
-        return None if key is None else key_of("shape", [key, self._frame(setup)])
+        return None if key is None else key_of("shape", [key, self.frame_of(setup)])
+
+    def fixture_shape(self, setup: SetupDoc) -> str | None:
+        """A name for the fixture as it stands in the setup; None where nothing is drawn."""
+        return key_of("shape", ["fixture", self.frame_of(setup)]) if setup.fixture else None
 
     # operation -------------------------------------------------------------------------------
 
@@ -309,7 +315,7 @@ class Planner(Parts):
             doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [n.model_dump() for n in doc.lines], [b.model_dump() for b in setup.plain(doc.keep_in)], [b.model_dump() for b in setup.plain(doc.keep_out)],
             None if repeat is None else [[p.turn, p.shift] for p in repeat.places()],
         ]  # fmt: skip
-        frame, stock = self._frame(setup), self.stock_key(setup)
+        frame, stock = self.frame_of(setup), self.stock_key(setup)
         return key_of("track", [self.part_key(), frame, stock, cutter, own, earlier])
 
     def _inputs(self, setup: SetupDoc, operation: OperationDoc) -> Inputs:
@@ -333,6 +339,7 @@ class Planner(Parts):
             part_low=clamped.part_low,
             part_high=clamped.part_high,
             flats=self._flats(clamped),
+            tops=clamped.tops,
             outline=outline,
             keep_in=area_of(setup.plain(operation.keep_in), outline_of, faces, low, high, f"{where}.keep_in"),
             keep_out=kept_out(

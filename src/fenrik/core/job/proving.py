@@ -32,11 +32,13 @@ from fenrik.core.proof import edges, engravings, threads
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
 from fenrik.core.proof.deviation import Deviation, Zone, measure, overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
+from fenrik.core.proof.fixture import fixture_findings
 from fenrik.core.proof.left import Reach, left_findings, left_of, spots_on, stock_over
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
 from fenrik.core.proof.reach import NEEDLE, reachable
 from fenrik.core.proof.simulate import PART, Simulated, simulate
+from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.surface import UNSEEN
 from fenrik.core.tolerances import MESH_SHARE
@@ -119,7 +121,7 @@ class Prover:
             setup.name, setup.work_offset, setup.zero.model_dump(), planner.machine(setup).model_dump(),
             planner.material(setup).model_dump(), planner.stock_key(setup),
             clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.copies.tolist(),
-            clamped.table_from_setup.tolist(),
+            clamped.table_from_setup.tolist(), planner.frame_of(setup),
         ]  # fmt: skip
 
     def prove(self, release: ReleaseDoc, progress: Progress = SILENT, part: str | None = None) -> Proof:
@@ -176,6 +178,9 @@ class Prover:
         )
         findings = list(posted.findings)
         findings += limit_findings(posted.motion, tools, mill, clamped.table_from_setup, begin)
+        if clamped.fixture is not None:
+            held = prepare(clamped.fixture)
+            findings += fixture_findings(motion, step_of, names, tools, held, begin)
         findings += load_findings([c.facts for c in cut.steps], names, mill)
         findings += cut.findings
         findings += gap_findings(planner, setup, posted.operations)
@@ -189,7 +194,8 @@ class Prover:
         area = planner.part().area * len(clamped.copies)
         used = [t for t in self.job.tools if t.number in {o.tool for o in posted.operations}]
         band = self.job.proof.tolerance_mm
-        topology, design = prepare(mesh), DistanceField(mesh)
+        solid = mesh if clamped.fixture is None else joined_meshes([mesh, clamped.fixture])
+        topology, design = prepare(solid), DistanceField(mesh)
         noted = [note for s in posted.program.steps for note in s.path.notes]
         zones: list[Zone] = [*threads.zones_of(noted), *edges.zones_of(noted), *engravings.zones_of(noted)]
         deviation = measure(

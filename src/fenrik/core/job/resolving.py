@@ -121,6 +121,16 @@ def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights
             remedy="Raise the clearance height.",
             where=f"{where}.heights.clearance",
         )
+    if clamped.shunned is not None:
+        held = float(clamped.shunned.vertices[:, 2].max())
+        if clearance <= held:
+            raise DocumentError(
+                f"The clearance height Z {clearance:.3f} is not above the fixture, whose top is Z {held:.3f} with its room.",
+                remedy="Raise the clearance height, or hold the stock lower.",
+                where=f"{where}.heights.clearance",
+            )
+        # the way from place to place goes over what holds the stock
+        retract = min(max(retract, held + h.feed), clearance)
     if retract > clearance:
         raise DocumentError(
             f"The retract height Z {retract:.3f} is above the clearance height Z {clearance:.3f}.",

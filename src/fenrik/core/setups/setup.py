@@ -119,7 +119,8 @@ class Clamped:
     """A part set up in stock. Setup frame: program zero, Z up, mm.
 
     `setup_from_part` (4, 4) of the first part; `copies` (n, 3) where every part of an array lies from the first, itself
-    included; `stock_low`, `stock_high` (3,) corners of the stock's box; `stock_mesh` is None for a box; `part_low`,
+    included; `fixture` what holds it, and `shunned` what paths keep clear of, the fixture with some room beside it, or None;
+    `stock_low`, `stock_high` (3,) corners of the stock's box; `stock_mesh` is None for a box; `part_low`,
     `part_high` (3,) bound all parts; `table_from_setup` (3,) is the work offset: program zero in table coordinates.
     """
 
@@ -131,10 +132,22 @@ class Clamped:
     part_high: Floats
     table_from_setup: Floats
     copies: Floats
+    fixture: TriangleMesh | None = None
+    shunned: TriangleMesh | None = None
 
     def parts(self, mesh: TriangleMesh) -> TriangleMesh:
         """The part's mesh (part frame) as it stands in the setup frame, once for every part of an array."""
         return copied(mesh.moved(self.setup_from_part), self.copies)
+
+    @property
+    def tops(self) -> list[float]:
+        """Heights of the level faces of what paths keep clear of, the highest last."""
+        if self.shunned is None:
+            return []
+        corners = self.shunned.vertices[self.shunned.triangles]
+        normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        level = normal[:, 2] > (1.0 - 1e-9) * np.linalg.norm(normal, axis=1)
+        return sorted({round(float(z), 6) for z in corners[level, 0, 2]})
 
     @property
     def places(self) -> list[Floats]:

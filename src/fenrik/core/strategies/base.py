@@ -119,7 +119,7 @@ class Rim:
 class Inputs:
     """All that a strategy may know. Setup frame, mm, mm/min.
 
-    `flats` are the heights of the part's upward planar faces with their outlines in plan view;
+    `tops` are the heights of level faces of what holds the stock, with its room; `flats` are the heights of the part's upward planar faces with their outlines in plan view;
     `stock` is the in-process stock before the operation; `keep_in` bounds the tool's middle (None:
     the strategy's own default); `lines` are to be engraved, words for messages and points (n, 2); `outline` is the part seen from above.
     """
@@ -133,6 +133,7 @@ class Inputs:
     part_low: Floats
     part_high: Floats
     flats: list[float]
+    tops: list[float]
     outline: BaseGeometry
     keep_in: BaseGeometry | None
     keep_out: BaseGeometry | None

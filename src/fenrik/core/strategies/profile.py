@@ -118,7 +118,7 @@ class _Profiling:
 
     def _over_steps(self, walls: list[Wall], bottom: float, rounds: Rounds) -> list[Stage]:
         """What can be followed of the walls over what stands beside them and keeps the tool from their feet, as deep as the
-        part's level faces allow: from the highest down."""
+        level faces of part and fixture allow: from the highest down."""
         p = self.p
         if not p.over_steps or self._piece_ends() is not None:
             return []
@@ -129,7 +129,7 @@ class _Profiling:
             return []
         out: list[Stage] = []
         driven = {away: list(found) for away, found in rounds}
-        for height in sorted(set(self.inputs.flats)):
+        for height in sorted({*self.inputs.flats, *self.inputs.tops}):
             level = height + p.allowance_axial
             over = [w.line for w in walls if w.high > level + TOUCH_MM]
             if level <= bottom + TOUCH_MM or not over:

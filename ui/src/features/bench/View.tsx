@@ -145,6 +145,8 @@ function useSetup(scene: BenchScene | null) {
   }, [scene, partShown, JSON.stringify([frame, copies])]);
   const skin = useStockShape(boxed ? shape : null);
   useEffect(() => scene?.setStockShape(skin ?? null), [scene, skin]);
+  const held = useFixture(inPart ? null : setup?.fixture, setup?.name);
+  useEffect(() => scene?.setFixture(held ?? null), [scene, held]);
   const tool = useBench((s) => s.tool);
   useEffect(() => {
     if (!scene || station === "prove" || station === "release") return;
@@ -161,6 +163,13 @@ function useStockShape(shape: string | null | undefined, name?: string) {
   const chosen = useBench((s) => s.setup);
   const index = name === undefined ? chosen : (state?.setups.findIndex((s) => s.name === name) ?? -1);
   return useBlob(shape && index >= 0 ? `/jobs/${id}/setups/${index}/stock/${shape}` : null).data;
+}
+
+/** The triangles of a setup's fixture. */
+function useFixture(shape: string | null | undefined, name?: string) {
+  const { id, state } = useShared();
+  const index = state?.setups.findIndex((s) => s.name === name) ?? -1;
+  return useBlob(shape && index >= 0 ? `/jobs/${id}/setups/${index}/fixture/${shape}` : null).data;
 }
 
 function usePath(scene: BenchScene | null) {

@@ -3,6 +3,7 @@ import { ChoiceField, LengthField, NameField, PlainField, SwitchField } from "..
 import { useShared } from "../bench/context";
 import { useBench } from "../bench/store";
 import { rename } from "./changes";
+import { FixtureFields } from "./FixtureFields";
 import { ArrayFields, StockFields, ZeroFields } from "./SetupFields";
 
 const AXES = ["+x", "-x", "+y", "-y", "+z", "-z"];
@@ -63,6 +64,8 @@ export function SetupCard() {
       <h3>Stock</h3>
       <StockFields setup={setup} edit={edit} />
       <ArrayFields setup={setup} edit={edit} />
+      <h3>Fixture</h3>
+      <FixtureFields setup={setup} edit={edit} />
       <h3>Program zero</h3>
       <ZeroFields setup={setup} edit={edit} />
       <ChoiceField

@@ -1,0 +1,86 @@
+"""The tool against the fixture: cutter, shank and holder on their whole way, at feed and at rapid."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.cutting.clearance import Reach
+from fenrik.core.cutting.drop import DropCutter
+from fenrik.core.cutting.topology import Topology
+from fenrik.core.machines.motion import MotionTable
+from fenrik.core.proof.finding import Finding
+from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.profile import Profile
+
+Floats = NDArray[np.float64]
+PITCH_MM = 0.25
+"""The way is looked at every so many mm."""
+CHORD_MM = 0.005
+NEAR_MM = 0.9
+"""Nearer than this, to the side or over it, is told (common practice, no source)."""
+TOUCH_MM = 0.01
+
+
+def fixture_findings(
+    motion: MotionTable, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
+    fixture: Topology, clock: Floats,
+) -> list[Finding]:  # fmt: skip
+    """One *stop* for every operation and part of its tool that meets the fixture, at the worst place, and a caution where
+    the cutter only passes near. `fixture` is in the setup frame, `clock` (n,) s the time at each move's start."""
+    pieces, owner = motion.straightened(CHORD_MM)
+    top = float(fixture.high[2])
+    findings: list[Finding] = []
+    for step, name in enumerate(names):
+        mine = np.flatnonzero(step_of[owner] == step)
+        if not len(mine):
+            continue
+        tool = tools[int(motion.tool[owner[mine[0]]])]
+        tips, row = _places(pieces[mine], owner[mine])
+        lack = Reach(fixture, tool).lack(tips)
+        low = np.flatnonzero(tips[:, 2] < top + NEAR_MM)
+        into, near = np.zeros(len(tips)), np.zeros(len(tips), dtype=np.bool_)
+        if len(low):
+            into[low] = DropCutter(fixture, tool.profile).tip(tips[low, :2]) - tips[low, 2]
+            wide = Profile(tool.radius + NEAR_MM, 0.0)
+            near[low] = DropCutter(fixture, wide).tip(tips[low, :2]) + NEAR_MM > tips[low, 2]
+        hit = False
+        for part, depth in (("cutter", into), ("shank", lack.shank), ("holder", lack.holder)):
+            worst = int(np.argmax(depth))
+            if depth[worst] <= TOUCH_MM:
+                continue
+            hit, move = True, int(row[worst])
+            x, y, z = (float(v) for v in tips[worst])
+            fast = "at rapid " if motion.rapid[move] else ""
+            findings.append(
+                Finding(
+                    "stop", "fixture",
+                    f"The {part} of '{name}' runs {fast}into the fixture at ({x:.2f}, {y:.2f}, {z:.2f}): the tip would have to"
+                    f" stay {depth[worst]:.2f} mm higher.",
+                    "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer stick-out.",
+                    operation=name, move=move, line=int(motion.line[move]), time_s=float(clock[move]), place=(x, y, z),
+                    measure=float(depth[worst]),
+                )
+            )  # fmt: skip
+        if not hit and near.any():
+            first = int(np.argmax(near))
+            move = int(row[first])
+            x, y, z = (float(v) for v in tips[first])
+            findings.append(
+                Finding(
+                    "caution", "near", f"'{name}' passes the fixture nearer than {NEAR_MM:g} mm at ({x:.2f}, {y:.2f}, {z:.2f}).",
+                    "Look whether the fixture is as drawn.", operation=name, move=move, line=int(motion.line[move]),
+                    time_s=float(clock[move]), place=(x, y, z), limit=NEAR_MM,
+                )
+            )  # fmt: skip
+    return findings
+
+
+def _places(pieces: Floats, owner: NDArray[np.int32]) -> tuple[Floats, NDArray[np.int32]]:
+    """Tips (n, 3) along straight pieces (m, 6), both ends included, and the move of each."""
+    away = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
+    count = np.maximum(1, np.ceil(away / PITCH_MM).astype(np.int64)) + 1
+    piece = np.repeat(np.arange(len(pieces)), count)
+    at = np.arange(len(piece)) - np.repeat(np.cumsum(count) - count, count)
+    share = (at / (count[piece] - 1))[:, None]
+    return pieces[piece, :3] * (1.0 - share) + pieces[piece, 3:] * share, owner[piece]
