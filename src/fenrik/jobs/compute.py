@@ -73,13 +73,15 @@ def _work(planner: Planner, target: str, progress: Progress) -> None:
 def _plan(planner: Planner, progress: Progress) -> list[FenrikError]:
     """Every path that can be computed; returns what went wrong with the others."""
     failures: list[FenrikError] = []
-    setups = [s for s in planner.job.setups if any(o.enabled for o in s.operations)]
-    count = sum(o.enabled for s in setups for o in s.operations)
+    setups = planner.job.setups
+    count = max(1, sum(o.enabled for s in setups for o in s.operations))
     done = 0
     for setup in setups:
         enabled = [o for o in setup.operations if o.enabled]
         try:
-            if isinstance(setup.stock, CarriedStock):
+            if isinstance(
+                setup.stock, CarriedStock
+            ):  # also where nothing is planned yet: it is what can be seen
                 progress.step(done / count, f"cutting the stock of '{setup.name}'")
                 planner.carried(setup, progress.part(done / count, (done + 0.5) / count))
         except Cancelled:

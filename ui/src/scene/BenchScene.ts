@@ -263,22 +263,22 @@ export class BenchScene {
 
   /** The shape of a stock that is no box, see-through, in the shown frame. */
   setStockShape(blob: Blob | null) {
-    this.setSolid("stockShape", blob, this.colours.stock, 0.45);
+    this.setSolid("stockShape", blob, { color: this.colours.stock, opacity: 0.45, depthWrite: false });
   }
 
   /** What holds the stock, in the shown frame. */
   setFixture(blob: Blob | null) {
-    this.setSolid("fixture", blob, FIXTURE, 0.6);
+    this.setSolid("fixture", blob, { color: FIXTURE, opacity: 0.85 });
   }
 
-  private setSolid(name: string, blob: Blob | null, color: number, opacity: number) {
+  private setSolid(name: string, blob: Blob | null, look: THREE.MeshStandardMaterialParameters) {
     this.clear(name);
     if (!blob) return;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(blob.arrays.vertices as Float32Array, 3));
     geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(blob.arrays.triangles), 1));
-    const skin = { color, transparent: true, opacity, depthWrite: false, flatShading: true };
-    this.put(name, new THREE.Mesh(geometry, new THREE.MeshStandardMaterial(skin)));
+    const skin = new THREE.MeshStandardMaterial({ transparent: true, flatShading: true, ...look });
+    this.put(name, new THREE.Mesh(geometry, skin));
   }
 
   setPartGhost(ghost: boolean) {

@@ -95,7 +95,7 @@ function Piece({ piece, index, edit }: { piece: FixturePart; index: number; edit
   const put = (values: Partial<FixturePart>) =>
     edit((s) => void (s.fixture![index] = { ...s.fixture![index], ...values }));
   const corner = (key: "low" | "high" | "at", label: string) => (
-    <div className="points">
+    <div className="points" style={{ alignItems: "end" }}>
       {AXES.map((axis, k) => (
         <LengthField
           key={axis}

@@ -75,7 +75,7 @@ export function SetupCard() {
         onSave={(v) => edit((s) => void (s.work_offset = v))}
       />
       <h3>Place on the table</h3>
-      <div className="points">
+      <div className="points" style={{ alignItems: "end" }}>
         {(["x", "y", "z"] as const).map((axis) => (
           <LengthField
             key={axis}
