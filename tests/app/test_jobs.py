@@ -1,11 +1,13 @@
 """The application on a real PostgreSQL: documents, revisions, files, runs, the worker, the routes."""
 
+import io
 import json
 import os
 import signal
 import subprocess
 import sys
 import time
+import zipfile
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
@@ -331,3 +333,28 @@ def test_kept_releases_are_numbered_stay_as_they_are_and_are_compared(client, jo
     assert client.get(f"/api/jobs/{job_id}/kept/1/against/1").json() == []
     missing = client.get(f"/api/jobs/{job_id}/kept/9/program")
     assert missing.status_code == 404 and "no release no. 9" in missing.json()["message"]
+
+
+def test_a_fixture_from_a_file_is_read_by_the_worker_shown_and_exported(client, jobs):
+    import trimesh
+
+    job_id = loaded(jobs)
+    clamp = trimesh.creation.box(bounds=[[0.0, 0.0, 0.0], [20.0, 10.0, 5.0]]).export(file_type="stl")
+    name = client.post(f"/api/jobs/{job_id}/files", files={"file": ("clamp.stl", clamp, "")}).json()
+    present = jobs.get(job_id)
+    piece = {"kind": "solid", "name": "Clamp", "file": name, "at": [200.0, 0.0, 0.0]}
+    present["document"]["setups"][0]["fixture"] = [piece]
+    jobs.save(job_id, present["revision"], present["document"])
+    setup = job_state(jobs, job_id)["setups"][0]
+    assert setup["state"] == "wrong" and "has not been read yet" in setup["error"]["what"]
+    jobs.start(job_id, "part")
+    finish(jobs)
+    setup = job_state(jobs, job_id)["setups"][0]
+    assert setup["state"] == "ready" and setup["fixture"]
+    url = f"/api/jobs/{job_id}/setups/0/fixture"
+    shown = client.get(f"{url}/{setup['fixture']}")
+    assert shown.status_code == 200 and shown.content[:6] == b"FNBIN1"
+    assert client.get(f"{url}/shape-of-before").status_code == 404
+    archive = client.get(f"/api/jobs/{job_id}/export.zip").content
+    with zipfile.ZipFile(io.BytesIO(archive)) as files:
+        assert files.read(name) == clamp

@@ -131,7 +131,8 @@ def test_shank_and_holder_are_looked_at_too_and_an_operation_keeps_them_off(bloc
     short = Planner(job_from_data(doc), block.parent, MemoryStore())
     setup = short.job.setups[0]
     path = short.path(setup, setup.operations[0])
-    assert any(n.get("kind") == "short" and n["part"] == "holder" for n in path.notes)
+    short_note = next(n for n in path.notes if n.get("kind") == "short")
+    assert (short_note["part"], short_note["against"]) == ("holder", "part or the fixture")
     assert fixture_stops(proved(short)) == []
     # what was planned as if nothing stood there runs into it
     free = Planner(

@@ -129,8 +129,10 @@ def _unzipped(name: str, content: bytes) -> dict[str, bytes]:
 
 
 def _model_files(job: Job) -> list[str]:
+    """The files that a job needs: its part, and the solids of stocks and fixtures."""
     names = [job.part.file] if job.part else []
-    return names + [s.stock.file for s in job.setups if s.stock.kind == "solid"]
+    names += [s.stock.file for s in job.setups if s.stock.kind == "solid"]
+    return names + [f.file for s in job.setups for f in s.fixture if f.kind == "solid"]
 
 
 def _content_of(name: str, contents: dict[str, bytes]) -> bytes | None:

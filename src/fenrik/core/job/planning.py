@@ -177,6 +177,10 @@ class Planner(Parts):
         topology = self._topology(setup, operation.tolerance_mm)[0]
         stock = self.stock_before(setup, operation)
         path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
+        if self.clamped(setup).shunned is not None:
+            for note in path.notes:
+                if note.get("against") == "part":
+                    note["against"] = "part or the fixture"
         if operation.feed_follows == "engagement" and len(path) > 1 and tool.kind != "tap":
             progress.step(0.97, "measuring the engagement")
             path = self._feed_adapted(setup, operation, path)
