@@ -347,7 +347,8 @@ def test_over_a_boss_beside_it_a_wall_is_followed_at_the_height_of_the_boss(tmp_
     wall = next(
         f.id for f in part.faces if f.kind == "plane" and f.normal and f.normal[0] > 0.9 and f.origin[0] < 31
     )
-    plan = planner(file, [{"face": wall}], over_steps=over, step_down=20.0)
+    bridges = {"tabs": 2, "tab_height": 2.0}  # at the wall's foot, not over the boss
+    plan = planner(file, [{"face": wall}], over_steps=over, step_down=20.0, **bridges)
     points = cutting(path_of(plan))
     level = plan.clamped(plan.job.setups[0]).part_high[2]
     deep = points[np.abs(points[:, 2] - (level - 12.0)) < 1e-6]
@@ -361,6 +362,8 @@ def test_over_a_boss_beside_it_a_wall_is_followed_at_the_height_of_the_boss(tmp_
     half = math.sqrt(7.0**2 - 3.0**2)
     on_wall = above[np.abs(above[:, 0] - 3.0) < 1e-3]
     assert on_wall[:, 1].min() <= -half + 0.1 and on_wall[:, 1].max() >= half - 0.1
+    assert not (np.abs(points[:, 2] - (level - 4.0)) < 1e-6).any()
+    assert (np.abs(points[:, 2] - (level - 10.0)) < 1e-6).any()
     assert np.abs(on_wall[:, 1]).max() <= half + 1.5  # a millimetre of overlap, and the spacing of points
 
 

@@ -145,7 +145,10 @@ class Parts:
             if isinstance(f, FixtureSolid)
         }
         drawn = fixture_mesh(setup.fixture, solids, low, high)
-        return replace(clamped, fixture=drawn, shunned=fixture_mesh(setup.fixture, solids, low, high, GAP_MM))
+        shunned = fixture_mesh(setup.fixture, solids, low, high, GAP_MM)
+        assert drawn is not None
+        key = hashlib.sha256(drawn.vertices.tobytes() + drawn.triangles.tobytes()).hexdigest()
+        return replace(clamped, fixture=drawn, shunned=shunned, fixture_key=key)
 
     def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
         """What the setup before leaves for one with a carried stock, in the part frame: for who plans its paths to say."""
@@ -155,10 +158,7 @@ class Parts:
         """Where part and stock stand, as plain numbers."""
         c = self.clamped(setup)
         frame = [c.setup_from_part.tolist(), c.copies.tolist(), c.stock_low.tolist(), c.stock_high.tolist()]
-        held = c.fixture
-        if held is None:
-            return frame
-        return [*frame, hashlib.sha256(held.vertices.tobytes() + held.triangles.tobytes()).hexdigest()]
+        return frame if c.fixture_key is None else [*frame, c.fixture_key]
 
     def machine(self, setup: SetupDoc) -> Machine:
         """The setup's machine."""

@@ -119,7 +119,7 @@ class Clamped:
     """A part set up in stock. Setup frame: program zero, Z up, mm.
 
     `setup_from_part` (4, 4) of the first part; `copies` (n, 3) where every part of an array lies from the first, itself
-    included; `fixture` what holds it, and `shunned` what paths keep clear of, the fixture with some room beside it, or None;
+    included; `fixture` what holds it, and `shunned` what paths keep clear of, the fixture with some room beside it, or None, `fixture_key` its hash;
     `stock_low`, `stock_high` (3,) corners of the stock's box; `stock_mesh` is None for a box; `part_low`,
     `part_high` (3,) bound all parts; `table_from_setup` (3,) is the work offset: program zero in table coordinates.
     """
@@ -134,6 +134,7 @@ class Clamped:
     copies: Floats
     fixture: TriangleMesh | None = None
     shunned: TriangleMesh | None = None
+    fixture_key: str | None = None
 
     def parts(self, mesh: TriangleMesh) -> TriangleMesh:
         """The part's mesh (part frame) as it stands in the setup frame, once for every part of an array."""

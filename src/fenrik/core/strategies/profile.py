@@ -108,6 +108,7 @@ class _Profiling:
             )
             return
         stages.append((bottom, blocked, rounds))
+        self.cutter.foot = bottom
         for k, (level, shut, found) in enumerate(stages):
             part = progress.part(0.1 + 0.9 * k / len(stages), 0.1 + 0.9 * (k + 1) / len(stages))
             for c, contour in enumerate(found[-1][1]):

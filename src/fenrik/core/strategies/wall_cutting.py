@@ -41,6 +41,8 @@ class WallCutter:
         self.stock, self.path = inputs.stock.copy(), PathBuilder()
         self.link = Linker.of(inputs, self.path, self.stock)
         self.step_down = parameters.step_down or 0.5 * self.tool.diameter
+        self.foot = 0.0
+        """Height mm of the walls' foot, from which bridges stand up."""
         self._shrunk: dict[float, tuple[BaseGeometry, BaseGeometry]] = {}
 
     def cut(
@@ -59,9 +61,9 @@ class WallCutter:
             else:
                 for level in levels if not (at_wall and p.last_at_depth) else levels[-1:]:
                     progress.step(0.5, f"level Z {level:.2f}")
-                    self._level(contour, level, bottom, blocked, away)
+                    self._level(contour, level, blocked, away)
             for _ in range(p.spring_passes if at_wall else 0):
-                self._level(contour, bottom, bottom, blocked, away)
+                self._level(contour, bottom, blocked, away)
 
     def _arrive(self, contour: Contour, blocked: BaseGeometry, away: float) -> tuple[Contour, Floats, Floats]:
         """The contour as it is driven (turned to its beginning, overlapping, extended) with its ways in and out (n, 2)."""
@@ -161,9 +163,7 @@ class WallCutter:
             x, y = (to if k % 2 else on).tolist()
             self.path.feed(x, y, start + (level - start) * k / times, self.inputs.entry_feed, Motion.ENTRY)
 
-    def _level(
-        self, contour: Contour, level: float, bottom: float, blocked: BaseGeometry, away: float
-    ) -> None:
+    def _level(self, contour: Contour, level: float, blocked: BaseGeometry, away: float) -> None:
         driven, way_in, way_out = self._arrive(contour, blocked, away)
         self.path.run += 1
         mark = max(0, self.path.count() - 1)
@@ -171,7 +171,7 @@ class WallCutter:
         tolerance, feed = FIT * self.inputs.tolerance, self.inputs.feed
         if led:
             self._in(way_in, level, away)
-        bridge = bottom + self.p.tab_height
+        bridge = self.foot + self.p.tab_height
         if self.p.tabs and level < bridge - 1e-9:
             for points, lifted in with_tabs(
                 driven.points, self.p.tabs, self.p.tab_width + self.tool.diameter
