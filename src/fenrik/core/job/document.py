@@ -138,7 +138,7 @@ class SetupDoc(Strict):
     work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
     placement: Placement = Placement()
     areas: list[AreaDoc] = []
-    operations: list[OperationDoc] = []
+    operations: Annotated[list[OperationDoc], Field(max_length=4000)] = []
     repeats: list[RepeatDoc] = []
 
     @model_validator(mode="after")
@@ -217,10 +217,10 @@ class Job(Strict):
     name: Name
     units: Annotated[Literal["mm", "inch"], Field(description="Display only; the document is in mm.")] = "mm"
     part: PartDoc | None = None
-    tools: list[Assembly] = []
-    setups: list[SetupDoc] = []
+    tools: Annotated[list[Assembly], Field(max_length=1000)] = []
+    setups: Annotated[list[SetupDoc], Field(max_length=100)] = []
     proof: ProofDoc = ProofDoc()
-    releases: list[ReleaseDoc] = []
+    releases: Annotated[list[ReleaseDoc], Field(max_length=200)] = []
     recipes: Annotated[
         list[Recipe],
         Field(description="The job's own recipes for holes; they go before those that ship with Fenrik."),

@@ -21,10 +21,11 @@ from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes
 from fenrik.core.features.shapes import find_features
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Job, PartDoc, SetupDoc
+from fenrik.core.job.files import FolderFiles, JobFiles
 from fenrik.core.job.regions import projected
 from fenrik.core.machines.library import Machine, machine
 from fenrik.core.model.part_model import PartModel, TriangleMesh
-from fenrik.core.model.reading import file_hash, read_model, working_mesh
+from fenrik.core.model.reading import read_model, working_mesh
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.setups.fixture import GAP_MM, FixtureSolid, check_blocks, fixture_mesh, joined_meshes
 from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
@@ -37,12 +38,13 @@ ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
 class Parts:
     """Reads a job's models and places them; results are taken from the store where they exist.
 
-    `folder` is what files in the document are relative to; `read` reads models (replaced where untrusted files must be
+    `files` finds what the document names (a folder: relative to it); `read` reads models (replaced where untrusted files must be
     read in a process of their own).
     """
 
-    def __init__(self, job: Job, folder: Path, store: Store, read: ReadModel = read_model) -> None:
-        self.job, self.folder, self.store, self._read = job, folder, store, read
+    def __init__(self, job: Job, files: Path | JobFiles, store: Store, read: ReadModel = read_model) -> None:
+        self.files = FolderFiles(files) if isinstance(files, Path) else files
+        self.job, self.store, self._read = job, store, read
         self._parts: dict[str, PartModel] = {}
         self._holes: dict[str, list[Hole]] = {}
         self._features: dict[str, list[Feature]] = {}
@@ -61,7 +63,7 @@ class Parts:
             raise DocumentError(
                 "The job has no part yet.", remedy="Give it a STEP or STL file.", where="part"
             )
-        return self._model(self.job.part, "part.file")[0]
+        return self._model(self.job.part, "part.file")
 
     def holes(self) -> list[Hole]:
         """The part's round holes, found once."""
@@ -90,26 +92,25 @@ class Parts:
         return self._features[key]
 
     def part_key(self) -> str:
-        """Key of the part's artefact."""
+        """Key of the part's artefact; nothing is read for it."""
         assert self.job.part is not None
-        return self._model(self.job.part, "part.file")[1]
+        return self._model_key(self.job.part, "part.file")
 
-    def _model(self, doc: PartDoc, where: str) -> tuple[PartModel, str]:
-        path = (self.folder / doc.file).resolve()
-        if not path.is_file():
-            raise DocumentError(
-                f"The model file '{doc.file}' does not exist.", remedy="Check the path; it is relative to the document.", where=where
-            )  # fmt: skip
-        key = key_of("part", [file_hash(path), doc.solid, doc.scale, doc.heal])
+    def _model_key(self, doc: PartDoc, where: str) -> str:
+        return key_of("part", [self.files.digest(doc.file, where), doc.solid, doc.scale, doc.heal])
+
+    def _model(self, doc: PartDoc, where: str) -> PartModel:
+        key = self._model_key(doc, where)
         if key not in self._parts:
             blob = self.store.get(key)
             if blob is None:
+                path = self.files.path(doc.file, where)
                 part = self._read(path, Path(doc.file).name, doc.solid, doc.scale, doc.heal)
                 self.store.put(key, "part", part.to_bytes())
             else:
                 part = PartModel.from_bytes(blob)
             self._parts[key] = part
-        return self._parts[key], key
+        return self._parts[key]
 
     # setup -----------------------------------------------------------------------------------
 
@@ -125,7 +126,7 @@ class Parts:
         delivered: PartModel | TriangleMesh | None = None
         if isinstance(setup.stock, SolidStock):
             doc = PartDoc(file=setup.stock.file, solid=setup.stock.solid, scale=setup.stock.scale)
-            delivered = self._model(doc, f"{where}.stock.file")[0]
+            delivered = self._model(doc, f"{where}.stock.file")
         elif isinstance(setup.stock, CarriedStock):
             delivered = self.carried(setup)
         part, zero, placement = self.part(), setup.zero, setup.placement
@@ -140,7 +141,7 @@ class Parts:
         solids = {
             f.name: self._model(
                 PartDoc(file=f.file, solid=f.solid, scale=f.scale), f"{where}.fixture[{i}].file"
-            )[0].mesh
+            ).mesh
             for i, f in enumerate(setup.fixture)
             if isinstance(f, FixtureSolid)
         }

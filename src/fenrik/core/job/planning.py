@@ -21,6 +21,7 @@ from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Job, OperationDoc, SetupDoc
 from fenrik.core.job.drawn_lines import drawn_lines
 from fenrik.core.job.failing import KEPT, keep_failure, kept_failure
+from fenrik.core.job.files import JobFiles
 from fenrik.core.job.hole_spots import hole_spots
 from fenrik.core.job.parts import Parts, ReadModel, mesh_bytes, mesh_from
 from fenrik.core.job.regions import area_of
@@ -64,9 +65,14 @@ class Planner(Parts):
     """
 
     def __init__(
-        self, job: Job, folder: Path, store: Store, read: ReadModel = read_model, cutting: bool = True
+        self,
+        job: Job,
+        files: Path | JobFiles,
+        store: Store,
+        read: ReadModel = read_model,
+        cutting: bool = True,
     ) -> None:
-        super().__init__(job, folder, store, read)
+        super().__init__(job, files, store, read)
         self._cutting = cutting
         self._stocks: dict[str, tuple[list[str], HeightMap | None]] = {}
         self._cutters: dict[tuple[int, Profile], dict[tuple[float, float], DropCutter]] = {}

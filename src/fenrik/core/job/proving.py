@@ -100,7 +100,7 @@ class Prover:
         """Key of a proved release: all that shapes its text and all that the text is proved against. `part` is the setup
         whose stock is cut, open: the release's first."""
         planner = self.planner
-        words = dialect(release.dialect, planner.folder, "releases")
+        words = dialect(release.dialect, planner.files.path, "releases")
         mine = [self._setup_key(release, self.job.setup(name)) for name in release.setups]
         return key_of(
             "proof",

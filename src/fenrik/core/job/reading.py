@@ -10,6 +10,7 @@ import yaml
 from pydantic import ValidationError
 
 from fenrik.core.errors import DocumentError
+from fenrik.core.job.bounds import MAX_JSON_CHARACTERS, bounded_data, check_bounds
 from fenrik.core.job.document import VERSION, Job
 from fenrik.core.strategies.registry import strategies
 
@@ -19,7 +20,8 @@ def load_job(path: Path) -> Job:
     if not path.is_file():
         raise DocumentError(f"The job document '{path}' does not exist.", remedy="Check the path.")
     try:
-        text = path.read_text("utf-8")
+        with path.open(encoding="utf-8") as file:
+            text = file.read(MAX_JSON_CHARACTERS + 1)
     except UnicodeDecodeError as error:
         raise DocumentError(
             f"The job document '{path.name}' is not UTF-8 text.", remedy="Save it as UTF-8."
@@ -29,15 +31,7 @@ def load_job(path: Path) -> Job:
 
 def parse_job(text: str, name: str = "document") -> Job:
     """The job in YAML or JSON text (JSON is YAML). Raises DocumentError."""
-    try:
-        data = yaml.safe_load(text)
-    except yaml.YAMLError as error:
-        mark = getattr(error, "problem_mark", None)
-        at = f" in line {mark.line + 1}, column {mark.column + 1}" if mark else ""
-        raise DocumentError(
-            f"'{name}' is not readable YAML{at}: {getattr(error, 'problem', error)}.",
-            remedy="Correct the text there.",
-        ) from error
+    data = bounded_data(text, name)
     return job_from_data(data, name)
 
 
@@ -47,6 +41,7 @@ def job_from_data(data: Any, name: str = "document") -> Job:
         raise DocumentError(
             f"'{name}' holds no job: a mapping is needed.", remedy="Start it with 'fenrik: 1'."
         )
+    check_bounds(data, name)
     version = data.get("fenrik")
     if version != VERSION:
         raise DocumentError(
@@ -55,14 +50,16 @@ def job_from_data(data: Any, name: str = "document") -> Job:
             where="fenrik",
         )
     try:
-        return Job(**data)
+        return Job.model_validate(data)
+    except RecursionError as error:
+        raise DocumentError(f"'{name}' is nested too deeply.", remedy="It is no job document.") from error
     except ValidationError as error:
         raise document_error(error) from error
 
 
 def document_error(error: ValidationError) -> DocumentError:
     """The first fault of a validation as a DocumentError; the others are counted."""
-    faults = error.errors()
+    faults = error.errors(include_url=False)
     first = min(faults, key=lambda f: len(f["loc"]) == 0)
     where = _path(first["loc"])
     kind, value = first["type"], first.get("input")
@@ -76,7 +73,9 @@ def document_error(error: ValidationError) -> DocumentError:
             where=where,
         )
     message = first["msg"].removeprefix("Value error, ")
-    shown = "" if isinstance(value, (dict, list)) else f" The value is {value!r}."
+    text = repr(value)
+    text = text if len(text) <= 80 else f"{text[:77]}..."
+    shown = "" if isinstance(value, (dict, list)) else f" The value is {text}."
     name = message.split(" ")[0]
     begun = message if "_" in name else f"{message[0].upper()}{message[1:]}"  # a field's name stays as it is
     return DocumentError(f"{begun}{more}.{shown}", remedy=_remedy(first), where=where)
@@ -116,7 +115,14 @@ def job_data(job: Job) -> dict[str, Any]:
 
 def dump_job(job: Job) -> str:
     """The job as YAML text that `parse_job` reads back to the same job."""
-    return yaml.safe_dump(job_data(job), sort_keys=False, allow_unicode=True, width=100)
+    return yaml.dump(job_data(job), Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=100)
+
+
+class _Dumper(yaml.SafeDumper):
+    """Writes equal values out wherever they stand."""
+
+    def ignore_aliases(self, data: Any) -> bool:
+        return True
 
 
 def schema() -> dict[str, Any]:

@@ -107,7 +107,7 @@ def post(planner: Planner, release: ReleaseDoc, progress: Progress = SILENT) -> 
     nothing to write, PostError when the text cannot be read."""
     job = planner.job
     where = f"releases[{job.releases.index(release)}]" if release in job.releases else "releases"
-    words = release.options.on(dialect(release.dialect, planner.folder, f"{where}.dialect"))
+    words = release.options.on(dialect(release.dialect, planner.files.path, f"{where}.dialect"))
     made = _made(planner, release, where, progress)
     fast = _rapid_feed(planner, release, made, f"{where}.options.rapid_feed_mm_min")
     tools = [[o.tool for s, o, _ in made if s is setup] for setup in _setups(planner, release)]

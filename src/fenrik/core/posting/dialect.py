@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import tomllib
-from functools import cache
+from collections.abc import Callable
+from functools import cache, lru_cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from jinja2 import StrictUndefined, TemplateError
-from jinja2.sandbox import ImmutableSandboxedEnvironment
+from jinja2 import Template
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from fenrik.core.errors import DocumentError, PostError
+from fenrik.core.posting.templates import TemplateFault, compiled, rendered
+
+
+MAX_CHARACTERS = 100_000
+"""Most characters of a dialect's file."""
 
 
 class Templates(BaseModel):
@@ -85,26 +90,44 @@ class Dialect(BaseModel):
         return f"{self.comment_open}{kept}{self.comment_close}"
 
     def render(self, template: str, **values: Any) -> list[str]:
-        """The non-empty lines of a template. Raises PostError naming the dialect and the fault."""
-        environment = ImmutableSandboxedEnvironment(undefined=StrictUndefined, autoescape=False)
+        """The non-empty lines of a template. Raises PostError naming the dialect, the template, its line and the fault."""
         try:
-            text = environment.from_string(template).render(comment=self.comment, **values)
-        except TemplateError as error:
+            text = rendered(_compiled(template), {"comment": self.comment, **values})
+        except TemplateFault as fault:
+            name = next((k for k, v in self.templates.model_dump().items() if v == template), "")
+            place = f"line {fault.line} of its template" if fault.line else "its template"
             raise PostError(
-                f"A template of the dialect '{self.id}' fails: {error}.",
+                f"The dialect '{self.id}' fails in {place} '{name}': {fault.words}.",
                 remedy="Correct the template in the dialect's file.",
-            ) from error
+            ) from fault
         return [line.strip() for line in text.splitlines() if line.strip()]
+
+
+@lru_cache(256)
+def _compiled(source: str) -> Template:
+    return compiled(source)
 
 
 def load_dialect(text: str, dialect_id: str) -> Dialect:
     """A dialect from TOML text. Raises DocumentError naming the fault."""
+    if len(text) > MAX_CHARACTERS:
+        raise DocumentError(
+            f"The dialect '{dialect_id}' has {len(text)} characters; at most {MAX_CHARACTERS} are taken.",
+            remedy="Shorten it.",
+        )
     try:
         return Dialect(id=dialect_id, **tomllib.loads(text))
-    except (tomllib.TOMLDecodeError, ValidationError, TypeError) as error:
+    except ValidationError as error:
+        first = error.errors(include_input=False, include_url=False)[0]
+        field = ".".join(map(str, first["loc"]))
         raise DocumentError(
-            f"The dialect '{dialect_id}' is wrong: {error}", remedy="Correct the dialect's file."
-        ) from error
+            f"The dialect '{dialect_id}' is wrong at '{field}': {first['msg']}.", remedy="Correct the dialect's file."
+        ) from error  # fmt: skip
+    except (tomllib.TOMLDecodeError, TypeError, RecursionError) as error:
+        words = str(error) if isinstance(error, tomllib.TOMLDecodeError) else "it holds something else"
+        raise DocumentError(
+            f"The dialect '{dialect_id}' is no readable TOML: {words[:200]}.", remedy="Correct the dialect's file."
+        ) from error  # fmt: skip
 
 
 @cache
@@ -118,16 +141,24 @@ def dialects() -> dict[str, Dialect]:
     return found
 
 
-def dialect(dialect_id: str, folder: Path | None = None, where: str = "") -> Dialect:
-    """A shipped dialect, or one from a TOML file beside the job document.
+def dialect(dialect_id: str, find: Callable[[str, str], Path] | None = None, where: str = "") -> Dialect:
+    """A shipped dialect, or one from a TOML file of the job, which `find` gives for its name and `where`.
 
     Raises DocumentError naming the value and the choices.
     """
     known = dialects()
     if dialect_id in known:
         return known[dialect_id]
-    if dialect_id.endswith(".toml") and folder is not None and (folder / dialect_id).is_file():
-        return load_dialect((folder / dialect_id).read_text("utf-8"), dialect_id)
+    if dialect_id.endswith(".toml") and find is not None:
+        path = find(dialect_id, where)
+        with path.open("rb") as file:
+            content = file.read(4 * MAX_CHARACTERS + 1)
+        try:
+            return load_dialect(content.decode("utf-8"), dialect_id)
+        except UnicodeDecodeError as error:
+            raise DocumentError(
+                f"The dialect '{dialect_id}' is not UTF-8 text.", remedy="Save it as UTF-8.", where=where
+            ) from error
     raise DocumentError(
         f"The dialect '{dialect_id}' does not exist.",
         remedy=f"Use one of {', '.join(known)}, or a TOML file beside the document.",
