@@ -4,10 +4,17 @@ PYTHON ?= python3
 BIN := .venv/bin
 UV := $(BIN)/uv
 
-.PHONY: demo test check setup ui warm bench clean api screenshots
+.PHONY: demo test check setup ui warm bench clean api screenshots backup restore
 
 demo: setup ui
 	@exec $(BIN)/python -m fenrik.bootstrap demo
+
+# all jobs in one file (FILE=... names it), also while Fenrik runs; and back again, while it does not
+backup: setup
+	@$(BIN)/python -m fenrik.bootstrap backup $(FILE)
+
+restore: setup
+	@$(BIN)/python -m fenrik.bootstrap restore $(FILE)
 
 test: setup ui
 	@scripts/need chromium chromium

@@ -12,6 +12,7 @@ import trimesh
 
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
+from fenrik.postgres import Cluster
 
 ROOT = Path(__file__).resolve().parents[1]
 MODELS = ROOT / "examples" / "models"
@@ -50,18 +51,24 @@ def make_tool(kind: str, diameter: float, corner: float = 0.0, number: int = 1, 
 
 
 @pytest.fixture(scope="session")
-def cluster_url() -> Iterator[str]:
-    """A migrated database on a PostgreSQL cluster of the tests' own."""
-    from fenrik.app.database import migrate
-    from fenrik.postgres import Cluster
-
+def cluster() -> Iterator[Cluster]:
+    """A PostgreSQL cluster of the tests' own; it ends with the process that runs them, however that ends."""
     with tempfile.TemporaryDirectory(prefix="fenrik-test-") as folder:
         Path(folder).chmod(0o755)
-        cluster = Cluster(Path(folder) / "postgres")
-        cluster.start()
+        own = Cluster(Path(folder) / "postgres")
+        own.start()
         try:
-            url = cluster.database("fenrik_test")
-            migrate(url)
-            yield url
+            yield own
         finally:
-            cluster.stop()
+            own.stop()
+
+
+@pytest.fixture(scope="session")
+def cluster_url(cluster: Cluster) -> str:
+    """A migrated database on the tests' cluster."""
+    from fenrik.app.database import migrate, wait_for
+
+    url = cluster.address("fenrik_test")
+    wait_for(url)
+    migrate(url)
+    return url

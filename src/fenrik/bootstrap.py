@@ -1,6 +1,6 @@
-"""Wires the floors together: database cluster, server, worker, demonstration data.
+"""Wires the layers together: database cluster, server, worker, demonstration data, backup.
 
-``python -m fenrik.bootstrap demo|server|worker|openapi`` is what the Makefile calls.
+``python -m fenrik.bootstrap demo|server|worker|openapi|backup|restore`` is what the Makefile calls.
 """
 
 from __future__ import annotations
@@ -8,43 +8,50 @@ from __future__ import annotations
 import argparse
 import importlib
 import json
+import logging
 import os
 import signal
 import socket
 import sys
 import time
 import urllib.request
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fenrik.postgres import Cluster
-from fenrik.supervise import Children
+from fenrik.supervise import LOOK_SECONDS, Children, Supervisor
 
 if TYPE_CHECKING:
     from fenrik.app.jobs import Jobs
+    from fenrik.app.ports import Asker
 
 # The application is imported inside functions: it takes seconds, in which the database starts.
 
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
 FRONT_END = ROOT / "ui" / "dist"
+READY_SECONDS = 90.0
 
 
 def main() -> int:
     """Entry of the commands."""
     parser = argparse.ArgumentParser(prog="fenrik.bootstrap")
-    parser.add_argument("command", choices=["demo", "server", "worker", "openapi"])
+    commands = ["demo", "server", "worker", "openapi", "backup", "restore"]
+    parser.add_argument("command", choices=commands)
+    parser.add_argument("file", nargs="?", type=Path, help="with backup and restore: the file")
     parser.add_argument("--url", default=os.environ.get("FENRIK_DATABASE", ""))
     parser.add_argument(
         "--check", action="store_true", help="with openapi: fail when the file is out of date"
     )
     parser.add_argument("--port", type=int, default=int(os.environ.get("FENRIK_PORT", "8750")))
     chosen = parser.parse_args()
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     if chosen.command == "demo":
         return demo(chosen.port)
     if chosen.command == "openapi":
         return openapi(chosen.check)
+    if chosen.command in ("backup", "restore"):
+        return _copy(chosen.command, chosen.file)
     return serve(chosen.url, chosen.port) if chosen.command == "server" else work(chosen.url)
 
 
@@ -52,7 +59,7 @@ def openapi(check: bool) -> int:
     """Writes docs/openapi.json, or with `check` compares it with what the routes say."""
     from fenrik.web.server import make_app
 
-    text = json.dumps(make_app(None).openapi(), indent=1) + "\n"  # type: ignore[arg-type]
+    text = json.dumps(make_app(None).openapi(), indent=1) + "\n"
     path = ROOT / "docs" / "openapi.json"
     if not check:
         path.write_text(text, "utf-8")
@@ -62,36 +69,85 @@ def openapi(check: bool) -> int:
     return 0
 
 
-def service(url: str) -> Jobs:
+def _copy(command: str, file: Path | None) -> int:
+    from fenrik.backup import backup, backup_name, restore
+    from fenrik.core.errors import FenrikError
+
+    cluster = Cluster(DATA / "postgres")
+    try:
+        if command == "backup":
+            print(f"Written: {backup(cluster, file or Path(backup_name()))}")
+        elif file is None:
+            print("Say which: make restore FILE=...", file=sys.stderr)
+            return 2
+        else:
+            restore(cluster, file)
+            print(f"Restored from {file}. The jobs of before are put aside until the next restore.")
+    except FenrikError as error:
+        print(error.message, file=sys.stderr)
+        return 1
+    return 0
+
+
+def results_folder() -> Path:
+    """Where results are kept."""
+    return DATA / "store"
+
+
+def results_limit() -> int:
+    """Bytes that all results may take: 10 GB unless set."""
+    from fenrik.app.store import DEFAULT_LIMIT
+
+    return int(float(os.environ.get("FENRIK_RESULTS_GB", "0")) * 1e9) or DEFAULT_LIMIT
+
+
+def service(url: str, asker: Asker) -> Jobs:
     """The application's service on a database."""
     from fenrik.app.database import make_engine
     from fenrik.app.jobs import Jobs
-    from fenrik.jobs.queue import ProcrastinateQueue
+    from fenrik.app.store import ResultStore
 
-    return Jobs(make_engine(url), ProcrastinateQueue(url))
+    return Jobs(make_engine(url), ResultStore(results_folder(), results_limit()), asker)
+
+
+def hosts() -> tuple[str, list[str]]:
+    """The address to listen on, and the names under which Fenrik is reached besides the loopback's."""
+    bind = os.environ.get("FENRIK_BIND", "127.0.0.1")
+    names = [h.strip() for h in os.environ.get("FENRIK_HOSTS", "").split(",") if h.strip()]
+    return bind, [*names, *([bind] if bind not in ("0.0.0.0", "::") else [])]
 
 
 def serve(url: str, port: int) -> int:
-    """The web server, on this machine's loopback only."""
+    """The web server, on this machine's loopback unless told otherwise."""
     import uvicorn
 
+    from fenrik.jobs.asking import ChildrenAsker
     from fenrik.web.server import make_app
 
-    app = make_app(service(url), FRONT_END)
-    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=1)
+    asker = ChildrenAsker(results_folder())  # forks its nursery: before any connection or thread
+    bind, names = hosts()
+    app = make_app(service(url, asker), FRONT_END, names)
+    uvicorn.run(
+        app, host=bind, port=port, log_level="warning", timeout_graceful_shutdown=1, server_header=False,
+        access_log=False,
+    )  # fmt: skip
     return 0
 
 
 def work(url: str) -> int:
     """A worker."""
-    from fenrik.jobs.worker import run_worker
+    from fenrik.jobs.asking import NoAsker
+    from fenrik.jobs.worker import make_nursery, run_worker
 
-    run_worker(url, service(url))
+    folder = results_folder()
+    nursery = make_nursery(folder)
+    run_worker(service(url, NoAsker()), nursery, folder)
     return 0
 
 
 def load_demonstration(jobs: Jobs) -> None:
-    """The demonstration job, unless there are jobs already."""
+    """The demonstration jobs, unless there are jobs already."""
+    from fenrik.core.job.files import files_of
     from fenrik.core.job.reading import job_data, load_job
 
     if jobs.listing():
@@ -99,40 +155,49 @@ def load_demonstration(jobs: Jobs) -> None:
     folder = ROOT / "examples"
     for name in ("bearing_bracket", "nozzle_mould"):
         job = load_job(folder / f"{name}.yaml")
-        job_id = jobs.create(job_data(job))
-        if job.part is not None:
-            jobs.add_file(job_id, job.part.file, (folder / job.part.file).read_bytes())
-        jobs.start(job_id, "prove")
+        made = jobs.create(job_data(job))
+        for file, _ in files_of(job):
+            jobs.add_file(made["id"], file, (folder / file).read_bytes())
+        jobs.runs.start(made["id"], "prove")
 
 
 def read_again(jobs: Jobs) -> None:
-    """Hands in the reading of parts whose artefacts a newer Fenrik no longer knows."""
-    from fenrik.core.errors import DocumentError
+    """Hands in the reading of parts that this version of Fenrik does not know yet."""
+    from fenrik.app.jobs import opened
+    from fenrik.app.runs import OPEN_STATES
+    from fenrik.core.errors import FenrikError
+    from fenrik.core.job.planning import Planner
 
     for row in jobs.listing():
-        with jobs.planner(row["id"]) as planner:
-            if planner.job.part is None:
+        try:
+            job = opened(jobs.stored(row["id"]))
+            if job.part is None:
                 continue
-            try:
-                planner.part()
-            except DocumentError:
-                jobs.start(row["id"], "part")
+            planner = Planner(job, jobs.files.laid_out(row["id"]), jobs.store)
+            busy = any(r["state"] in OPEN_STATES for r in jobs.runs.newest(row["id"]))
+            if not busy and not jobs.store.has(planner.part_key()):
+                jobs.runs.start(row["id"], "part")
+        except FenrikError as error:  # it is shown in the list as one that cannot be opened
+            logging.getLogger(__name__).warning("job %s: %s", row["id"], error.message)
 
 
 def prepare(url: str) -> int:
-    """Migrates the database, loads the demonstration job, and has parts read again after an upgrade."""
-    from fenrik.app.database import migrate
+    """Migrates the database, looks at all jobs, loads the demonstration, has parts read again after an upgrade."""
+    from fenrik.app.database import migrate, wait_for
+    from fenrik.jobs.asking import NoAsker
 
+    wait_for(url)
     migrate(url)
-    jobs = service(url)
+    jobs = service(url, NoAsker())
+    jobs.check_all()
     load_demonstration(jobs)
     read_again(jobs)
     return 0
 
 
 class Stop:
-    """Whether Ctrl-C or SIGTERM asked for the end. A plain flag: a lock taken in a signal's handler can be
-    held by the very call that the signal interrupted."""
+    """Whether Ctrl-C or SIGTERM asked for the end. A plain flag: a lock taken in a signal's handler can be held by the very
+    call that the signal interrupted."""
 
     def __init__(self) -> None:
         self.asked = False
@@ -144,7 +209,7 @@ class Stop:
 
 
 def demo(port: int) -> int:
-    """Database, server and worker until Ctrl-C; one that dies is started again."""
+    """Database, server and worker until Ctrl-C; whichever dies is started again."""
     if not _port_free(port):
         print(
             f"Port {port} is taken: is Fenrik running already? Or choose another with FENRIK_PORT.",
@@ -153,65 +218,80 @@ def demo(port: int) -> int:
         return 1
     stop = Stop()
     cluster = Cluster(DATA / "postgres")
+    url = cluster.address()
     children = Children()
+    works = {"database": cluster.serve, "server": lambda: serve(url, port), "worker": lambda: work(url)}
+    supervisor = Supervisor(children, works, lambda words: print(words, file=sys.stderr, flush=True))
     try:
-        url = _cluster_beside_imports(cluster)
-        if children.start("preparation", lambda: prepare(url)) and children.wait("preparation") != 0:
+        cluster.prepare()
+        supervisor.start("database")
+        _import_application()
+        children.start("preparation", lambda: prepare(url))
+        while (code := children.ended("preparation")) is None:
+            supervisor.look()
+            time.sleep(LOOK_SECONDS)
+            if stop.asked:
+                return 0
+        if code != 0:
+            print("The jobs could not be prepared; the reason stands above.", file=sys.stderr)
             return 1
-        works = {"server": lambda: serve(url, port), "worker": lambda: work(url)}
-        for name, run in works.items():
-            children.start(name, run)
-        if not _ready(port, children, stop):
+        supervisor.start("server")
+        supervisor.start("worker")
+        if not _ready(port, supervisor, stop):
             return 0 if stop.asked else 1
         print(f"Fenrik is ready: http://127.0.0.1:{port}  (Ctrl-C stops it)", flush=True)
+        limit = f"{results_limit() / 1e9:g} GB"
+        print(
+            f"Results of computations are kept up to {limit} in {results_folder()} (FENRIK_RESULTS_GB).",
+            flush=True,
+        )
         while not stop.asked:
-            time.sleep(0.3)
-            for name, run in works.items():
-                code = children.ended(name)
-                if code is not None and not stop.asked:
-                    print(f"the {name} ended ({code}) and is started again", file=sys.stderr)
-                    children.start(name, run)
+            time.sleep(LOOK_SECONDS)
+            supervisor.look()
     finally:
-        children.end()
-        cluster.stop()
+        children.end([n for n in children.running if n != "database"])
+        children.end(["database"], ask=signal.SIGINT)
     return 0
 
 
-def _cluster_beside_imports(cluster: Cluster) -> str:
-    """Starts the cluster while the application is imported; gives the database's address."""
-    with ThreadPoolExecutor(1) as pool:
-        started = pool.submit(cluster.start)
-        for name in ("fenrik.web.server", "fenrik.jobs.worker", "fenrik.app.database", "uvicorn", "alembic"):
-            importlib.import_module(name)
-        started.result()
-    return cluster.database("fenrik")
+def _import_application() -> None:
+    """What server and worker need, so that they are forks of a process that has it."""
+    names = (
+        "web.server",
+        "jobs.worker",
+        "jobs.asking",
+        "app.database",
+        "core.job.carrying",
+        "core.model.step_file",
+    )
+    for name in (*(f"fenrik.{n}" for n in names), "uvicorn", "alembic"):
+        importlib.import_module(name)
 
 
 def _port_free(port: int) -> bool:
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            probe.bind(("127.0.0.1", port))
+            probe.bind((hosts()[0], port))
         except OSError:
             return False
     return True
 
 
-def _ready(port: int, children: Children, stop: Stop) -> bool:
-    for _ in range(300):
-        if stop.asked:
-            return False
-        if children.ended("server") is not None:
-            print(
-                f"The server did not start; is port {port} taken? Choose another with FENRIK_PORT.",
-                file=sys.stderr,
-            )
-            return False
+def _ready(port: int, supervisor: Supervisor, stop: Stop) -> bool:
+    until = time.monotonic() + READY_SECONDS
+    while time.monotonic() < until and not stop.asked:
+        supervisor.look()
         try:
             with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=2):
                 return True
         except OSError:
-            time.sleep(0.1)
+            time.sleep(LOOK_SECONDS)
+    if not stop.asked:
+        print(
+            f"The server does not answer; is port {port} taken? Choose another with FENRIK_PORT.",
+            file=sys.stderr,
+        )
     return False
 
 

@@ -2,49 +2,18 @@
 
 import io
 import json
-import os
-import signal
 import subprocess
 import sys
-import time
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 import yaml
-from fastapi.testclient import TestClient
 
-from fenrik.app.database import make_engine
-from fenrik.app.jobs import Jobs
-from fenrik.app.states import job_state
 from fenrik.cli import main
 from fenrik.core.errors import Conflict, DocumentError, InputError, NotFound
-from fenrik.jobs.compute import compute
-from fenrik.jobs.queue import ProcrastinateQueue
-from fenrik.web.server import make_app
+from tests.app.conftest import finish, state_of
 from tests.conftest import MODELS, NASTY, ROOT
-
-
-class HandQueue:
-    """A queue that keeps what is handed in."""
-
-    def __init__(self) -> None:
-        self.runs: list[int] = []
-
-    def submit(self, run_id: int) -> None:
-        self.runs.append(run_id)
-
-
-@pytest.fixture
-def jobs(cluster_url):
-    engine = make_engine(cluster_url)
-    yield Jobs(engine, HandQueue())
-    engine.dispose()
-
-
-@pytest.fixture
-def client(jobs):
-    return TestClient(make_app(jobs))
 
 
 def small_document(name="Plate"):
@@ -61,18 +30,13 @@ def small_document(name="Plate"):
 
 
 def loaded(jobs):
-    job_id = jobs.create(small_document())
+    job_id = jobs.create(small_document())["id"]
     jobs.add_file(job_id, "plate_a.step", (MODELS / "plate_a.step").read_bytes())
     return job_id
 
 
-def finish(jobs):
-    while jobs.queue.runs:
-        compute(jobs, jobs.queue.runs.pop(0))
-
-
 def test_revisions_undo_redo_and_conflicts(jobs):
-    job_id = jobs.create({"fenrik": 1, "name": "A"})
+    job_id = jobs.create({"fenrik": 1, "name": "A"})["id"]
     first = jobs.get(job_id)
     assert (first["can_undo"], first["can_redo"]) == (False, False)
     second = jobs.save(job_id, 1, {**first["document"], "name": "B"})
@@ -102,7 +66,7 @@ def test_revisions_undo_redo_and_conflicts(jobs):
 
 
 def test_two_saves_at_once_do_not_both_win(jobs):
-    job_id = jobs.create({"fenrik": 1, "name": "A"})
+    job_id = jobs.create({"fenrik": 1, "name": "A"})["id"]
     document = jobs.get(job_id)["document"]
 
     def save(name):
@@ -119,28 +83,28 @@ def test_two_saves_at_once_do_not_both_win(jobs):
 def test_plan_and_proof_are_computed_once_and_only_what_changed_again(jobs):
     job_id = loaded(jobs)
     for target in ("plan", "prove"):
-        jobs.start(job_id, target)
+        jobs.runs.start(job_id, target)
     finish(jobs)
-    assert {r["state"] for r in jobs.runs(job_id)} == {"done"}
-    with jobs.planner(job_id) as planner:
-        key = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
-        assert jobs.store.has(key)
-        assert jobs.store.has(planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]))
+    assert {r["state"] for r in jobs.runs.newest(job_id)} == {"done"}
+    planner = jobs.planner(job_id)
+    key = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+    assert jobs.store.has(key)
+    assert jobs.store.has(planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]))
     present = jobs.get(job_id)
     document = present["document"]
     document["tools"][0]["stick_out"] = 50.0
     document["setups"][0]["operations"][0]["feed_mm_min"] = 2000.0
     document["setups"][0]["operations"][0]["spindle_rpm"] = 8000.0
     jobs.save(job_id, present["revision"], document)
-    with jobs.planner(job_id) as planner:
-        assert (
-            planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key
-        )  # the feed is new
-        again = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+    planner = jobs.planner(job_id)
+    assert (
+        planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key
+    )  # the feed is new
+    again = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
     document["tools"][0]["stick_out"] = 55.0
     jobs.save(job_id, present["revision"] + 1, document)
-    with jobs.planner(job_id) as planner:
-        assert planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
+    planner = jobs.planner(job_id)
+    assert planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
 
 
 def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):
@@ -150,21 +114,21 @@ def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):
     operations = present["document"]["setups"][0]["operations"]
     operations.append({"name": "Face again", "strategy": "facing", "tool": operations[0]["tool"]})
     jobs.save(job_id, present["revision"], present["document"])
-    jobs.start(job_id, "plan")
+    jobs.runs.start(job_id, "plan")
     finish(jobs)
-    run = jobs.runs(job_id)[-1]
+    run = jobs.runs.newest(job_id)[-1]
     assert run["state"] == "failed"
     assert "clearance" in run["error"]["what"] and "heights.clearance" in run["error"]["where"]
-    states = job_state(jobs, job_id)["setups"][0]["operations"]
+    states = state_of(jobs, job_id)["setups"][0]["operations"]
     assert states[0]["state"] == "failed" and states[0]["error"] == run["error"]
     assert states[-1]["state"] == "ready"  # it does not wait for the other
     jobs.step(job_id, -1)
-    run = jobs.start(job_id, "prove")
-    assert jobs.cancel(run["id"])["state"] == "cancelled"
+    run = jobs.runs.start(job_id, "prove")
+    assert jobs.runs.cancel(run["id"])["state"] == "cancelled"
     finish(jobs)
-    assert jobs.runs(job_id)[-1]["state"] == "cancelled"
+    assert jobs.runs.newest(job_id)[-1]["state"] == "cancelled"
     with pytest.raises(InputError, match="wish"):
-        jobs.start(job_id, "wish")
+        jobs.runs.start(job_id, "wish")
 
 
 def test_routes_upload_state_and_download(client, jobs):
@@ -240,7 +204,7 @@ def test_stock_from_a_solid_is_read_by_the_worker(client, jobs):
     present = jobs.get(job_id)
     present["document"]["setups"][0]["stock"] = {"kind": "solid", "file": name}
     jobs.save(job_id, present["revision"], present["document"])
-    jobs.start(job_id, "part")
+    jobs.runs.start(job_id, "part")
     finish(jobs)
     setup = client.get(f"/api/jobs/{job_id}/state").json()["setups"][0]
     assert setup["state"] == "ready", setup
@@ -252,51 +216,9 @@ def test_openapi_document_is_current(client):
     assert json.loads((ROOT / "docs" / "openapi.json").read_text()) == client.get("/openapi.json").json()
 
 
-def test_killed_worker_leaves_nothing_half_done_and_its_run_is_done_again(cluster_url):
-    engine = make_engine(cluster_url)
-    queue = ProcrastinateQueue(cluster_url)
-    jobs = Jobs(engine, queue)
-    job_id = loaded(jobs)
-    environment = {**os.environ, "FENRIK_STALLED_SECONDS": "6"}
-    command = [sys.executable, "-m", "fenrik.bootstrap", "worker", "--url", cluster_url]
-
-    def worker():
-        return subprocess.Popen(command, env=environment, start_new_session=True)
-
-    def wait(condition, seconds=60.0):
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            run = jobs.runs(job_id)[-1]
-            if condition(run):
-                return run
-            time.sleep(0.05)
-        raise AssertionError(f"still {jobs.runs(job_id)[-1]}")
-
-    first = worker()
-    second = None
-    try:
-        jobs.start(job_id, "prove")
-        wait(lambda r: r["state"] == "running")
-        os.killpg(first.pid, signal.SIGKILL)
-        first.wait()
-        assert jobs.runs(job_id)[-1]["state"] == "running"
-        second = worker()
-        run = wait(lambda r: r["state"] not in ("queued", "running"), 90)
-        assert run["state"] == "done"
-        long = jobs.start(job_id, "plan")
-        wait(lambda r: r["id"] == long["id"] and r["state"] in ("running", "done"))
-    finally:
-        for process in (first, second):
-            if process is not None and process.poll() is None:
-                os.killpg(process.pid, signal.SIGKILL)
-                process.wait()
-        queue.close()
-        engine.dispose()
-
-
 def test_kept_releases_are_numbered_stay_as_they_are_and_are_compared(client, jobs):
     job_id = loaded(jobs)
-    jobs.start(job_id, "prove")
+    jobs.runs.start(job_id, "prove")
     finish(jobs)
     name = client.get(f"/api/jobs/{job_id}/state").json()["releases"][0]["name"]
     first = client.post(f"/api/jobs/{job_id}/kept", json={"name": name, "notes": "for the first piece"})
@@ -314,7 +236,7 @@ def test_kept_releases_are_numbered_stay_as_they_are_and_are_compared(client, jo
     jobs.save(job_id, present["revision"], changed)
     unproved = client.post(f"/api/jobs/{job_id}/kept", json={"name": name})
     assert unproved.status_code == 404 and "not been proved" in unproved.json()["message"]
-    jobs.start(job_id, "prove")
+    jobs.runs.start(job_id, "prove")
     finish(jobs)
     second = client.post(f"/api/jobs/{job_id}/kept", json={"name": name, "notes": "slower"}).json()
     assert second["number"] == 2 and second["revision"] == 2
@@ -339,17 +261,19 @@ def test_a_fixture_from_a_file_is_read_by_the_worker_shown_and_exported(client, 
     import trimesh
 
     job_id = loaded(jobs)
+    jobs.runs.start(job_id, "part")
+    finish(jobs)
     clamp = trimesh.creation.box(bounds=[[0.0, 0.0, 0.0], [20.0, 10.0, 5.0]]).export(file_type="stl")
     name = client.post(f"/api/jobs/{job_id}/files", files={"file": ("clamp.stl", clamp, "")}).json()
     present = jobs.get(job_id)
     piece = {"kind": "solid", "name": "Clamp", "file": name, "at": [200.0, 0.0, 0.0]}
     present["document"]["setups"][0]["fixture"] = [piece]
     jobs.save(job_id, present["revision"], present["document"])
-    setup = job_state(jobs, job_id)["setups"][0]
+    setup = state_of(jobs, job_id)["setups"][0]
     assert setup["state"] == "wrong" and "has not been read yet" in setup["error"]["what"]
-    jobs.start(job_id, "part")
+    jobs.runs.start(job_id, "part")
     finish(jobs)
-    setup = job_state(jobs, job_id)["setups"][0]
+    setup = state_of(jobs, job_id)["setups"][0]
     assert setup["state"] == "ready" and setup["fixture"]
     url = f"/api/jobs/{job_id}/setups/0/fixture"
     shown = client.get(f"{url}/{setup['fixture']}")

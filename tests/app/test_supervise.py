@@ -12,19 +12,7 @@ import urllib.request
 from pathlib import Path
 
 from fenrik.supervise import Children
-
-
-def processes_with(mark: str) -> list[str]:
-    """Command lines of living processes that were started with `mark` in their environment."""
-    found = []
-    for folder in Path("/proc").iterdir():
-        if folder.name.isdigit() and int(folder.name) != os.getpid():
-            try:
-                if mark.encode() in (folder / "environ").read_bytes():
-                    found.append((folder / "cmdline").read_bytes().replace(b"\0", b" ").decode())
-            except OSError:
-                continue  # it ended meanwhile, or belongs to somebody else
-    return [line for line in found if line]
+from tests.processes import processes_with
 
 
 def test_a_child_that_ignores_the_request_is_ended_with_what_it_started(tmp_path):

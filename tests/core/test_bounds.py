@@ -88,7 +88,7 @@ def test_the_command_line_may_climb_and_the_application_knows_its_own_files_only
     assert FolderFiles(tmp_path).path(str(MODELS / "plate_a.step")).is_file()
     kept = ListedFiles({"a.step": "0" * 64}, tmp_path)
     assert kept.path("a.step") == tmp_path / ("0" * 64)
-    with pytest.raises(DocumentError, match="'b.step' does not exist"):
+    with pytest.raises(DocumentError, match=r"'b\.step' does not exist"):
         kept.path("b.step", "part.file")
 
 
@@ -98,7 +98,7 @@ def test_the_command_line_may_climb_and_the_application_knows_its_own_files_only
         ("[" * 100_000, "nested more than"),
         ("{'a': " * 5000, "nested more than"),
         ("- " * 2000 + "1", "nested more than"),
-        ("a: &a [1,1,1,1]\n" + "".join(f"{c}: &{c} [*{b},*{b},*{b},*{b},*{b}]\n" for b, c in zip("abcdefghij", "bcdefghijk")), "more than 250,000"),
+        ("a: &a [1,1,1,1]\n" + "".join(f"{c}: &{c} [*{b},*{b},*{b},*{b},*{b}]\n" for b, c in zip("abcdefghij", "bcdefghijk", strict=True)), "more than 250,000"),
         ("fenrik: &a [*a]\n", "refers to '.a' in line 1"),
         ("fenrik: 1\nname: X\nnotes: 'x'\nunits: 2026-13-45\n", "cannot be read"),
         ('{"fenrik": 1, "name": NaN}', "no number"),

@@ -10,7 +10,6 @@ from OCP.STEPControl import STEPControl_Controller, STEPControl_StepModelType, S
 
 from fenrik.core.errors import FileError
 from fenrik.core.model import brep
-from fenrik.core.model.child import read_in_child
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel
 from fenrik.core.model.reading import read_model, working_mesh
@@ -167,14 +166,6 @@ def test_stl_box_has_six_planar_faces_and_twelve_edges(tmp_path):
     assert [f.kind for f in part.faces] == ["plane"] * 6
     assert len(part.edges) == 12
     assert part.volume == pytest.approx(6000)
-
-
-def test_child_process_reads_and_reports_like_the_parent(tmp_path):
-    part = read_in_child(MODELS / "plate_a.step", "plate_a.step", None, 1.0, False)
-    assert part.volume == pytest.approx(35605.547, rel=1e-6)
-    (tmp_path / "x.step").write_bytes(b"ISO-10303-21;\nHEADER;\n")
-    with pytest.raises(FileError, match=r"x\.step"):
-        read_in_child(tmp_path / "x.step", "x.step", None, 1.0, False)
 
 
 def test_measuring_parallel_planes_and_bores_is_exact():

@@ -106,8 +106,9 @@ def test_a_proved_program_is_replayed_to_the_volumes_of_its_proof(kind, tmp_path
     }
     store = MemoryStore()
     prover = Prover(Planner(job_from_data(document), tmp_path, store))
-    facts = (proof := prover.prove(prover.job.effective_releases()[0])).facts
-    player = replay_of(facts, proof.arrays, store)
+    proof = prover.prove(prover.job.effective_releases()[0])
+    facts = proof.facts
+    player = replay_of(proof.key, store)
     before, whole = facts["stock_volume_mm3"], facts["time_s"]
     assert player.volume(0.0) == pytest.approx(before)
     assert player.volume(whole) == pytest.approx(before - facts["removed_mm3"], rel=1e-6)

@@ -2,24 +2,60 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
+import psycopg
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine
+from psycopg import sql
+from sqlalchemy import Engine, make_url
 from sqlmodel import create_engine
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def make_engine(url: str) -> Engine:
-    """An engine for a ``postgresql+psycopg://`` address."""
-    return create_engine(url, pool_pre_ping=True, pool_size=10, max_overflow=20)
+    """An engine for a ``postgresql+psycopg://`` address. A connection that was lost is noticed before it is used, and a
+    database that does not answer within seconds is told as such."""
+    return create_engine(
+        url,
+        pool_pre_ping=True,
+        pool_size=10,
+        max_overflow=20,
+        pool_timeout=10,
+        connect_args={"connect_timeout": 5},
+    )
 
 
-def migrate(url: str) -> None:
-    """Brings the database to the newest version."""
+def plain_address(engine: Engine) -> str:
+    """The engine's address as psycopg itself takes it."""
+    return engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+
+
+def wait_for(url: str, seconds: float = 60.0) -> None:
+    """Waits until the database's server answers, and creates the database when it is not there. Raises OperationalError."""
+    address = make_url(url)
+    server = address.set(drivername="postgresql", database="postgres").render_as_string(hide_password=False)
+    until = time.monotonic() + seconds
+    while True:
+        try:
+            with psycopg.connect(server, autocommit=True, connect_timeout=5) as line:
+                known = line.execute(
+                    "SELECT 1 FROM pg_database WHERE datname = %s", (address.database,)
+                ).fetchone()
+                if known is None:
+                    line.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(address.database or "")))
+                return
+        except psycopg.OperationalError:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.1)
+
+
+def migrate(url: str, version: str = "head") -> None:
+    """Brings the database to the newest version, or to a given one."""
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
-    command.upgrade(config, "head")
+    command.upgrade(config, version)

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import dataclass
 from typing import Any
 
 from sqlmodel import Session, col, func, select
 
+from fenrik.app.answers import Asked
 from fenrik.app.jobs import Jobs
 from fenrik.app.tables import JobRow, KeptReleaseRow
 from fenrik.core.errors import Conflict, NotFound
-from fenrik.core.job.document import ReleaseDoc
-from fenrik.core.job.papers import setup_sheet
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Proof, Prover
+from fenrik.core.job.proofs import Proof
 from fenrik.core.posting.lines import Line, line_changes
 
 KEPT_FACTS = (
@@ -32,48 +32,70 @@ BLOCKING = ("difference", "controller")
 """Kinds of findings with which a program is not handed out: it does not mean what was planned."""
 
 
-def proved_release(
-    jobs: Jobs, planner: Planner, name: str, setup: str | None = None
-) -> tuple[Proof, ReleaseDoc, str]:
-    """A release's proof (of what runs in a setup, open: in its first), the release and the proof's key. Raises NotFound
-    where it is unknown or not proved."""
-    prover = Prover(planner)
-    release = next((r for r in planner.job.effective_releases() if r.name == name), None)
-    if release is None:
-        raise NotFound(f"There is no release '{name}'.", remedy="Choose one of the job's releases.")
-    if setup is not None and setup not in release.setups:
+@dataclass(frozen=True)
+class Proved:
+    """A proved release of a job's present document: its proofs, one for every setup that runs in it, in their order."""
+
+    name: str
+    about: Asked
+    proofs: list[Proof]
+
+    @property
+    def first(self) -> Proof:
+        """The proof of its first setup, whose facts hold the text."""
+        return self.proofs[0]
+
+
+def proved_release(jobs: Jobs, job_id: int, name: str, setup: str | None = None) -> Proved:
+    """A release with its proofs (of one setup, where it is named). Raises NotFound where it is unknown or not proved."""
+    about = jobs.asked(job_id)
+    rows = [r for r in jobs.answers.state(about).data["releases"] if r["name"] == name]
+    if not rows:
+        raise NotFound(f"There is no release '{name[:60]}'.", remedy="Choose one of the job's releases.")
+    chosen = [r for r in rows if setup is None or r["setup"] == setup]
+    if not chosen:
+        known = ", ".join(r["setup"] for r in rows)
         raise NotFound(
-            f"Release '{name}' does not run in '{setup}'.", remedy=f"It runs in {', '.join(release.setups)}."
+            f"Release '{name}' does not run in '{(setup or '')[:80]}'.", remedy=f"It runs in {known}."
         )
-    key = prover.release_key(release, setup)
-    return jobs.proof(key), release, key
+    for row in chosen:
+        if row["state"] != "ready":
+            raise NotFound("The release has not been proved yet.", remedy="Prove it.")
+    return Proved(name, about, [jobs.answers.proof(row["key"]) for row in chosen])
 
 
-def check_not_blocked(proof: Proof, name: str) -> None:
+def check_not_blocked(proved: Proved) -> None:
     """Raises NotFound where the text does not mean what was planned."""
-    blocking = [f for f in proof.facts["findings"] if f["kind"] in BLOCKING]
+    blocking = [f for p in proved.proofs for f in p.facts["findings"] if f["kind"] in BLOCKING]
     if blocking:
         raise NotFound(
-            f"Release '{name}' is blocked: {blocking[0]['words']}",
+            f"Release '{proved.name}' is blocked: {blocking[0]['words']}",
             remedy="Correct the dialect and prove it again.",
         )
+
+
+def sheet_of(jobs: Jobs, proved: Proved) -> tuple[str, dict[str, Any]]:
+    """The setup sheets of a release as one HTML page, and the release as the document has it."""
+    keys = [p.key for p in proved.proofs]
+    answer = json.loads(jobs.answers.ask("sheet", proved.about, release=proved.name, keys=keys))
+    return answer["sheet"], answer["release"]
 
 
 def keep_release(jobs: Jobs, job_id: int, name: str, notes: str) -> dict[str, Any]:
     """Keeps a proved release of the job's present revision under the next number. Raises NotFound, and Conflict where the
     very same is kept already."""
-    with jobs.planner(job_id) as planner:
-        proof, release, key = proved_release(jobs, planner, name)
-        parts = [proved_release(jobs, planner, name, setup)[0] for setup in release.setups]
-        for part in parts:
-            check_not_blocked(part, name)
-        sheet = "\n".join(setup_sheet(planner, release, part) for part in parts)
+    proved = proved_release(jobs, job_id, name)
+    check_not_blocked(proved)
+    sheet, release = sheet_of(jobs, proved)
+    proof, proofs = proved.first, proved.proofs
     with Session(jobs.engine) as session:
         job = session.get(JobRow, job_id, with_for_update=True)  # numbers are given one after the other
         if job is None:
             raise NotFound(f"There is no job {job_id}.", remedy="Choose one from the list.")
         same = session.exec(
-            select(KeptReleaseRow).where(KeptReleaseRow.job_id == job_id, KeptReleaseRow.proof_key == key)
+            select(KeptReleaseRow).where(
+                KeptReleaseRow.job_id == job_id, KeptReleaseRow.proof_key == proof.key
+            )
         ).first()
         if same is not None:
             raise Conflict(
@@ -83,13 +105,24 @@ def keep_release(jobs: Jobs, job_id: int, name: str, notes: str) -> dict[str, An
         last = session.exec(
             select(func.max(KeptReleaseRow.number)).where(KeptReleaseRow.job_id == job_id)
         ).one()
+        facts = {k: proof.facts[k] for k in KEPT_FACTS}
         row = KeptReleaseRow(
-            job_id=job_id, number=(last or 0) + 1, revision=job.revision, notes=notes, release=release.model_dump(mode="json"),
-            proof={k: proof.facts[k] for k in KEPT_FACTS} | {"findings": _all(parts, "findings"), "operations": _all(parts, "operations")}, proof_key=key, text=proof.facts["text"], sheet=sheet,
-        )  # fmt: skip
+            job_id=job_id,
+            number=(last or 0) + 1,
+            revision=proved.about.revision,
+            notes=notes,
+            release=release,
+            proof=facts | {"findings": _all(proofs, "findings"), "operations": _all(proofs, "operations")},
+            proof_key=proof.key,
+            results=[key for p in proofs for key in p.results()],
+            text=proof.facts["text"],
+            sheet=sheet,
+        )
         session.add(row)
+        session.flush()
+        kept = kept_data(row)
         session.commit()
-        return kept_data(row)
+        return kept
 
 
 def _all(parts: list[Proof], what: str) -> list[dict[str, Any]]:

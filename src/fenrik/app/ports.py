@@ -1,12 +1,15 @@
-"""What the application asks of the floors beside it."""
+"""What the application asks of the layers beside it."""
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Any, Protocol
 
 
-class Queue(Protocol):
-    """Where background work is handed in."""
+class Asker(Protocol):
+    """Answers questions about jobs, which take computing, away from who asks."""
 
-    def submit(self, run_id: int) -> None:
-        """Hands in the run with this id; it must have been committed before."""
+    def ask(self, question: str, order: dict[str, Any]) -> bytes:
+        """The answer to a question (a name in `app.questions`) about what is ordered, as JSON or as a packed blob.
+
+        Raises what the question raises, and ComputeError when it takes too long or too much memory.
+        """

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
-from fenrik.app.jobs import Jobs
 from fenrik.core.errors import FenrikError, NotYet
+from fenrik.core.job.artefacts import Store
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.moving import moving_words
 from fenrik.core.job.planning import Planner
@@ -13,28 +14,61 @@ from fenrik.core.job.proving import Prover
 from fenrik.core.job.resolving import plain_derived
 
 
-def job_state(jobs: Jobs, job_id: int) -> dict[str, Any]:
+class Watching:
+    """A store that notes which results were there and which were not: an answer holds for as long as that is so."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self.present: set[str] = set()
+        self.absent: set[str] = set()
+
+    def get(self, key: str) -> bytes | None:
+        """The result under a key, or None."""
+        blob = self._store.get(key)
+        (self.absent if blob is None else self.present).add(key)
+        return blob
+
+    def has(self, key: str) -> bool:
+        """Whether there is a result."""
+        there = self._store.has(key)
+        (self.present if there else self.absent).add(key)
+        return there
+
+    def put(self, key: str, kind: str, blob: bytes) -> None:
+        """Keeps a result."""
+        self._store.put(key, kind, blob)
+        self.absent.discard(key)
+        self.present.add(key)
+
+
+def recorded_state(planner: Callable[[Store], Planner], store: Store) -> dict[str, Any]:
+    """The state of a planner's job, and the keys of the results that must be present and absent for it to hold."""
+    watching = Watching(store)
+    state = job_state(planner(watching))
+    return {"state": state, "present": sorted(watching.present), "absent": sorted(watching.absent)}
+
+
+def job_state(planner: Planner) -> dict[str, Any]:
     """Part, setups, operations and releases with their state and what follows from the decisions."""
-    with jobs.planner(job_id) as planner:
-        job = planner.job
-        if job.part is None:
-            return {"part": {"state": "missing"}, "setups": [], "releases": []}
-        try:
-            part = planner.part()
-        except FenrikError as error:
-            return {"part": {"state": "unread", "error": error.as_dict()}, "setups": [], "releases": []}
-        return {
-            "part": {"state": "ready", "key": planner.part_key(), **part.summary()},
-            "setups": [_setup_state(jobs, planner, s) for s in job.setups],
-            "releases": [
-                _release_state(jobs, planner, r, i, setup)
-                for i, r in enumerate(job.effective_releases())
-                for setup in r.setups
-            ],
-        }
+    job = planner.job
+    if job.part is None:
+        return {"part": {"state": "missing"}, "setups": [], "releases": []}
+    try:
+        part = planner.part()
+    except FenrikError as error:
+        return {"part": {"state": "unread", "error": error.as_dict()}, "setups": [], "releases": []}
+    return {
+        "part": {"state": "ready", "key": planner.part_key(), **part.summary()},
+        "setups": [_setup_state(planner, s) for s in job.setups],
+        "releases": [
+            _release_state(planner, r, i, setup)
+            for i, r in enumerate(job.effective_releases())
+            for setup in r.setups
+        ],
+    }
 
 
-def _setup_state(jobs: Jobs, planner: Planner, setup: SetupDoc) -> dict[str, Any]:
+def _setup_state(planner: Planner, setup: SetupDoc) -> dict[str, Any]:
     try:
         clamped = planner.clamped(setup)
         planner.machine(setup)
@@ -58,7 +92,7 @@ def _setup_state(jobs: Jobs, planner: Planner, setup: SetupDoc) -> dict[str, Any
         "table_from_setup": clamped.table_from_setup.tolist(),
         "copies": clamped.copies.tolist(),
         "moved": moving_words(planner, setup),
-        "operations": [_operation_state(jobs, planner, setup, o) for o in setup.operations],
+        "operations": [_operation_state(planner, setup, o) for o in setup.operations],
     }
 
 
@@ -73,12 +107,10 @@ def _waiting(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict
     }
 
 
-def _operation_state(
-    jobs: Jobs, planner: Planner, setup: SetupDoc, operation: OperationDoc
-) -> dict[str, Any]:
+def _operation_state(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
     resolved = planner.resolved(setup, operation)
     key = planner.path_key(setup, operation)
-    ready = jobs.store.has(key)
+    ready = planner.store.has(key)
     failed = None if ready else planner.failure(setup, operation)
     return {
         "name": operation.name,
@@ -90,9 +122,7 @@ def _operation_state(
     }
 
 
-def _release_state(
-    jobs: Jobs, planner: Planner, release: ReleaseDoc, index: int, setup: str
-) -> dict[str, Any]:
+def _release_state(planner: Planner, release: ReleaseDoc, index: int, setup: str) -> dict[str, Any]:
     """What of a release runs in one of its setups; `index` is the release's place in the document."""
     row: dict[str, Any] = {"name": release.name, "index": index, "setup": setup, "dialect": release.dialect}
     try:
@@ -101,4 +131,4 @@ def _release_state(
         return {**row, "state": "stale", "error": error.as_dict()}
     except FenrikError as error:
         return {**row, "state": "wrong", "error": error.as_dict()}
-    return {**row, "state": "ready" if jobs.store.has(key) else "stale", "key": key}
+    return {**row, "state": "ready" if planner.store.has(key) else "stale", "key": key}

@@ -1,11 +1,19 @@
-"""One table from error codes to HTTP."""
+"""One table from errors to HTTP."""
 
 from __future__ import annotations
 
+import logging
+
 from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from psycopg import errors as postgres
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 
 from fenrik.core.errors import FenrikError
+
+log = logging.getLogger(__name__)
 
 STATUS = {
     "input": 422,
@@ -22,9 +30,46 @@ STATUS = {
 }
 
 
+def answer_of(status: int, code: str, what: str, remedy: str = "", where: str = "") -> JSONResponse:
+    """An error as a page reads it."""
+    fault = {"code": code, "what": what, "remedy": remedy, "where": where}
+    head = f"{where}: {what}" if where else what
+    return JSONResponse({"error": fault, "message": f"{head} {remedy}".strip()}, status)
+
+
 def install(app: FastAPI) -> None:
-    """Answers every FenrikError with its status and its plain form."""
+    """Answers every error with its status and its plain form."""
 
     @app.exception_handler(FenrikError)
     async def _answer(_request: Request, error: FenrikError) -> JSONResponse:
         return JSONResponse({"error": error.as_dict(), "message": error.message}, STATUS.get(error.code, 500))
+
+    @app.exception_handler(RequestValidationError)
+    async def _wrong(_request: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        where = ".".join(str(step)[:40] for step in first["loc"] if step != "body")
+        what = str(first["msg"]).removeprefix("Value error, ")
+        return answer_of(422, "input", f"{what[:1].upper()}{what[1:300]}.", "Correct the value.", where)
+
+    @app.exception_handler(DBAPIError)
+    async def _database(_request: Request, error: DBAPIError) -> JSONResponse:
+        if isinstance(error.orig, (postgres.DiskFull, postgres.OutOfMemory)):
+            return answer_of(
+                507, "application", "The disk is full: nothing was changed.",
+                "Make room on the disk; what was saved before is all there.",
+            )  # fmt: skip
+        if isinstance(error.orig, postgres.DataError):
+            return answer_of(422, "input", "A value of the request cannot be kept.", "Correct it.")
+        return _away(error)
+
+    @app.exception_handler(PoolTimeout)
+    async def _busy(_request: Request, error: PoolTimeout) -> JSONResponse:
+        return _away(error)
+
+
+def _away(error: Exception) -> JSONResponse:
+    log.warning("the database does not answer: %s", str(error).split("\n")[0])
+    return answer_of(
+        503, "application", "The database does not answer at the moment.",
+        "Try again in a few seconds; what was saved is all there.",
+    )  # fmt: skip

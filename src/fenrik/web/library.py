@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from functools import cache
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from fenrik.core.job.reading import schema
 from fenrik.core.job.recipe_data import choices, shipped
@@ -17,6 +18,7 @@ from fenrik.core.tooling.drawing import tool_svg
 from fenrik.core.tooling.library import starting_library
 from fenrik.core.tooling.materials import materials
 from fenrik.core.units import parse_length
+from fenrik.web.deps import Text
 
 router = APIRouter(tags=["library"])
 
@@ -24,13 +26,18 @@ router = APIRouter(tags=["library"])
 class LengthText(BaseModel):
     """A length as typed, and the unit of a bare number."""
 
-    text: str
-    unit: str = "mm"
+    text: Annotated[Text, Field(max_length=200)]
+    unit: Annotated[Text, Field(max_length=20)] = "mm"
 
 
 @router.get("/library")
 def library() -> dict[str, Any]:
     """All libraries at once; they change only with the program."""
+    return _library()
+
+
+@cache
+def _library() -> dict[str, Any]:
     return {
         "machines": [m.model_dump() for m in machines().values()],
         "materials": [m.model_dump() for m in materials().values()],
@@ -60,14 +67,19 @@ def library() -> dict[str, Any]:
     }
 
 
-@router.get("/schema")
-def document_schema() -> dict[str, Any]:
-    """The JSON Schema of the job document."""
+@cache
+def _schema() -> dict[str, Any]:
     return schema()
 
 
+@router.get("/schema")
+def document_schema() -> dict[str, Any]:
+    """The JSON Schema of the job document."""
+    return _schema()
+
+
 @router.post("/tools/drawing")
-def tool_drawing(tool: Assembly, unit: str = "mm") -> Response:
+def tool_drawing(tool: Assembly, unit: Literal["mm", "inch"] = "mm") -> Response:
     """The dimensioned drawing of an assembly as SVG. Wrong dimensions are refused with the reason."""
     return Response(tool_svg(tool, unit), media_type="image/svg+xml")
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import io
 import zipfile
-from dataclasses import asdict
-from typing import Any, Literal
+from dataclasses import asdict, replace
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Query, Response
 from fastapi.responses import HTMLResponse
 from pydantic import BaseModel, Field
 
@@ -18,9 +18,9 @@ from fenrik.app.kept import (
     kept_releases,
     kept_row,
     proved_release,
+    sheet_of,
 )
-from fenrik.core.job.papers import setup_sheet
-from fenrik.web.deps import Service
+from fenrik.web.deps import Number, Service, Text, download
 
 router = APIRouter(tags=["releases"])
 
@@ -28,8 +28,8 @@ router = APIRouter(tags=["releases"])
 class Keep(BaseModel):
     """The release to keep, and what is to be remembered about it."""
 
-    name: str
-    notes: str = Field(default="", max_length=2000)
+    name: Annotated[Text, Field(max_length=100)]
+    notes: Annotated[Text, Field(max_length=2000)] = ""
 
 
 class Kept(BaseModel):
@@ -58,71 +58,69 @@ class LineChange(BaseModel):
     text: str
 
 
-@router.get("/jobs/{job_id}/releases/{name}/program")
-def program(jobs: Service, job_id: int, name: str) -> Response:
+@router.get("/jobs/{job_id}/releases/{name}/program", response_class=Response)
+def program(jobs: Service, job_id: Number, name: Text) -> Response:
     """The proved program's text, or an archive where it is split. Refused while a finding says that it must not be run as
     posted, and while any of its setups is not proved."""
-    with jobs.planner(job_id) as planner:
-        proof, release, _ = proved_release(jobs, planner, name)
-        for setup in release.setups:
-            check_not_blocked(proved_release(jobs, planner, name, setup)[0], name)
-    files = proof.facts["files"]
+    proved = proved_release(jobs, job_id, name)
+    check_not_blocked(proved)
+    files = proved.first.facts["files"]
     if len(files) == 1:
-        return _text(files[0][1], files[0][0])
+        return download(files[0][1], "text/plain", files[0][0])
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for file, text in files:
             archive.writestr(file, text)
-    head = {"Content-Disposition": f'attachment; filename="{name}.zip"'}
-    return Response(out.getvalue(), media_type="application/zip", headers=head)
+    return download(out.getvalue(), "application/zip", f"{name}.zip")
 
 
-@router.get("/jobs/{job_id}/releases/{name}/sheet")
-def sheet(jobs: Service, job_id: int, name: str, setup: str | None = None) -> HTMLResponse:
+@router.get("/jobs/{job_id}/releases/{name}/sheet", response_class=HTMLResponse)
+def sheet(
+    jobs: Service, job_id: Number, name: Text, setup: Annotated[Text | None, Query(max_length=200)] = None
+) -> HTMLResponse:
     """The setup sheet as a printable page; of a release in several setups that of one, open: the first."""
-    with jobs.planner(job_id) as planner:
-        proof, release, _ = proved_release(jobs, planner, name, setup)
-        return HTMLResponse(setup_sheet(planner, release, proof))
+    proved = proved_release(jobs, job_id, name, setup)
+    return _paper(sheet_of(jobs, replace(proved, proofs=[proved.first]))[0])
 
 
 @router.get("/jobs/{job_id}/kept")
-def list_kept(jobs: Service, job_id: int) -> list[Kept]:
+def list_kept(jobs: Service, job_id: Number) -> list[Kept]:
     """What was kept of a job, the newest first."""
     return [Kept(**row) for row in kept_releases(jobs, job_id)]
 
 
 @router.post("/jobs/{job_id}/kept")
-def keep(jobs: Service, job_id: int, body: Keep) -> Kept:
+def keep(jobs: Service, job_id: Number, body: Keep) -> Kept:
     """Keeps a proved release with its text, its sheet and its proof under the next number."""
     return Kept(**keep_release(jobs, job_id, body.name, body.notes))
 
 
 @router.get("/jobs/{job_id}/kept/{number}/program")
-def kept_program(jobs: Service, job_id: int, number: int) -> Response:
+def kept_program(jobs: Service, job_id: Number, number: Number) -> Response:
     """The text of a kept release."""
     row = kept_row(jobs, job_id, number)
-    return _text(row.text, row.proof["file"])
+    return download(row.text, "text/plain", row.proof["file"])
 
 
 @router.get("/jobs/{job_id}/kept/{number}/sheet")
-def kept_sheet(jobs: Service, job_id: int, number: int) -> HTMLResponse:
+def kept_sheet(jobs: Service, job_id: Number, number: Number) -> HTMLResponse:
     """The setup sheet of a kept release as it was then."""
-    return HTMLResponse(kept_row(jobs, job_id, number).sheet)
+    return _paper(kept_row(jobs, job_id, number).sheet)
 
 
 @router.get("/jobs/{job_id}/kept/{number}/proof")
-def kept_proof(jobs: Service, job_id: int, number: int) -> dict[str, Any]:
+def kept_proof(jobs: Service, job_id: Number, number: Number) -> dict[str, Any]:
     """What the proof of a kept release said: operations, times, deviation, findings."""
     return kept_row(jobs, job_id, number).proof
 
 
 @router.get("/jobs/{job_id}/kept/{first}/against/{second}")
-def compare(jobs: Service, job_id: int, first: int, second: int) -> list[LineChange]:
+def compare(jobs: Service, job_id: Number, first: Number, second: Number) -> list[LineChange]:
     """What changed in the text from one kept release to another, block numbers apart; empty when nothing did."""
     return [LineChange(**asdict(line)) for line in compare_kept(jobs, job_id, first, second)]
 
 
-def _text(text: str, file: str) -> Response:
-    return Response(
-        text, media_type="text/plain", headers={"Content-Disposition": f'attachment; filename="{file}"'}
-    )
+def _paper(html: str) -> HTMLResponse:
+    """A page that runs nothing and loads nothing."""
+    policy = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'; base-uri 'none'"
+    return HTMLResponse(html, headers={"Content-Security-Policy": policy})

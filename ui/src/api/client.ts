@@ -1,6 +1,7 @@
 import createClient from "openapi-fetch";
 import type { paths, components } from "./schema";
 import { unpack, type Blob } from "./binary";
+import { editorHeaders } from "./editor";
 import type { Fault, JobDocument } from "./types";
 
 export type JobAnswer = Omit<components["schemas"]["JobAnswer"], "document"> & { document: JobDocument };
@@ -22,7 +23,7 @@ export class ServerFault extends Error {
 export async function request<T>(path: string, init?: RequestInit): Promise<T> {
   let answer: Response;
   try {
-    answer = await fetch(`/api${path}`, init);
+    answer = await fetch(`/api${path}`, { ...init, headers: { ...editorHeaders(), ...init?.headers } });
   } catch {
     throw new ServerFault(
       { code: "network", what: "The server does not answer.", remedy: "", where: "" },

@@ -1,7 +1,8 @@
 import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { request, requestBlob, send, type JobAnswer, type RunAnswer } from "./client";
+import { create } from "zustand";
+import { request, requestBlob, send, ServerFault, type JobAnswer, type RunAnswer } from "./client";
 import type {
   EdgeFacts,
   FaceFacts,
@@ -111,15 +112,33 @@ export const useLineChanges = (id: number, first: number | null, second: number 
 export const useRuns = (id: number) =>
   useQuery({ queryKey: ["runs", id], queryFn: () => request<RunAnswer[]>(`/jobs/${id}/runs`) });
 
-/** Keeps the runs fresh from the event stream; a run that ends makes the state be asked again. */
+interface Told {
+  revision: number | null;
+  runs: RunAnswer[];
+}
+
+/** How many entries and changes are not kept by the server yet. */
+export const useSaving = create<{ open: number }>(() => ({ open: 0 }));
+
+function whileSaving<T>(work: Promise<T>): Promise<T> {
+  const add = (by: number) => useSaving.setState((now) => ({ open: now.open + by }));
+  add(1);
+  return work.finally(() => add(-1));
+}
+
+/** Keeps document and runs fresh from the event stream; a run that ends makes the state be asked again. */
 export function useRunEvents(id: number) {
   const client = useQueryClient();
   useEffect(() => {
     const source = new EventSource(`/api/jobs/${id}/events`);
     const open = new Map<number, string>();
-    source.addEventListener("runs", (event) => {
-      const runs = JSON.parse((event as MessageEvent).data) as RunAnswer[];
+    source.addEventListener("told", (event) => {
+      const { revision, runs } = JSON.parse((event as MessageEvent).data) as Told;
       client.setQueryData(["runs", id], runs);
+      const shown = client.getQueryData<JobAnswer>(["job", id]);
+      // changed elsewhere; a change made here is told before its answer has come
+      if (shown && revision !== shown.revision && !useSaving.getState().open)
+        client.invalidateQueries({ queryKey: ["job", id] });
       let ended = false;
       for (const run of runs) {
         const before = open.get(run.id);
@@ -137,6 +156,7 @@ const entries = new Set<Promise<unknown>>();
 /** Holds back what would work on the document (a run, an undo) until an entry that is still being read is saved. */
 export function entering(saving: Promise<unknown>) {
   entries.add(saving);
+  whileSaving(saving).catch(() => undefined);
   saving.finally(() => entries.delete(saving)).catch(() => undefined);
 }
 
@@ -190,19 +210,23 @@ export function useEdit(id: number, saved: JobDocument | undefined) {
         }
       });
       waiting.current = step;
-      return step;
+      return whileSaving(step);
     },
     [client, id, put],
   );
   const move = useCallback(
     (which: "undo" | "redo") => {
-      waiting.current = Promise.all([allEntered(), waiting.current]).then(async () => {
+      const step = Promise.all([allEntered(), waiting.current]).then(async () => {
+        const go = (anyway: boolean) => send<JobAnswer>("POST", `/jobs/${id}/${which}`, { anyway });
         try {
-          put(await send<JobAnswer>("POST", `/jobs/${id}/${which}`));
+          put(await go(false));
         } catch (error) {
-          tell(error);
+          const others = error instanceof ServerFault && error.fault.where === "others";
+          if (!others) tell(error);
+          else if (window.confirm(`${error.fault.what} ${error.fault.remedy}`)) put(await go(true));
         }
       });
+      waiting.current = whileSaving(step.catch(tell));
     },
     [id, put],
   );
@@ -223,7 +247,7 @@ export function useEdit(id: number, saved: JobDocument | undefined) {
       const body = new FormData();
       body.append("file", file);
       try {
-        put(await send<JobAnswer>("POST", `/jobs/${id}/part`, body));
+        put(await whileSaving(send<JobAnswer>("POST", `/jobs/${id}/part`, body)));
       } catch (error) {
         tell(error);
       }

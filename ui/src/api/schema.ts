@@ -4,6 +4,106 @@
  */
 
 export interface paths {
+  "/api/jobs/import": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Import Job
+     * @description A job from its document with the models it names, or from the archive that export gives.
+     */
+    post: operations["import_job_api_jobs_import_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/part": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Upload Part
+     * @description Takes a model file as the job's part and starts reading it; what it is, its content tells.
+     */
+    post: operations["upload_part_api_jobs__job_id__part_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/files": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Upload File
+     * @description Keeps a further model file (a stock's solid) and returns its name.
+     */
+    post: operations["upload_file_api_jobs__job_id__files_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/export.zip": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Export Archive
+     * @description The document and the models it names in one archive.
+     */
+    get: operations["export_archive_api_jobs__job_id__export_zip_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/usage": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Usage
+     * @description What is kept on the disk.
+     */
+    get: operations["usage_api_usage_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs": {
     parameters: {
       query?: never;
@@ -22,26 +122,6 @@ export interface paths {
      * @description A new, empty job.
      */
     post: operations["create_job_api_jobs_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/jobs/import": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Import Job
-     * @description A job from its document with the models it names, or from the archive that export gives.
-     */
-    post: operations["import_job_api_jobs_import_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -82,7 +162,7 @@ export interface paths {
     get?: never;
     /**
      * Save Document
-     * @description Saves a changed document as a new revision.
+     * @description Saves a changed document as a new revision, which is the one that is answered.
      */
     put: operations["save_document_api_jobs__job_id__document_put"];
     post?: never;
@@ -103,7 +183,7 @@ export interface paths {
     put?: never;
     /**
      * Undo
-     * @description Back to the revision before.
+     * @description Back to the revision before. Refused when the change that it takes back is somebody else's.
      */
     post: operations["undo_api_jobs__job_id__undo_post"];
     delete?: never;
@@ -152,7 +232,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/jobs/{job_id}/export.zip": {
+  "/api/jobs/{job_id}/document.json": {
     parameters: {
       query?: never;
       header?: never;
@@ -160,52 +240,12 @@ export interface paths {
       cookie?: never;
     };
     /**
-     * Export Archive
-     * @description The document and the models it names in one archive.
+     * Stored Document
+     * @description The document as it is stored, also of a job that cannot be opened.
      */
-    get: operations["export_archive_api_jobs__job_id__export_zip_get"];
+    get: operations["stored_document_api_jobs__job_id__document_json_get"];
     put?: never;
     post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/jobs/{job_id}/part": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Upload Part
-     * @description Takes a model file as the job's part and starts reading it; what it is, its content tells.
-     */
-    post: operations["upload_part_api_jobs__job_id__part_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/jobs/{job_id}/files": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Upload File
-     * @description Keeps a further model file (a stock's solid) and returns its name.
-     */
-    post: operations["upload_file_api_jobs__job_id__files_post"];
     delete?: never;
     options?: never;
     head?: never;
@@ -385,7 +425,7 @@ export interface paths {
     };
     /**
      * Part Scene
-     * @description Triangles ordered by face, edges as polylines. Part frame, mm.
+     * @description Triangles ordered by face, edges as polylines. Part frame, mm. `key` is the part's in the job's state.
      */
     get: operations["part_scene_api_jobs__job_id__part_scene__key__get"];
     put?: never;
@@ -1154,7 +1194,7 @@ export interface components {
     };
     /**
      * JobListed
-     * @description A job in the list.
+     * @description A job in the list; `problem` says why it cannot be opened.
      */
     JobListed: {
       /** Id */
@@ -1163,6 +1203,8 @@ export interface components {
       name: string;
       /** Updated */
       updated: string;
+      /** Problem */
+      problem: string;
     };
     /**
      * Keep
@@ -1469,6 +1511,27 @@ export interface components {
       target: string;
     };
     /**
+     * Step
+     * @description Undo or redo, `anyway`: also when the change is somebody else's.
+     */
+    Step: {
+      /**
+       * Anyway
+       * @default false
+       */
+      anyway: boolean;
+    };
+    /**
+     * UsageAnswer
+     * @description How much the results of all computations take, and the most that they may take, in bytes.
+     */
+    UsageAnswer: {
+      /** Results */
+      results: number;
+      /** Limit */
+      limit: number;
+    };
+    /**
      * UseAnswer
      * @description A use of a hole: its purpose, and why, and by which table.
      */
@@ -1520,36 +1583,19 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  list_jobs_api_jobs_get: {
+  import_job_api_jobs_import_post: {
     parameters: {
       query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobListed"][];
-        };
+      header?: {
+        "x-fenrik-editor"?: string;
+        "x-fenrik-editor-name"?: string;
       };
-    };
-  };
-  create_job_api_jobs_post: {
-    parameters: {
-      query?: never;
-      header?: never;
       path?: never;
       cookie?: never;
     };
     requestBody: {
       content: {
-        "application/json": components["schemas"]["NewJob"];
+        "multipart/form-data": components["schemas"]["Body_import_job_api_jobs_import_post"];
       };
     };
     responses: {
@@ -1573,16 +1619,161 @@ export interface operations {
       };
     };
   };
-  import_job_api_jobs_import_post: {
+  upload_part_api_jobs__job_id__part_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        "x-fenrik-editor"?: string;
+        "x-fenrik-editor-name"?: string;
+      };
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "multipart/form-data": components["schemas"]["Body_upload_part_api_jobs__job_id__part_post"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["JobAnswer"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  upload_file_api_jobs__job_id__files_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "multipart/form-data": components["schemas"]["Body_upload_file_api_jobs__job_id__files_post"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": string;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  export_archive_api_jobs__job_id__export_zip_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  usage_api_usage_get: {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["UsageAnswer"];
+        };
+      };
+    };
+  };
+  list_jobs_api_jobs_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["JobListed"][];
+        };
+      };
+    };
+  };
+  create_job_api_jobs_post: {
+    parameters: {
+      query?: never;
+      header?: {
+        "x-fenrik-editor"?: string;
+        "x-fenrik-editor-name"?: string;
+      };
+      path?: never;
+      cookie?: never;
+    };
     requestBody: {
       content: {
-        "multipart/form-data": components["schemas"]["Body_import_job_api_jobs_import_post"];
+        "application/json": components["schemas"]["NewJob"];
       };
     };
     responses: {
@@ -1671,7 +1862,10 @@ export interface operations {
   save_document_api_jobs__job_id__document_put: {
     parameters: {
       query?: never;
-      header?: never;
+      header?: {
+        "x-fenrik-editor"?: string;
+        "x-fenrik-editor-name"?: string;
+      };
       path: {
         job_id: number;
       };
@@ -1706,13 +1900,20 @@ export interface operations {
   undo_api_jobs__job_id__undo_post: {
     parameters: {
       query?: never;
-      header?: never;
+      header?: {
+        "x-fenrik-editor"?: string;
+        "x-fenrik-editor-name"?: string;
+      };
       path: {
         job_id: number;
       };
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody?: {
+      content: {
+        "application/json": components["schemas"]["Step"] | null;
+      };
+    };
     responses: {
       /** @description Successful Response */
       200: {
@@ -1737,13 +1938,20 @@ export interface operations {
   redo_api_jobs__job_id__redo_post: {
     parameters: {
       query?: never;
-      header?: never;
+      header?: {
+        "x-fenrik-editor"?: string;
+        "x-fenrik-editor-name"?: string;
+      };
       path: {
         job_id: number;
       };
       cookie?: never;
     };
-    requestBody?: never;
+    requestBody?: {
+      content: {
+        "application/json": components["schemas"]["Step"] | null;
+      };
+    };
     responses: {
       /** @description Successful Response */
       200: {
@@ -1781,9 +1989,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -1796,7 +2002,7 @@ export interface operations {
       };
     };
   };
-  export_archive_api_jobs__job_id__export_zip_get: {
+  stored_document_api_jobs__job_id__document_json_get: {
     parameters: {
       query?: never;
       header?: never;
@@ -1812,79 +2018,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  upload_part_api_jobs__job_id__part_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": components["schemas"]["Body_upload_part_api_jobs__job_id__part_post"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobAnswer"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  upload_file_api_jobs__job_id__files_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": components["schemas"]["Body_upload_file_api_jobs__job_id__files_post"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": string;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2074,7 +2208,7 @@ export interface operations {
   tool_drawing_api_tools_drawing_post: {
     parameters: {
       query?: {
-        unit?: string;
+        unit?: "mm" | "inch";
       };
       header?: never;
       path?: never;
@@ -2189,9 +2323,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2222,9 +2354,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2255,9 +2385,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2486,9 +2614,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2550,9 +2676,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2582,9 +2706,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2614,9 +2736,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2646,9 +2766,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {
@@ -2681,7 +2799,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": unknown;
+          "text/html": string;
         };
       };
       /** @description Validation Error */
@@ -2908,9 +3026,7 @@ export interface operations {
         headers: {
           [name: string]: unknown;
         };
-        content: {
-          "application/json": unknown;
-        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {

@@ -15,6 +15,9 @@ class Store(Protocol):
     def get(self, key: str) -> bytes | None:
         """The artefact under a key, or None."""
 
+    def has(self, key: str) -> bool:
+        """Whether there is an artefact, without reading it."""
+
     def put(self, key: str, kind: str, blob: bytes) -> None:
         """Keeps an artefact whole or not at all."""
 
@@ -29,6 +32,10 @@ class MemoryStore:
     def get(self, key: str) -> bytes | None:
         """The artefact under a key, or None."""
         return self.blobs.get(key)
+
+    def has(self, key: str) -> bool:
+        """Whether there is an artefact."""
+        return key in self.blobs
 
     def put(self, key: str, kind: str, blob: bytes) -> None:
         """Keeps an artefact and counts that one of its kind was computed."""

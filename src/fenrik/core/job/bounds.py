@@ -69,7 +69,7 @@ def _check_events(text: str, name: str) -> None:
         if isinstance(event, yaml.AliasEvent):
             if event.anchor not in sizes:
                 raise DocumentError(
-                    f"'{name}' refers to '*{event.anchor}' in line {event.start_mark.line + 1}, which is not complete there.",
+                    f"'{name}' refers to '*{event.anchor}' in line {_line(event)}, which is not complete there.",
                     remedy="Write the value out.",
                 )
             count += sizes[event.anchor]
@@ -87,6 +87,10 @@ def _check_events(text: str, name: str) -> None:
                 sizes[event.anchor] = 1
         if count > 2 * MAX_VALUES:
             raise _too_many(name)
+
+
+def _line(event: yaml.Event) -> int:
+    return 0 if event.start_mark is None else event.start_mark.line + 1
 
 
 def check_bounds(data: Any, name: str = "document") -> None:

@@ -13,7 +13,7 @@ from fenrik.core.frames import apply
 from fenrik.core.job.document import ReleaseDoc, SetupDoc
 from fenrik.core.job.moving import moving_words
 from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Proof
+from fenrik.core.job.proofs import Proof
 from fenrik.core.setups.fixture import FixtureSolid, boxes_of, words_of
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.drawing import tool_svg

@@ -106,7 +106,7 @@ class Planner(Parts):
             return raw_stock(clamped, cell)
         from fenrik.core.job.carrying import dexels_before  # the proof, which stands on this module
 
-        key = key_of("carried stock", [self.carried_key(setup.stock), self.frame_of(setup), cell])
+        key = key_of("carried_stock", [self.carried_key(setup.stock), self.frame_of(setup), cell])
         blob = self.store.get(key)
         if blob is not None:
             lattice = Snapshot.of(Stock.of_box(clamped.stock_low, clamped.stock_high, cell))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import json
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,6 +15,7 @@ from fenrik.core.job.gaps import gap_findings, room_findings
 from fenrik.core.job.kept import KeptCuts
 from fenrik.core.job.note_words import words_of
 from fenrik.core.job.planning import Planner
+from fenrik.core.job.proofs import Proof, keep_proof, kept_proof
 from fenrik.core.job.releasing import Posted, operations_of, post, zero_words
 from fenrik.core.job.replaying import whole_motion
 from fenrik.core.job.resolving import feed_limit
@@ -57,32 +56,6 @@ class Cutting:
     stock: Stock
     times: Floats
     begin: Floats
-
-
-@dataclass(frozen=True)
-class Proof:
-    """A proved release: plain `facts` (operations, times, deviation, findings) and arrays for the view."""
-
-    facts: dict[str, Any]
-    arrays: dict[str, NDArray[Any]]
-
-    def to_bytes(self) -> bytes:
-        """Everything as one archive."""
-        out = io.BytesIO()
-        head = np.frombuffer(json.dumps(self.facts).encode(), dtype=np.uint8)
-        np.savez(out, head=head, **self.arrays)  # type: ignore[arg-type]
-        return out.getvalue()
-
-    @staticmethod
-    def from_bytes(blob: bytes) -> Proof:
-        """The inverse of `to_bytes`."""
-        with np.load(io.BytesIO(blob)) as data:
-            arrays = {k: data[k] for k in data.files if k != "head"}
-            return Proof(json.loads(data["head"].tobytes()), arrays)
-
-    def stops(self) -> list[dict[str, Any]]:
-        """The findings that forbid running the program."""
-        return [f for f in self.facts["findings"] if f["severity"] == "stop"]
 
 
 class Prover:
@@ -131,13 +104,11 @@ class Prover:
         Raises DocumentError, ComputeError, PostError or Cancelled.
         """
         key = self.release_key(release, part)
-        blob = self.planner.store.get(key)
-        if blob is not None:
-            return Proof.from_bytes(blob)
+        kept = kept_proof(self.planner.store, key)
+        if kept is not None:
+            return kept
         posted = self.post(release, progress.part(0.0, 0.4))
-        proof = self._prove(posted.part(part or release.setup), progress.part(0.4, 1.0))
-        self.planner.store.put(key, "proof", proof.to_bytes())
-        return proof
+        return self._prove(key, posted.part(part or release.setup), progress.part(0.4, 1.0))
 
     def prove_whole(self, release: ReleaseDoc, progress: Progress = SILENT) -> list[Proof]:
         """The proofs of all setups of a release, in their order."""
@@ -162,7 +133,7 @@ class Prover:
         done = simulate(motion, step_of, names, tools, stock, begin, times, material, progress, keep)
         return Cutting(done, keep, stock, times, begin)
 
-    def _prove(self, posted: Posted, progress: Progress) -> Proof:
+    def _prove(self, key: str, posted: Posted, progress: Progress) -> Proof:
         planner, setup, motion = self.planner, posted.setup, posted.checked()
         clamped, mill = planner.clamped(setup), planner.machine(setup)
         tools = {t.number: t for t in self.job.tools}
@@ -250,14 +221,17 @@ class Prover:
                 (f.as_dict() for f in located), key=lambda f: (order[f["severity"]], f["time_s"])
             ),
         }
-        arrays = _motion_arrays(motion, step_of, begin, times, cut.traces) | whole_motion(motion)
-        arrays |= {"move_step": step_of, "move_begin": begin, "move_time": times}
-        for i, done in enumerate(cut.steps):
-            last = i == len(cut.steps) - 1
-            arrays[f"vertices{i}"] = deviation.surface.vertices.astype(np.float32) if last else done.vertices
-            arrays[f"quads{i}"] = deviation.surface.quads if last else done.quads
-        arrays["deviation"] = deviation.at_vertices.astype(np.float32)
-        return Proof(facts, arrays)
+        seen = _motion_arrays(motion, step_of, begin, times, cut.traces)
+        moves = {**whole_motion(motion), "step": step_of, "begin": begin, "time": times}
+        stocks = [{"vertices": done.vertices, "quads": done.quads} for done in cut.steps]
+        stocks[-1:] = [
+            {
+                "vertices": deviation.surface.vertices.astype(np.float32),
+                "quads": deviation.surface.quads,
+                "deviation": deviation.at_vertices.astype(np.float32),
+            }
+        ]
+        return keep_proof(planner.store, key, facts, seen, moves, stocks)
 
     def _left(
         self, deviation: Deviation, mesh: TriangleMesh, topology: Topology, cutters: set[Profile], cell: float

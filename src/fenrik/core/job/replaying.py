@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.errors import NotFound
 from fenrik.core.job.artefacts import Store
+from fenrik.core.job.proofs import kept_moves, kept_proof
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.proof.replay import Replay, Strokes
 from fenrik.core.proof.simulate import strokes_of
@@ -24,11 +25,14 @@ def whole_motion(motion: MotionTable) -> dict[str, NDArray[Any]]:
     return {f"move_{name}": getattr(motion, name) for name in MotionTable.__dataclass_fields__}
 
 
-def replay_of(facts: dict[str, Any], arrays: dict[str, NDArray[Any]], store: Store) -> Replay:
-    """The replay of a proof (its facts and arrays). Raises NotFound when the stocks it needs are no longer kept."""
-    kept = facts["replay"]
+def replay_of(key: str, store: Store) -> Replay:
+    """The replay of the proof with this key. Raises NotFound when it, or a stock that it needs, is no longer kept."""
+    proof, arrays = kept_proof(store, key), kept_moves(store, key)
+    if proof is None or arrays is None:
+        raise NotFound("The release has not been proved yet.", remedy="Prove it.")
+    facts, kept = proof.facts, proof.facts["replay"]
     motion = MotionTable(*(arrays[f"move_{name}"] for name in MotionTable.__dataclass_fields__))
-    step_of, begin, times = arrays["move_step"], arrays["move_begin"], arrays["move_time"]
+    step_of, begin, times = arrays["step"], arrays["begin"], arrays["time"]
     tools = {int(n): Assembly(**t) for n, t in kept["tools"].items()}
     cell, low, high = facts["cell_mm"], np.array(kept["low"]), np.array(kept["high"])
     raw = Snapshot.of(Stock.of_box(low, high, cell))

@@ -10,7 +10,8 @@ from typing import Any
 from fenrik.core.job.document import Job, ReleaseDoc
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Proof, Prover
+from fenrik.core.job.proofs import Proof
+from fenrik.core.job.proving import Prover
 from fenrik.core.progress import SILENT, Progress
 
 

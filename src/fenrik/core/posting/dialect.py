@@ -15,7 +15,6 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.posting.templates import TemplateFault, compiled, rendered
 
-
 MAX_CHARACTERS = 100_000
 """Most characters of a dialect's file."""
 

@@ -63,7 +63,10 @@ class _Counting(Extension):
         """The tree with a count at the head of every body that can run more than once, and with texts joined by what looks
         at their length."""
         tree = _Joining().visit(tree)
-        for node in (*tree.find_all(nodes.For), *tree.find_all(nodes.Macro), *tree.find_all(nodes.CallBlock)):
+        repeated: list[Any] = [
+            n for kind in (nodes.For, nodes.Macro, nodes.CallBlock) for n in tree.find_all(kind)
+        ]
+        for node in repeated:
             call = nodes.Call(nodes.Name("_turn", "load"), [], [], None, None)
             node.body.insert(0, nodes.Output([call], lineno=node.lineno))
             call.set_lineno(node.lineno)

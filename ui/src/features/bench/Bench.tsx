@@ -2,7 +2,16 @@ import { ActionIcon, Loader, Tooltip, useMantineColorScheme } from "@mantine/cor
 import { IconArrowBackUp, IconArrowForwardUp, IconCommand, IconMoon, IconSun } from "@tabler/icons-react";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { useEdit, useFaces, useJob, useJobState, useLibrary, useRunEvents, useRuns } from "../../api/hooks";
+import {
+  useSaving,
+  useEdit,
+  useFaces,
+  useJob,
+  useJobState,
+  useLibrary,
+  useRunEvents,
+  useRuns,
+} from "../../api/hooks";
 import { PartCard, PartSheet } from "../part/Part";
 import { PlanSheet } from "../plan/Plan";
 import { PlanCard } from "../plan/PlanCard";
@@ -94,6 +103,11 @@ export function Bench() {
     return (
       <main className="joblist">
         <p className="problem wrong">{job.error.message}</p>
+        <p>
+          <a href={`/api/jobs/${id}/document.json`} download>
+            Download its document
+          </a>
+        </p>
         <Link to="/">All jobs</Link>
       </main>
     );
@@ -156,8 +170,12 @@ interface ActionProps {
 
 function Actions({ canUndo, canRedo, move, openPalette }: ActionProps) {
   const { colorScheme, toggleColorScheme } = useMantineColorScheme();
+  const saving = useSaving((s) => s.open > 0);
   return (
     <div className="actions">
+      <span className="saved" role="status" aria-label="Changes">
+        {saving ? "saving" : "all saved"}
+      </span>
       <Tooltip label="Undo (Ctrl+Z)">
         <ActionIcon variant="subtle" aria-label="Undo" disabled={!canUndo} onClick={() => move("undo")}>
           <IconArrowBackUp size={17} />

@@ -3,13 +3,23 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { request, send, type JobAnswer } from "../../api/client";
+import { editorName, setEditorName } from "../../api/editor";
 import { tell } from "../../api/hooks";
 
 interface Listed {
   id: number;
   name: string;
   updated: string;
+  problem: string;
 }
+
+interface Usage {
+  results: number;
+  limit: number;
+}
+
+const gigabytes = (bytes: number) =>
+  `${(bytes / 1e9).toLocaleString(undefined, { maximumFractionDigits: 1 })} GB`;
 
 /** All jobs, and the ways to begin one. */
 export function JobList() {
@@ -17,6 +27,7 @@ export function JobList() {
   const go = useNavigate();
   const client = useQueryClient();
   const jobs = useQuery({ queryKey: ["jobs"], queryFn: () => request<Listed[]>("/jobs") });
+  const usage = useQuery({ queryKey: ["usage"], queryFn: () => request<Usage>("/usage") });
   const create = async () => {
     try {
       const job = await send<JobAnswer>("POST", "/jobs", { name: name.trim() || "New job" });
@@ -73,6 +84,15 @@ export function JobList() {
             </Button>
           )}
         </FileButton>
+        <TextInput
+          label="Your name"
+          placeholder="Shown beside your changes"
+          size="sm"
+          w={200}
+          ml="auto"
+          defaultValue={editorName()}
+          onChange={(e) => setEditorName(e.currentTarget.value)}
+        />
       </Group>
       <table className="plan" aria-label="Jobs">
         <thead>
@@ -84,9 +104,9 @@ export function JobList() {
         </thead>
         <tbody>
           {jobs.data?.map((job) => (
-            <tr key={job.id} onClick={() => go(`/jobs/${job.id}/plan`)}>
+            <tr key={job.id} onClick={() => !job.problem && go(`/jobs/${job.id}/plan`)}>
               <td>
-                <Link to={`/jobs/${job.id}/plan`}>{job.name}</Link>
+                {job.problem ? <Unopened job={job} /> : <Link to={`/jobs/${job.id}/plan`}>{job.name}</Link>}
               </td>
               <td>{new Date(job.updated).toLocaleString()}</td>
               <td className="num">
@@ -109,7 +129,27 @@ export function JobList() {
       {jobs.data?.length === 0 && (
         <p className="small">No job yet: name one above and begin, then drop in its solid model.</p>
       )}
+      {usage.data && (
+        <p className="small" style={{ marginTop: 26 }}>
+          Results of computations take {gigabytes(usage.data.results)} of at most{" "}
+          {gigabytes(usage.data.limit)}; beyond that the ones not used for longest are removed and computed
+          again when they are asked for.
+        </p>
+      )}
       {jobs.isError && <p className="problem wrong">{jobs.error.message}</p>}
     </main>
+  );
+}
+
+/** A job that this Fenrik cannot open: why, and its document to take away. */
+function Unopened({ job }: { job: Listed }) {
+  return (
+    <div>
+      {job.name}
+      <div className="problem wrong">Cannot be opened: {job.problem}</div>
+      <a href={`/api/jobs/${job.id}/document.json`} download>
+        Download its document
+      </a>
+    </div>
   );
 }

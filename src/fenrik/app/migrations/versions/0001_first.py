@@ -1,8 +1,7 @@
-"""The first tables, and those of the queue."""
+"""The first tables."""
 
 import sqlalchemy as sa
 from alembic import op
-from procrastinate.schema import SchemaManager
 from sqlalchemy.dialects.postgresql import JSONB
 
 revision = "0001"
@@ -66,4 +65,3 @@ def upgrade() -> None:
         _at("created"),
         _at("updated"),
     )
-    op.get_bind().exec_driver_sql(SchemaManager.get_schema().replace("%", "%%"))

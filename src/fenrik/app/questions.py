@@ -1,0 +1,276 @@
+"""Questions about a job whose answers take computing: each a function of a desk and its arguments.
+
+They are answered in processes of their own (`jobs.asking`), never in the web server. An answer is plain data or a packed
+blob. Nothing here reads a model file or cuts a stock: what is not computed yet is told as such.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fenrik.app.states import recorded_state
+from fenrik.core.binary import pack
+from fenrik.core.errors import DocumentError, NotFound
+from fenrik.core.features.bosses import Boss, find_bosses
+from fenrik.core.features.feature import features_alike
+from fenrik.core.features.hole_use import uses
+from fenrik.core.features.holes import alike
+from fenrik.core.job.artefacts import Store
+from fenrik.core.job.document import Job, SetupDoc
+from fenrik.core.job.files import ListedFiles, check_files, files_of
+from fenrik.core.job.papers import setup_sheet
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proofs import Arrays, kept_proof
+from fenrik.core.job.reading import job_data, job_from_data, parse_job
+from fenrik.core.job.recipes import Proposal, propose_all, propose_operations
+from fenrik.core.job.replaying import replay_of
+from fenrik.core.job.whole_part import propose_features, propose_part
+from fenrik.core.model.measure import Pick, measure
+from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.proof.replay import Replay
+from fenrik.core.stock.heightmap import pieces_of
+
+KEPT_PLANNERS = 3
+KEPT_REPLAYS = 1
+
+
+class Desk:
+    """What one process has at hand to answer: the results, and the jobs and replays asked about lately."""
+
+    def __init__(self, store: Store, folder: Path) -> None:
+        self.store, self._folder = store, folder
+        self._planners: OrderedDict[str, Planner] = OrderedDict()
+        self._replays: OrderedDict[str, Replay] = OrderedDict()
+
+    def planner(self, order: dict[str, Any], store: Store | None = None) -> Planner:
+        """A planner on the job of an order: `job` (a name for the document and its files), `document` and `files`."""
+        name = order["job"]
+        if store is not None or name not in self._planners:
+            job: Job = job_from_data(order["document"])
+            files = ListedFiles(order["files"], self._folder / "files")
+            planner = Planner(job, files, store or self.store, not_here, cutting=False)
+            if store is not None:
+                return planner
+            self._planners[name] = planner
+        return _kept(self._planners, name, KEPT_PLANNERS)
+
+    def replay(self, key: str) -> Replay:
+        """The replay of a proof."""
+        if key not in self._replays:
+            self._replays.clear()  # one of them may be large: never two at a time
+            self._replays[key] = replay_of(key, self.store)
+        return _kept(self._replays, key, KEPT_REPLAYS)
+
+
+def _kept(things: OrderedDict[str, Any], key: str, most: int) -> Any:
+    things.move_to_end(key)
+    while len(things) > most:
+        things.popitem(last=False)
+    return things[key]
+
+
+def not_here(path: Path, name: str, solid: int | None, scale: float, heal: bool) -> PartModel:
+    """Refuses to read a model: that is for a run."""
+    raise DocumentError(
+        f"The part '{name}' has not been read yet.",
+        remedy="Wait until it is, or read it again.",
+        where="part",
+    )
+
+
+def _state(desk: Desk, order: dict[str, Any]) -> Any:
+    return recorded_state(lambda store: desk.planner(order, store), desk.store)
+
+
+def _document(desk: Desk, order: dict[str, Any]) -> Any:
+    """A document's text as a job: its plain data and the files that it names, all names checked."""
+    job = parse_job(order["text"], order["name"])
+    check_files(job)
+    return {"document": job_data(job), "files": list(dict.fromkeys(name for name, _ in files_of(job)))}
+
+
+def _faces(desk: Desk, order: dict[str, Any]) -> Any:
+    part = desk.planner(order).part()
+    return {"faces": [asdict(f) for f in part.faces], "edges": [asdict(e) for e in part.edges]}
+
+
+def _scene(desk: Desk, order: dict[str, Any]) -> bytes:
+    part = desk.planner(order).part()
+    ids = part.mesh.face_ids
+    by_face = np.argsort(ids, kind="stable")
+    counts = np.array([len(line) for line in part.edge_lines], dtype=np.int32)
+    points = np.concatenate(part.edge_lines) if part.edge_lines else np.zeros((0, 3))
+    arrays = {
+        "vertices": part.mesh.vertices.astype(np.float32),
+        "triangles": part.mesh.triangles[by_face],
+        "face_starts": np.searchsorted(ids[by_face], np.arange(1, len(part.faces) + 2)).astype(np.int32),
+        "edge_points": points.astype(np.float32),
+        "edge_counts": counts,
+    }
+    return pack({"name": part.name}, arrays)
+
+
+def _holes(desk: Desk, order: dict[str, Any]) -> Any:
+    out = []
+    for group in alike(desk.planner(order).holes()):
+        one = group[0]
+        known = uses(one.diameter, one.through, one.headed)
+        out.append(
+            {
+                "words": one.words(), "diameter": one.diameter, "count": len(group), "faces": [h.faces for h in group],
+                "mouths": [h.mouth for h in group], "axis": one.axis,
+                "uses": [{k: getattr(u, k) for k in ("purpose", "name", "words", "table")} for u in known],
+            }
+        )  # fmt: skip
+    return out
+
+
+def _bosses(desk: Desk, order: dict[str, Any]) -> Any:
+    groups: dict[tuple[float, ...], list[Boss]] = {}
+    for boss in find_bosses(desk.planner(order).part()):
+        key = (round(boss.diameter, 3), *(round(float(v), 4) + 0.0 for v in boss.axis))
+        groups.setdefault(key, []).append(boss)
+    return [
+        {
+            "kind": "boss", "words": g[0].words(), "count": len(g), "axis": g[0].axis.tolist(),
+            "faces": [b.faces for b in g],
+        }
+        for g in groups.values()
+    ]  # fmt: skip
+
+
+def _features(desk: Desk, order: dict[str, Any]) -> Any:
+    return [
+        {
+            "kind": g[0].kind,
+            "words": g[0].words(),
+            "count": len(g),
+            "axis": g[0].axis,
+            "faces": [f.faces for f in g],
+        }
+        for g in features_alike(desk.planner(order).features())
+    ]
+
+
+def _setup(planner: Planner, index: int) -> SetupDoc:
+    if not 0 <= index < len(planner.job.setups):
+        raise NotFound(f"The job has no setup {index + 1}.", remedy="Choose a setup of this job.")
+    return planner.job.setups[index]
+
+
+def _stock_shape(desk: Desk, order: dict[str, Any]) -> bytes:
+    planner = desk.planner(order)
+    setup = _setup(planner, order["setup"])
+    known = planner.stock_shape(setup) == order["shape"]
+    return _triangles(planner.clamped(setup).stock_mesh if known else None, "stock")
+
+
+def _fixture_shape(desk: Desk, order: dict[str, Any]) -> bytes:
+    planner = desk.planner(order)
+    setup = _setup(planner, order["setup"])
+    known = planner.fixture_shape(setup) == order["shape"]
+    return _triangles(planner.clamped(setup).fixture if known else None, "fixture")
+
+
+def _triangles(mesh: TriangleMesh | None, what: str) -> bytes:
+    if mesh is None:
+        raise NotFound(f"The {what} has changed meanwhile.", remedy="Reload the page.")
+    return pack({}, {"vertices": mesh.vertices.astype(np.float32), "triangles": mesh.triangles})
+
+
+def _plan_holes(desk: Desk, order: dict[str, Any]) -> Any:
+    planner = desk.planner(order)
+    setup, faces = _setup(planner, order["setup"]), order["faces"]
+    found = [h for h in planner.holes() if not faces or set(h.faces) & set(faces)]
+    if not found:
+        raise NotFound("No hole is picked.", remedy="Pick a hole's wall.")
+    if faces:
+        return _proposal(propose_operations(planner.job, setup, found, order["purpose"]))
+    return _proposal(propose_all(planner.job, setup, alike(found), planner.clamped(setup)))
+
+
+def _plan_part(desk: Desk, order: dict[str, Any]) -> Any:
+    planner = desk.planner(order)
+    setup, faces = _setup(planner, order["setup"]), order["faces"]
+    if faces is None:
+        return _proposal(propose_part(planner, setup))
+    chosen = [f for f in planner.features() if set(f.faces) & set(faces)]
+    own = [f for f in chosen if not f.floor or f.floor in faces] or chosen
+    if not own:
+        raise NotFound("No feature has these faces.", remedy="Pick a floor or a wall of one.")
+    return _proposal(propose_features(planner, setup, own))
+
+
+def _proposal(made: Proposal) -> Any:
+    return {
+        "recipe": made.recipe,
+        "tools": [t.model_dump(mode="json") for t in made.tools],
+        "operations": [o.model_dump(mode="json") for o in made.operations],
+        "words": made.words,
+    }
+
+
+def _measure(desk: Desk, order: dict[str, Any]) -> Any:
+    picks = [Pick(tuple(p["point"]), p["face"]) for p in order["picks"]]
+    return measure(desk.planner(order).part(), picks)
+
+
+def _path(desk: Desk, order: dict[str, Any]) -> bytes:
+    blob = desk.store.get(order["key"])
+    if blob is None:
+        raise NotFound("The path has not been computed yet.", remedy="Compute the plan.")
+    path = Toolpath.from_bytes(blob)
+    if len(path) < 2:
+        none: Arrays = {"pieces": np.zeros((0, 6), np.float32), "kind": np.zeros(0, np.int8)}
+        return pack({"moves": len(path)}, none)
+    pieces, owner = pieces_of(path)
+    head: dict[str, Any] = {
+        "moves": len(path),
+        "cutting_length_mm": path.cutting_length(),
+        "notes": path.notes,
+    }
+    return pack(head, {"pieces": pieces.astype(np.float32), "kind": path.kind[1:][owner]})
+
+
+def _moment(desk: Desk, order: dict[str, Any]) -> bytes:
+    skin = desk.replay(order["key"]).surface(order["moment"])
+    arrays: Arrays = {"vertices": skin.vertices.astype(np.float32), "quads": skin.quads}
+    return pack({"moment": order["moment"]}, arrays)
+
+
+def _sheet(desk: Desk, order: dict[str, Any]) -> Any:
+    planner = desk.planner(order)
+    release = next(r for r in planner.job.effective_releases() if r.name == order["release"])
+    sheets = []
+    for key in order["keys"]:
+        proof = kept_proof(desk.store, key)
+        if proof is None:
+            raise NotFound("The release has not been proved yet.", remedy="Prove it.")
+        sheets.append(setup_sheet(planner, release, proof))
+    return {"sheet": "\n".join(sheets), "release": release.model_dump(mode="json")}
+
+
+QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
+    "state": _state,
+    "document": _document,
+    "faces": _faces,
+    "scene": _scene,
+    "holes": _holes,
+    "bosses": _bosses,
+    "features": _features,
+    "stock_shape": _stock_shape,
+    "fixture_shape": _fixture_shape,
+    "plan_holes": _plan_holes,
+    "plan_part": _plan_part,
+    "measure": _measure,
+    "path": _path,
+    "moment": _moment,
+    "sheet": _sheet,
+}

@@ -1,0 +1,76 @@
+"""What a run computes: it reads the part, plans the paths, or proves the releases of a job.
+
+Works on a document, files and a folder of results, and knows no database: it runs in a process that can be ended at any
+moment. Every result is written whole, so that a run which is done again finds what was finished.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fenrik.core.errors import Cancelled, FenrikError
+from fenrik.core.job.artefacts import Store
+from fenrik.core.job.files import JobFiles, check_files
+from fenrik.core.job.planning import Planner
+from fenrik.core.job.proving import Prover
+from fenrik.core.job.reading import job_from_data
+from fenrik.core.progress import Progress
+from fenrik.core.setups.setup import CarriedStock, SolidStock
+
+READING = "reading the part"
+"""What a run does at first: the words by which a crash of the geometry library is told from others."""
+
+
+def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str, progress: Progress) -> None:
+    """Carries out a run: `target` is part, plan or prove. Raises FenrikError."""
+    job = job_from_data(document)
+    check_files(job)
+    planner = Planner(job, files, store)
+    progress.step(0.0, READING)
+    planner.part()
+    for setup in job.setups:
+        if isinstance(setup.stock, SolidStock) or any(f.kind == "solid" for f in setup.fixture):
+            planner.clamped(setup)  # reads the solids of stock and fixture
+    if target == "part":
+        return
+    if target == "plan":
+        failures = _plan(planner, progress)
+        if failures:
+            raise failures[0]
+        return
+    prover = Prover(planner)
+    releases = job.effective_releases()
+    for i, release in enumerate(releases):
+        prover.prove_whole(release, progress.part(i / len(releases), (i + 1) / len(releases)))
+
+
+def _plan(planner: Planner, progress: Progress) -> list[FenrikError]:
+    """Every path that can be computed; returns what went wrong with the others."""
+    failures: list[FenrikError] = []
+    setups = planner.job.setups
+    count = max(1, sum(o.enabled for s in setups for o in s.operations))
+    done = 0
+    for setup in setups:
+        enabled = [o for o in setup.operations if o.enabled]
+        try:
+            if isinstance(
+                setup.stock, CarriedStock
+            ):  # also where nothing is planned yet: it is what can be seen
+                progress.step(done / count, f"cutting the stock of '{setup.name}'")
+                planner.carried(setup, progress.part(done / count, (done + 0.5) / count))
+        except Cancelled:
+            raise
+        except FenrikError as error:  # nothing of this setup can be computed
+            failures.append(error)
+            continue
+        for operation in enabled:
+            part = progress.part(done / count, (done + 1) / count)
+            part.step(0.0, f"'{operation.name}'")
+            done += 1
+            try:
+                planner.path(setup, operation, part)
+            except Cancelled:
+                raise
+            except FenrikError as error:  # the others are still worth computing
+                failures.append(error)
+    return failures
