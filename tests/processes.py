@@ -1,9 +1,21 @@
-"""Looking at the processes of this machine."""
+"""Starting and looking at processes."""
 
 from __future__ import annotations
 
+import ctypes
 import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
+
+PDEATHSIG = 1
 
 
 def processes_with(mark: str) -> list[str]:
@@ -17,3 +29,41 @@ def processes_with(mark: str) -> list[str]:
             except OSError:
                 continue  # it ended meanwhile, or belongs to somebody else
     return [line for line in found if line]
+
+
+def spawned(command: list[str], **more: Any) -> subprocess.Popen[Any]:
+    """A process, head of a group of its own, that ends when the process which runs the tests does, however that ends."""
+    parent = os.getpid()
+
+    def bind() -> None:
+        ctypes.CDLL(None).prctl(PDEATHSIG, signal.SIGKILL)
+        if os.getppid() != parent:
+            os._exit(1)
+
+    return subprocess.Popen(command, start_new_session=True, preexec_fn=bind, **more)
+
+
+@contextmanager
+def application(url: str, folder: Path, **settings: str) -> Iterator[str]:
+    """Address of a server and a worker on a database, with their results in a folder."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    base = [sys.executable, "-m", "fenrik.bootstrap"]
+    environment = {**os.environ, "FENRIK_DATA": str(folder), **settings}
+    children = [
+        spawned([*base, name, "--url", url, "--port", str(port)], env=environment)
+        for name in ("server", "worker")
+    ]
+    try:
+        for _ in range(600):
+            try:
+                urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=1)
+                break
+            except OSError:
+                time.sleep(0.1)
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        for child in children:
+            os.killpg(child.pid, signal.SIGKILL)
+            child.wait()

@@ -19,7 +19,7 @@ from fenrik.app.store import ResultStore
 from tests.app.conftest import DirectAsker
 from tests.app.test_jobs import small_document
 from tests.conftest import MODELS
-from tests.processes import processes_with
+from tests.processes import processes_with, spawned
 
 
 @pytest.fixture
@@ -37,7 +37,7 @@ def shared(cluster_url: str, tmp_path: Path) -> Iterator[Jobs]:
 def worker(cluster_url: str, folder: Path, **settings: str) -> Iterator[subprocess.Popen[bytes]]:
     environment = {**os.environ, "FENRIK_DATA": str(folder), **settings}
     command = [sys.executable, "-m", "fenrik.bootstrap", "worker", "--url", cluster_url]
-    process = subprocess.Popen(command, env=environment, start_new_session=True)
+    process = spawned(command, env=environment)
     try:
         yield process
     finally:

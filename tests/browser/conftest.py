@@ -2,19 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import signal
-import socket
-import subprocess
-import sys
-import time
-import urllib.request
 from collections.abc import Iterator
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from fenrik.bootstrap import FRONT_END
+from tests.processes import application
 
 CHROMIUM = [
     "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
@@ -27,31 +21,11 @@ expect.set_options(timeout=30_000)
 
 
 @pytest.fixture(scope="module")
-def address(cluster_url: str) -> Iterator[str]:
+def address(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """Address of a server and a worker on the tests' database."""
     assert (FRONT_END / "index.html").is_file(), "build the front end first: make ui"
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    base = [sys.executable, "-m", "fenrik.bootstrap"]
-    rest = ["--url", cluster_url, "--port", str(port)]
-    environment = {**os.environ, "FENRIK_STALLED_SECONDS": "6"}
-    children = [
-        subprocess.Popen([*base, name, *rest], env=environment, start_new_session=True)
-        for name in ("server", "worker")
-    ]
-    try:
-        for _ in range(300):
-            try:
-                urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=1)
-                break
-            except OSError:
-                time.sleep(0.1)
-        yield f"http://127.0.0.1:{port}"
-    finally:
-        for child in children:
-            os.killpg(child.pid, signal.SIGKILL)
-            child.wait()
+    with application(cluster_url, tmp_path_factory.mktemp("data")) as served:
+        yield served
 
 
 @pytest.fixture(scope="module")
@@ -76,3 +50,8 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     yield opened
     context.close()
     assert errors == []
+
+
+def saved(page: Page) -> None:
+    """Waits until the page says that all changes are kept: whatever looks behind the page's back waits for this."""
+    expect(page.get_by_role("status", name="Changes")).to_have_text("all saved")

@@ -10,6 +10,7 @@ import pytest
 from playwright.sync_api import FormData, Page, expect
 
 from fenrik.core.posting.readback import Reader
+from tests.browser.conftest import saved
 from tests.conftest import MODELS, NASTY, make_tool
 
 pytestmark = pytest.mark.timeout(280)
@@ -195,6 +196,7 @@ def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
     expect(page.get_by_text("◆ stop")).to_have_count(0)
     job = re.search(r"/jobs/(\d+)/", page.url)
     assert job is not None
+    saved(page)
     state = page.request.get(f"/api/jobs/{job[1]}/state").json()
     name = state["releases"][0]["name"]
     text = page.request.get(f"/api/jobs/{job[1]}/releases/{name}/program").text()
@@ -405,6 +407,7 @@ def imported(page: Page) -> int:
 
 
 def document_of(page: Page, job: int):
+    saved(page)
     return page.request.get(f"/api/jobs/{job}").json()["document"]
 
 
@@ -477,6 +480,7 @@ def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page)
     station(page, "Prove")
     page.get_by_role("button", name="Prove", exact=True).click()
     expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=90_000)
+    saved(page)
     page.request.post(f"/api/jobs/{job}/runs", data={"target": "plan"})
 
     # what is handed out is kept, and the next is held against it
