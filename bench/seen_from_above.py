@@ -15,7 +15,7 @@ from bench.timing import Row, best_of_each
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import load_job
-from fenrik.core.job.regions import projected
+from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.stock import _height_kernels as k
 from fenrik.core.stock.heightmap import HeightMap

@@ -8,7 +8,7 @@ import trimesh
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.regions import projected
+from fenrik.core.model.outline import projected
 from tests.conftest import MODELS, mesh_of
 
 

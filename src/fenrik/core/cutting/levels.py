@@ -7,6 +7,7 @@ becomes polygons. So corner radius and ball are respected, not only the radius.
 
 from __future__ import annotations
 
+import math
 import os
 from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
@@ -45,6 +46,20 @@ class LevelAreas:
         # what goes on beyond the rectangle, as a fixture does, ends at its border, so that every ring closes
         self.heights[[0, -1], :] = self.heights[:, [0, -1]] = FREE
         self.domain = box(xs[0], ys[0], xs[-1], ys[-1])
+
+    def nodes_in(self, bounds: tuple[float, float, float, float]) -> tuple[Floats, Floats, Floats]:
+        """The sampled places (n,), (n,) within bounds (x, y low, x, y high) and the lowest height of the tip there (n,), mm."""
+        ny, nx = self.heights.shape
+        i0, j0 = (
+            max(0, math.floor((v - o) / self.step)) for v, o in ((bounds[0], self.x0), (bounds[1], self.y0))
+        )
+        i1, j1 = (
+            min(n, math.ceil((v - o) / self.step) + 1)
+            for v, o, n in ((bounds[2], self.x0, nx), (bounds[3], self.y0, ny))
+        )
+        j, i = np.mgrid[j0:j1, i0:i1]
+        heights = self.heights[j0:j1, i0:i1] + self.cutter.lift
+        return self.x0 + self.step * i.ravel(), self.y0 + self.step * j.ravel(), heights.ravel()
 
     def blocked_at_all(self, levels: list[float]) -> list[BaseGeometry]:
         """As `blocked` for many levels, on as many threads as there are cores (the kernels release the lock)."""

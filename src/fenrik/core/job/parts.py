@@ -22,8 +22,8 @@ from fenrik.core.features.shapes import find_features
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Job, PartDoc, SetupDoc
 from fenrik.core.job.files import FolderFiles, JobFiles
-from fenrik.core.job.regions import projected
 from fenrik.core.machines.library import Machine, machine
+from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import read_model, working_mesh
 from fenrik.core.progress import SILENT, Progress

@@ -2,21 +2,33 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import DocumentError, InputError
 from fenrik.core.job.edges_of_part import pieces_of_edge
 from fenrik.core.job.picks import WallPick
+from fenrik.core.model.outline import sheets
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.strategies.base import Rim, Wall
 
+Floats = NDArray[np.float64]
+
 SAME_MM = 1e-3
 DRAFT, LEVEL = 0.2, 0.98
 """Between these Z shares of its normal a face is a chamfer: 12 to 79° from upright."""
+UPRIGHT = 1e-4
+"""A triangle with a smaller Z share of its normal stands upright."""
+FEW = 500
+"""Walls of so many triangles are taken with all their edges."""
+SECTION_MM, MOST_SECTIONS = 0.8, 60
+"""Distance in plan view of the heights at which a leaning wall is cut, and how many at most."""
 STEEP = 0.5
 """A wall's normal leans by less than this (its Z share) from the level: 30°."""
 
@@ -204,9 +216,43 @@ def _beside(part: PartModel, face: int, lean: dict[int, float]) -> list[int]:
 
 def wall_of(mesh: TriangleMesh, face: int) -> Wall:
     """A face's triangles seen from above, as lines."""
-    corners = mesh.vertices[mesh.triangles[mesh.face_ids == face]]
-    sides = np.concatenate([corners[:, [0, 1], :2], corners[:, [1, 2], :2], corners[:, [2, 0], :2]])
-    long = np.hypot(*(sides[:, 1] - sides[:, 0]).T) > 1e-9
-    lines = shapely.union_all(shapely.linestrings(sides[long])) if long.any() else LineString()
+    triangles = mesh.triangles[mesh.face_ids == face].astype(np.int64)
+    corners = mesh.vertices[triangles]
     heights = corners[:, :, 2]
-    return Wall(f"the wall (face {face})", lines, float(heights.min()), float(heights.max()))
+    low, high = float(heights.min()), float(heights.max())
+    if len(triangles) <= FEW:
+        sides = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
+    else:
+        sides = np.concatenate([_outer_edges(mesh, triangles, corners), _sections(corners, low, high)])
+    long = np.hypot(*(sides[:, 1, :2] - sides[:, 0, :2]).T) > 1e-9
+    lines = shapely.union_all(shapely.linestrings(sides[long][:, :, :2])) if long.any() else LineString()
+    return Wall(f"the wall (face {face})", lines, low, high)
+
+
+def _outer_edges(mesh: TriangleMesh, triangles: NDArray[np.int64], corners: Floats) -> Floats:
+    """Of a wall's triangles (n, 3) the edges (k, 2, 3) that bound them, and those where it turns from looking up to looking
+    down: seen from above all others lie between these."""
+    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    share = square[:, 2] / np.maximum(np.linalg.norm(square, axis=1), 1e-300)
+    kind = np.where(np.abs(share) < UPRIGHT, 0.0, np.sign(share))
+    _, borders = sheets(triangles, kind, len(mesh.vertices))
+    edges = np.unique(np.sort(np.concatenate(borders), axis=1), axis=0)
+    return np.asarray(mesh.vertices[edges])
+
+
+def _sections(corners: Floats, low: float, high: float) -> Floats:
+    """A leaning wall cut at heights so near to each other that no tool passes between their lines: edges (k, 2, 3)."""
+    square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    lean = np.abs(square[:, 2]) / np.maximum(np.hypot(square[:, 0], square[:, 1]), 1e-300)
+    run = (high - low) * float(np.quantile(lean, 0.95))
+    out = [np.zeros((0, 2, 3))]
+    for z in np.linspace(low, high, min(MOST_SECTIONS, math.ceil(run / SECTION_MM)) + 1)[1:-1]:
+        side = corners[:, :, 2] > z
+        crossed = corners[side.any(axis=1) & ~side.all(axis=1)]
+        above = crossed[:, :, 2] > z
+        # the corner that lies alone on its side of the plane comes first
+        alone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
+        turned = np.take_along_axis(crossed, ((alone[:, None] + np.arange(3)) % 3)[:, :, None], axis=1)
+        share = (z - turned[:, :1, 2]) / (turned[:, 1:, 2] - turned[:, :1, 2])
+        out.append(turned[:, :1] + share[:, :, None] * (turned[:, 1:] - turned[:, :1]))
+    return np.concatenate(out)

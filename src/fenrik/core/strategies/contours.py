@@ -19,6 +19,8 @@ from fenrik.core.paths.arcs import fit_arcs
 from fenrik.core.paths.toolpath import Motion, PathBuilder
 
 Floats = NDArray[np.float64]
+MANY_POINTS, THINNED_SHARE = 5000, 0.02
+"""From so many points on lines are thinned where only what is near them is looked for, and by which share of the nearness."""
 SMALLEST_LEAD = 0.1
 """A lead that does not fit is halved down to this share of what was wanted, and then left out."""
 
@@ -107,7 +109,11 @@ def merged(lines: list[BaseGeometry]) -> BaseGeometry:
 
 def band_about(lines: BaseGeometry, reach: float) -> BaseGeometry:
     """The area within `reach` mm of lines in plan view, square at their ends. Piece by piece and then joined: a buffer
-    around thousands of pieces at once takes a hundred times as long."""
+    around thousands of pieces at once takes a hundred times as long. Lines of very many points are thinned by a share of the
+    reach, and the area made wider by as much."""
+    if shapely.get_num_coordinates(lines) > MANY_POINTS:
+        slack = THINNED_SHARE * reach
+        lines, reach = shapely.simplify(lines, slack), reach + slack
     return shapely.union_all(shapely.buffer(shapely.get_parts(lines), reach, quad_segs=48, cap_style="flat"))
 
 

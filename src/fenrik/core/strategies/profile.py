@@ -128,23 +128,41 @@ class _Profiling:
         feet = merged([w.line for w in walls]).difference(shapely.union_all(followed))
         if feet.length < SHORTEST * self.tool.diameter:
             return []
+        left = [w for w in walls if w.line.intersects(feet)]
         out: list[Stage] = []
         driven = {away: list(found) for away, found in rounds}
-        for height in sorted({*self.inputs.flats, *self.inputs.tops}):
-            level = height + p.allowance_axial
-            over = [w.line for w in walls if w.high > level + TOUCH_MM]
-            if level <= bottom + TOUCH_MM or not over:
+        for level in self._open_levels(feet, reach, bottom, max(w.high for w in left)):
+            over = [w.line for w in left if w.high > level + TOUCH_MM]
+            if not over:
                 continue
-            blocked = self.areas.blocked(level)
+            blocked, lines = self.areas.blocked(level), merged(over)
             found: Rounds = []
             for away, before in driven.items():
-                here = self._contours(blocked, merged(over), away)
+                here = self._contours(blocked, lines, away)
                 # one that runs a little beside the other follows the same wall, drafted or rounded at its foot
                 new = apart(here, before, APART * self.tool.diameter, 2 * self.inputs.tolerance, p.overlap)
                 found.append((away, [c for c in new if c.length > APART * self.tool.diameter]))
                 before += found[-1][1]
             if found[-1][1]:
                 out.insert(0, (level, blocked, found))
+        return out
+
+    def _open_levels(self, feet: BaseGeometry, reach: float, bottom: float, high: float) -> list[float]:
+        """The heights of level faces, with the allowance, between `bottom` and `high` at which the tool can stand beside the
+        feet at places where it cannot at the next lower one: the others have nothing new to follow. So only the heights at
+        which something stands beside these very walls cost anything, however many there are on the part."""
+        near = band_about(feet, reach + self.areas.step)
+        x, y, heights = self.areas.nodes_in(near.bounds)
+        open_from = np.sort(heights[shapely.contains_xy(near, x, y)])
+        out, before = [], bottom
+        for height in sorted({*self.inputs.flats, *self.inputs.tops}):
+            level = height + self.p.allowance_axial
+            if not bottom + TOUCH_MM < level < high:
+                continue
+            first, last = np.searchsorted(open_from, [before + TOUCH_MM, level + TOUCH_MM])
+            if last > first:
+                out.append(level)
+                before = level
         return out
 
     def _contours(
