@@ -26,7 +26,7 @@ RUN_DAYS = 30
 
 _THIN = text(
     """DELETE FROM revision v USING job j WHERE v.job_id = j.id AND v.number <> j.revision
-       AND v.number <= (SELECT n.number FROM revision n WHERE n.job_id = j.id ORDER BY n.number DESC
+       AND v.number < (SELECT n.number FROM revision n WHERE n.job_id = j.id ORDER BY n.number DESC
                         OFFSET :steps LIMIT 1)
        AND EXISTS (SELECT 1 FROM revision l WHERE l.job_id = v.job_id AND l.number > v.number
                    AND l.at::date = v.at::date)

@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse
 from psycopg import errors as postgres
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
+from starlette.exceptions import HTTPException
 
 from fenrik.core.errors import FenrikError
 
@@ -50,6 +51,12 @@ def install(app: FastAPI) -> None:
         where = ".".join(str(step)[:40] for step in first["loc"] if step != "body")
         what = str(first["msg"]).removeprefix("Value error, ")
         return answer_of(422, "input", f"{what[:1].upper()}{what[1:300]}.", "Correct the value.", where)
+
+    @app.exception_handler(HTTPException)
+    async def _plain(_request: Request, error: HTTPException) -> JSONResponse:
+        words = {404: "There is nothing under this address", 405: "This address takes other requests"}
+        code = "not_found" if error.status_code == 404 else "input"
+        return answer_of(error.status_code, code, f"{words.get(error.status_code, str(error.detail))}.")
 
     @app.exception_handler(DBAPIError)
     async def _database(_request: Request, error: DBAPIError) -> JSONResponse:

@@ -850,7 +850,7 @@ export interface paths {
     };
     /**
      * Events
-     * @description An event ``runs`` with the newest run of every target whenever one changes.
+     * @description An event ``told`` with the job's revision and the newest run of every target whenever one of them changes.
      */
     get: operations["events_api_jobs__job_id__events_get"];
     put?: never;

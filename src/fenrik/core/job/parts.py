@@ -114,6 +114,10 @@ class Parts:
 
     # setup -----------------------------------------------------------------------------------
 
+    def where_setup(self, setup: SetupDoc) -> str:
+        """The setup's path in the document; by identity, since comparing documents takes long."""
+        return f"setups[{next(i for i, s in enumerate(self.job.setups) if s is setup)}]"
+
     def clamped(self, setup: SetupDoc) -> Clamped:
         """Frame and stock of a setup. Raises DocumentError with the path in the document."""
         known = self._clampings.get(id(setup))
@@ -122,7 +126,7 @@ class Parts:
         return known[1]
 
     def _clamp(self, setup: SetupDoc) -> Clamped:
-        where = f"setups[{self.job.setups.index(setup)}]"
+        where = self.where_setup(setup)
         delivered: PartModel | TriangleMesh | None = None
         if isinstance(setup.stock, SolidStock):
             doc = PartDoc(file=setup.stock.file, solid=setup.stock.solid, scale=setup.stock.scale)
@@ -163,11 +167,11 @@ class Parts:
 
     def machine(self, setup: SetupDoc) -> Machine:
         """The setup's machine."""
-        return machine(setup.machine, f"setups[{self.job.setups.index(setup)}].machine")
+        return machine(setup.machine, f"{self.where_setup(setup)}.machine")
 
     def material(self, setup: SetupDoc) -> Material:
         """The setup's material."""
-        return material(setup.material, f"setups[{self.job.setups.index(setup)}].material")
+        return material(setup.material, f"{self.where_setup(setup)}.material")
 
     def mesh(self, deflection: float) -> TriangleMesh:
         """The part's triangles in the part frame within `deflection` mm."""

@@ -76,7 +76,10 @@ class Planner(Parts):
         self._cutting = cutting
         self._stocks: dict[str, tuple[list[str], HeightMap | None]] = {}
         self._cutters: dict[tuple[int, Profile], dict[tuple[float, float], DropCutter]] = {}
-        self._track_keys: dict[int, tuple[OperationDoc, str]] = {}
+        # by identity: documents are frozen and have no hash
+        self._keys: dict[int, tuple[SetupDoc, list[tuple[str, str]]]] = {}
+        self._places: dict[int, tuple[SetupDoc, dict[int, int]]] = {}
+        self._resolved: dict[int, tuple[OperationDoc, Resolved]] = {}
 
     # stock -----------------------------------------------------------------------------------
 
@@ -93,7 +96,7 @@ class Planner(Parts):
         if not self._cutting:
             raise NotYet(
                 f"The stock of '{setup.name}' is what '{setup.stock.setup}' leaves, which has not been cut yet.",
-                remedy="Compute the plan.", where=f"setups[{self.job.setups.index(setup)}].stock",
+                remedy="Compute the plan.", where=f"{self.where_setup(setup)}.stock",
             )  # fmt: skip
         mesh = left_by(self, self.job.setup(setup.stock.setup), progress)
         self.store.put(key, "mesh", mesh_bytes(mesh))
@@ -142,8 +145,12 @@ class Planner(Parts):
 
     def resolved(self, setup: SetupDoc, operation: OperationDoc) -> Resolved:
         """The operation with proposals in place of what was left open."""
-        tool = self.job.tool(operation.tool)
-        return resolve(tool, self.machine(setup), self.material(setup), operation)
+        known = self._resolved.get(id(operation))
+        if known is None or known[0] is not operation:
+            tool = self.job.tool(operation.tool)
+            found = resolve(tool, self.machine(setup), self.material(setup), operation)
+            known = self._resolved[id(operation)] = (operation, found)
+        return known[1]
 
     def path(self, setup: SetupDoc, operation: OperationDoc, progress: Progress = SILENT) -> Toolpath:
         """The operation's toolpath with shank and holder clear of the part, computed when it is not in the store.
@@ -284,42 +291,58 @@ class Planner(Parts):
 
     def where(self, setup: SetupDoc, operation: OperationDoc) -> str:
         """The operation's path in the document."""
-        return f"setups[{self.job.setups.index(setup)}].operations[{setup.operations.index(operation)}]"
+        return f"{self.where_setup(setup)}.operations[{self._place(setup, operation)}]"
+
+    def _place(self, setup: SetupDoc, operation: OperationDoc) -> int:
+        """The operation's place in its setup; by identity, since comparing documents takes long."""
+        known = self._places.get(id(setup))
+        if known is None or known[0] is not setup:
+            known = self._places[id(setup)] = (setup, {id(o): i for i, o in enumerate(setup.operations)})
+        return known[1][id(operation)]
 
     def before(self, setup: SetupDoc, operation: OperationDoc) -> list[OperationDoc]:
         """The switched-on operations that cut before this one in its setup."""
-        index = setup.operations.index(operation)
-        return [o for o in setup.operations[:index] if o.enabled]
+        return [o for o in setup.operations[: self._place(setup, operation)] if o.enabled]
 
     def path_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
         """Key of a path: that of the cutter's track, and shank, stick-out and holder."""
+        return self._keys_of(setup, operation)[1]
+
+    def track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
+        """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not. It stands on
+        the key of the operation before it, and so on those of all before."""
+        return self._keys_of(setup, operation)[0]
+
+    def _keys_of(self, setup: SetupDoc, operation: OperationDoc) -> tuple[str, str]:
+        """Keys of track and path, worked out once, one after the other down to the one that is asked for."""
+        known = self._keys.get(id(setup))
+        if known is None or known[0] is not setup:
+            known = self._keys[id(setup)] = (setup, [])
+        keys, place = known[1], self._place(setup, operation)
+        while len(keys) <= place:
+            number = len(keys)
+            before = next(
+                (keys[i][1] for i in range(number - 1, -1, -1) if setup.operations[i].enabled), None
+            )
+            track = self._keyed(setup, setup.operations[number], before)
+            keys.append((track, self._with_body(setup, setup.operations[number], track)))
+        return keys[place]
+
+    def _with_body(self, setup: SetupDoc, operation: OperationDoc, track: str) -> str:
         tool = self.job.tool(operation.tool)
         body = [tool.flute_length, tool.shank_diameter, tool.stick_out, [h.model_dump() for h in tool.holder]]
         adapted_to = None
         if operation.feed_follows == "engagement":
             r = self.resolved(setup, operation)
-            adapted_to = [
-                r.spindle_rpm,
-                feed_limit(self.resolved(setup, operation), self.machine(setup)),
-                self.job.proof.cell_mm,
-            ]
-        return key_of("path", [self.track_key(setup, operation), body, operation.when_short, adapted_to])
+            adapted_to = [r.spindle_rpm, feed_limit(r, self.machine(setup)), self.job.proof.cell_mm]
+        return key_of("path", [track, body, operation.when_short, adapted_to])
 
-    def track_key(self, setup: SetupDoc, operation: OperationDoc) -> str:
-        """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not. It stands on
-        the keys of all operations before it."""
-        known = self._track_keys.get(id(operation))
-        if known is None or known[0] is not operation:
-            known = self._track_keys[id(operation)] = (operation, self._keyed(setup, operation))
-        return known[1]
-
-    def _keyed(self, setup: SetupDoc, operation: OperationDoc) -> str:
+    def _keyed(self, setup: SetupDoc, operation: OperationDoc, earlier: str | None) -> str:
         r = self.resolved(setup, operation)
         cutter: list[Any] = [r.tool.kind, r.tool.profile.shape, r.tool.cleared.shape]
         if r.tool.kind in THREADING:
             cutter += [r.tool.thread_pitch, r.tool.thread_hand, r.tool.thread_rows]
         doc, repeat = operation, setup.repeat_of(operation)
-        earlier = [self.path_key(setup, o) for o in self.before(setup, operation)]
         own = [
             doc.strategy, r.parameters.model_dump(), r.feed, r.entry_feed, doc.spindle, doc.tolerance_mm,
             doc.heights.model_dump(), [h.model_dump() for h in doc.holes], [w.model_dump() for w in doc.walls], [n.model_dump() for n in doc.lines], [b.model_dump() for b in setup.plain(doc.keep_in)], [b.model_dump() for b in setup.plain(doc.keep_out)],
