@@ -14,6 +14,7 @@ from bench import (
     removal,
     replay,
     seen_from_above,
+    serving,
     stock,
     turning,
 )
@@ -30,6 +31,7 @@ ALL = {
     "features": features,
     "pocketing": pocketing,
     "seen_from_above": seen_from_above,
+    "serving": serving,
 }
 
 

@@ -254,7 +254,9 @@ def test_worn_tools_that_the_control_is_not_told_of_leave_the_part_too_big(plain
     def shares(one):
         """Per cent of the surface on size with worn tools, and without wear."""
         note = next(
-            f["words"] for f in prover._prove(one, Progress()).facts["findings"] if f["kind"] == "wear"
+            f["words"]
+            for f in prover._prove("proof-" + "0" * 40, one, Progress()).facts["findings"]
+            if f["kind"] == "wear"
         )
         return [float(v) for v in re.findall(r"(\d+\.\d+) %", note)]
 

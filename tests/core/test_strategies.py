@@ -417,11 +417,11 @@ def test_mesh_is_read_once_for_all_paths():
 
 def test_keys_of_a_long_plan_are_worked_out_once_each(monkeypatch):
     """Every operation stands on those before it: sixteen of them must not ask for the part 2^16 times."""
-    from fenrik.core.job import parts
+    from fenrik.core.job import files
 
     asked: list[int] = []
-    real = parts.file_hash
-    monkeypatch.setattr(parts, "file_hash", lambda path: (asked.append(1), real(path))[1])
+    real = files.file_hash
+    monkeypatch.setattr(files, "file_hash", lambda path: (asked.append(1), real(path))[1])
     document = planner("plate_a.step", "level_roughing", alone=True).job.model_dump(mode="json")
     first = document["setups"][0]["operations"][0]
     document["setups"][0]["operations"] = [first | {"name": f"op {i}"} for i in range(16)]

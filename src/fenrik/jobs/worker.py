@@ -37,6 +37,7 @@ LOOK_SECONDS = 0.1
 TELL_SECONDS = 0.2
 RECLAIM_SECONDS = 1.0
 HOUSE_SECONDS = 60.0
+READING_SECONDS = 240.0
 YOUNG_SECONDS = 10.0
 """A run that has gone on for longer makes room: others may begin beside it, and it gives way to them."""
 EXTRA = 2
@@ -226,6 +227,9 @@ class Worker:
         running.peak = max(running.peak, memory)
         if memory > 1.1 * self.limits.memory:
             self._end(running, _failed(self._too_large()))
+        elif age > READING_SECONDS and running.words in ("", READING):
+            what = f"Reading the model took more than {READING_SECONDS:.0f} s and was ended."
+            self._end(running, _failed(_fault(what, "Export the part alone, or simpler.", "file")))
         elif age > self.limits.seconds:
             fault = _fault(
                 f"The computation took more than {_span(self.limits.seconds)} and was ended"

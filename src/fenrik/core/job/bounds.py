@@ -20,8 +20,8 @@ MAX_YAML_CHARACTERS = 2_000_000
 MAX_DEPTH = 24
 MAX_VALUES = 250_000
 MAX_TEXT = 20_000
-MAX_WHOLE = 2**53
-"""Whole numbers beyond it are not the same in every program that reads JSON."""
+MAX_NUMBER = 10**15
+"""Beyond about nine times this, whole numbers are not the same in every program that reads JSON."""
 
 _Loader: type = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 
@@ -118,16 +118,14 @@ def check_bounds(data: Any, name: str = "document") -> None:
 def _check_value(value: Any, place: tuple[Any, ...]) -> None:
     if isinstance(value, str):
         _check_text(value, place)
-    elif isinstance(value, float):
-        if not math.isfinite(value):
+    elif isinstance(value, (int, float)) and not isinstance(value, bool):
+        if isinstance(value, float) and not math.isfinite(value):
             raise DocumentError(
                 f"The value is {value}, which is no number.", remedy="Give a number.", where=_words(place)
             )
-    elif isinstance(value, int) and not isinstance(value, bool) and abs(value) > MAX_WHOLE:
-        raise DocumentError(
-            f"The number has {len(str(abs(value))) if abs(value) < 10**300 else 'hundreds of'} digits.",
-            remedy="Use a smaller one.", where=_words(place),
-        )  # fmt: skip
+        if abs(value) > MAX_NUMBER:
+            shown = f"{value:.3g}" if abs(value) < 10**300 else "more than 1e+300"
+            raise DocumentError(f"The number is {shown}.", remedy="Use a smaller one.", where=_words(place))
 
 
 def _check_text(text: str, place: tuple[Any, ...]) -> None:
