@@ -52,6 +52,10 @@ def main() -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         for name, job, station in [v for v in views if not wanted or v[0] in wanted]:
             shot(page, name, job, station)
+        if not wanted or "jobs" in wanted:
+            page.goto(ADDRESS)
+            page.wait_for_timeout(1500)
+            page.screenshot(path=OUT / "jobs.png")
         page.goto(f"{ADDRESS}/api/jobs/1/releases/bearing_bracket_top/sheet")
         page.screenshot(path=OUT / "setup_sheet.png")
         browser.close()

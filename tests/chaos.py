@@ -13,11 +13,12 @@ import socket
 import subprocess
 import sys
 import tempfile
+import threading
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -118,40 +119,65 @@ class Demo:
             return False
 
 
+class User(threading.Thread):
+    """Edits and starts computations without a pause, and notes what was acknowledged."""
+
+    def __init__(self, demo: Demo, job: int, seed: int) -> None:
+        super().__init__(daemon=True)
+        self.demo, self.job, self.rng = demo, job, random.Random(seed)
+        self.acknowledged: dict[int, str] = {}
+        self.refused, self.stop, self.count = 0, threading.Event(), 0
+
+    def run(self) -> None:
+        """Until it is told to stop."""
+        while not self.stop.wait(0.02):
+            try:
+                self._edit()
+                if self.rng.random() < 0.1:
+                    target = self.rng.choice(("plan", "prove", "part"))
+                    self.demo.ask("POST", f"/jobs/{self.job}/runs", {"target": target})
+            except (OSError, ValueError, HTTPException):
+                self.refused += 1
+
+    def _edit(self) -> None:
+        present = self.demo.ask("GET", f"/jobs/{self.job}")
+        self.count += 1
+        document = {**present["document"], "notes": f"note {self.count}"}
+        answer = self.demo.ask(
+            "PUT", f"/jobs/{self.job}/document", {"revision": present["revision"], "document": document}
+        )
+        self.acknowledged[answer["revision"]] = answer["document"]["notes"]
+
+
 def torment(folder: Path, kills: int, seed: int = 1, say: Callable[[str], None] = lambda _: None) -> Outcome:
-    """Starts a demonstration, edits and computes without end, and kills something at random moments."""
+    """Starts a demonstration, has it edited and computing without end, and kills something at random moments."""
     rng, out = random.Random(seed), Outcome()
     demo = Demo(folder)
     try:
         job = next(row["id"] for row in demo.ask("GET", "/jobs") if "bracket" in row["name"].lower())
-        acknowledged: dict[int, str] = {}
-        runs: set[int] = set()
+        user = User(demo, job, seed)
+        user.start()
         for number in range(kills):
             kind = rng.choice(TARGETS)
-            until = time.monotonic() + rng.uniform(0.05, 1.5)
-            while time.monotonic() < until:
-                _edit(demo, job, f"note {number}-{time.monotonic():.3f}", acknowledged, out)
-                if rng.random() < 0.3:
-                    _start(demo, job, rng.choice(("plan", "prove", "part")), runs, out)
-                time.sleep(0.05)
+            time.sleep(rng.uniform(0.05, 1.5))
             victim = demo.victim(kind, rng)
             if victim is None:
                 continue
+            before = len(user.acknowledged)
             os.kill(victim, signal.SIGKILL)
             out.kills[kind] = out.kills.get(kind, 0) + 1
-            out.back_after.append(_back(demo, job))
+            out.back_after.append(_back(user, before))
             say(f"{number + 1}: {kind} killed, back after {out.back_after[-1]:.2f} s")
+        user.stop.set()
+        user.join(10)
+        out.refused = user.refused
         present = demo.ask("GET", f"/jobs/{job}")
-        newest = max(acknowledged, default=present["revision"])
+        newest = max(user.acknowledged)
         if present["revision"] < newest:
             out.lost.append(f"revision {newest} was acknowledged, the job is at {present['revision']}")
-        if (
-            newest == present["revision"]
-            and acknowledged
-            and present["document"]["notes"] != acknowledged[newest]
-        ):
+        if newest == present["revision"] and present["document"]["notes"] != user.acknowledged[newest]:
             out.lost.append(f"revision {newest} holds other notes than were acknowledged")
-        _settle(demo, job, runs, out)
+        _settle(demo, job, out)
     finally:
         demo.close()
     if left := processes_with(demo.mark):
@@ -159,45 +185,17 @@ def torment(folder: Path, kills: int, seed: int = 1, say: Callable[[str], None] 
     return out
 
 
-def _edit(demo: Demo, job: int, notes: str, acknowledged: dict[int, str], out: Outcome) -> None:
-    try:
-        present = demo.ask("GET", f"/jobs/{job}")
-        body = {"revision": present["revision"], "document": {**present["document"], "notes": notes}}
-        answer = demo.ask("PUT", f"/jobs/{job}/document", body)
-        acknowledged[answer["revision"]] = answer["document"]["notes"]
-    except (OSError, urllib.error.URLError, ValueError, http_errors()):
-        out.refused += 1
-
-
-def _start(demo: Demo, job: int, target: str, runs: set[int], out: Outcome) -> None:
-    try:
-        runs.add(demo.ask("POST", f"/jobs/{job}/runs", {"target": target})["id"])
-    except (OSError, urllib.error.URLError, ValueError, http_errors()):
-        out.refused += 1
-
-
-def http_errors() -> type[Exception]:
-    from http.client import HTTPException
-
-    return HTTPException
-
-
-def _back(demo: Demo, job: int) -> float:
-    """Seconds until documents are served, saved and runs are taken in again."""
+def _back(user: User, before: int) -> float:
+    """Seconds until a change is acknowledged again that was made after the kill (the next may have been on its way)."""
     began = time.monotonic()
-    while True:
-        try:
-            present = demo.ask("GET", f"/jobs/{job}", timeout=2)
-            body = {"revision": present["revision"], "document": present["document"]}
-            demo.ask("PUT", f"/jobs/{job}/document", body, timeout=2)
-            return time.monotonic() - began
-        except (OSError, ValueError, http_errors()):
-            if time.monotonic() - began > 60:
-                raise
-            time.sleep(0.02)
+    while len(user.acknowledged) < before + 2:
+        if time.monotonic() - began > 60:
+            raise RuntimeError("nothing is acknowledged any more")
+        time.sleep(0.01)
+    return time.monotonic() - began
 
 
-def _settle(demo: Demo, job: int, runs: set[int], out: Outcome) -> None:
+def _settle(demo: Demo, job: int, out: Outcome) -> None:
     """Waits until no run is open any more: none may stand for ever. The last one asked for must end well."""
     last = demo.ask("POST", f"/jobs/{job}/runs", {"target": "part"})
     until = time.monotonic() + 180

@@ -8,7 +8,9 @@ import trimesh
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.wall_lines import wall_of
 from fenrik.core.model.outline import projected
+from fenrik.core.model.part_model import TriangleMesh
 from tests.conftest import MODELS, mesh_of
 
 
@@ -39,3 +41,33 @@ def test_a_face_that_is_folded_counts_once_where_it_lies_over_itself():
     whole = projected(mesh, [1])  # upper and lower half are the same disc
     assert whole.area == pytest.approx(union(mesh, [1]).area, abs=1e-3)
     assert 0.98 * np.pi * 100 < whole.area < np.pi * 100
+
+
+def tube(lean, wave, around=60, up=24):
+    """A wall around a core: leaning, waved, of many triangles."""
+    angle, height = np.meshgrid(np.linspace(0, 2 * np.pi, around, endpoint=False), np.linspace(0, 20, up))
+    radius = 30.0 - lean * height + wave * np.sin(3 * angle + 0.2 * height)
+    points = np.column_stack(
+        [(radius * np.cos(angle)).ravel(), (radius * np.sin(angle)).ravel(), height.ravel()]
+    )
+    index = np.arange(around * up).reshape(up, around)
+    a, b = index[:-1], np.roll(index, -1, axis=1)[:-1]
+    c, d = index[1:], np.roll(index, -1, axis=1)[1:]
+    rows = [
+        np.column_stack([a.ravel(), b.ravel(), d.ravel()]),
+        np.column_stack([a.ravel(), d.ravel(), c.ravel()]),
+    ]
+    triangles = np.concatenate(rows).astype(np.int32)
+    return TriangleMesh(points, triangles, np.ones(len(triangles), dtype=np.int32))
+
+
+@pytest.mark.parametrize(("lean", "wave"), [(0.0, 0.0), (0.3, 0.0), (0.1, 1.5), (0.0, 2.0)])
+def test_the_lines_of_a_wall_lie_where_all_its_triangles_do(lean, wave):
+    mesh = tube(lean, wave)
+    wall = wall_of(mesh, 1)
+    assert (wall.low, wall.high) == (0.0, 20.0)
+    corners = mesh.vertices[mesh.triangles][:, :, :2]
+    sides = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
+    for reach in (1.0, 4.0):
+        every = shapely.union_all(shapely.buffer(shapely.linestrings(sides), reach))
+        assert wall.line.buffer(reach).symmetric_difference(every).area < 0.002 * every.area

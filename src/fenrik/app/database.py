@@ -24,7 +24,7 @@ def make_engine(url: str) -> Engine:
         pool_size=10,
         max_overflow=20,
         pool_timeout=10,
-        connect_args={"connect_timeout": 5},
+        connect_args={"connect_timeout": 2},
     )
 
 
@@ -40,7 +40,7 @@ def wait_for(url: str, seconds: float = 60.0) -> None:
     until = time.monotonic() + seconds
     while True:
         try:
-            with psycopg.connect(server, autocommit=True, connect_timeout=5) as line:
+            with psycopg.connect(server, autocommit=True, connect_timeout=2) as line:
                 known = line.execute(
                     "SELECT 1 FROM pg_database WHERE datname = %s", (address.database,)
                 ).fetchone()

@@ -137,7 +137,7 @@ class Worker:
     def _hold_line(self) -> None:
         """Keeps the connection by which this worker is known to live, and on which it hears of new runs."""
         if self._line is None or self._line.closed:
-            self._line = psycopg.connect(plain_address(self.jobs.engine), autocommit=True, connect_timeout=5)
+            self._line = psycopg.connect(plain_address(self.jobs.engine), autocommit=True, connect_timeout=2)
             self._line.execute("SELECT pg_advisory_lock(%s, %s)", (LOCK_CLASS, self.number))
             self._line.execute(f"LISTEN {CHANNEL}")
 

@@ -44,7 +44,7 @@ class RunWatch:
     def _listen(self) -> None:
         while not self._stop.is_set():
             try:
-                with psycopg.connect(self._address, autocommit=True, connect_timeout=5) as line:
+                with psycopg.connect(self._address, autocommit=True, connect_timeout=2) as line:
                     line.execute(f"LISTEN {CHANNEL}")
                     while not self._stop.is_set():
                         for told in line.notifies(timeout=1.0):

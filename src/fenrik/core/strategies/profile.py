@@ -128,7 +128,7 @@ class _Profiling:
         feet = merged([w.line for w in walls]).difference(shapely.union_all(followed))
         if feet.length < SHORTEST * self.tool.diameter:
             return []
-        left = [w for w in walls if w.line.intersects(feet)]
+        left = [w for w in walls if w.line.distance(feet) < TOUCH_MM] or walls
         out: list[Stage] = []
         driven = {away: list(found) for away, found in rounds}
         for level in self._open_levels(feet, reach, bottom, max(w.high for w in left)):

@@ -63,6 +63,15 @@ export function JobList() {
         <Title order={1} fz={22}>
           Fenrik
         </Title>
+        <TextInput
+          label="Your name"
+          placeholder="Shown beside your changes"
+          size="sm"
+          w={200}
+          ml="auto"
+          defaultValue={editorName()}
+          onChange={(e) => setEditorName(e.currentTarget.value)}
+        />
       </Group>
       <Group align="end" mb={28}>
         <TextInput
@@ -84,15 +93,6 @@ export function JobList() {
             </Button>
           )}
         </FileButton>
-        <TextInput
-          label="Your name"
-          placeholder="Shown beside your changes"
-          size="sm"
-          w={200}
-          ml="auto"
-          defaultValue={editorName()}
-          onChange={(e) => setEditorName(e.currentTarget.value)}
-        />
       </Group>
       <table className="plan" aria-label="Jobs">
         <thead>
@@ -108,7 +108,7 @@ export function JobList() {
               <td>
                 {job.problem ? <Unopened job={job} /> : <Link to={`/jobs/${job.id}/plan`}>{job.name}</Link>}
               </td>
-              <td>{new Date(job.updated).toLocaleString()}</td>
+              <td style={{ whiteSpace: "nowrap" }}>{new Date(job.updated).toLocaleString()}</td>
               <td className="num">
                 <Button
                   variant="subtle"
