@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fenrik.core.errors import DocumentError, FenrikError, InputError
-from fenrik.core.file_names import check_file_name, inside, plain_file_name
+from fenrik.core.file_names import check_file_name, plain_file_name
 from fenrik.core.job.bounds import check_bounds
 from fenrik.core.job.files import FolderFiles, ListedFiles, check_files
 from fenrik.core.job.reading import job_from_data, parse_job
@@ -36,21 +36,14 @@ def test_plain_names_are_taken(name):
     assert check_file_name(name) == name
 
 
-@given(st.text(max_size=200))
-def test_a_name_that_is_taken_stays_inside(tmp_path_factory, name):
-    folder = Path("/nowhere/job")
+@given(st.text(max_size=200) | st.lists(st.sampled_from(["..", ".", "", "a", "/", "b.step"])).map("/".join))
+def test_a_name_that_is_taken_stays_inside(name):
     try:
-        path = inside(folder, name)
+        check_file_name(name)
     except InputError:
         return
-    assert path.is_relative_to(folder) and path != folder
-
-
-def test_a_link_does_not_lead_out(tmp_path):
-    (tmp_path / "job").mkdir()
-    (tmp_path / "job" / "way").symlink_to(tmp_path)
-    with pytest.raises(InputError, match="leads out"):
-        inside(tmp_path / "job", "way/secret.step")
+    path = (Path("/nowhere/job") / name).resolve()
+    assert path.is_relative_to("/nowhere/job") and path != Path("/nowhere/job")
 
 
 def test_the_last_step_of_what_a_browser_gives():

@@ -1,12 +1,13 @@
-"""Names of files: the one place that says which names are taken, and where a name leads.
+"""Names of files: the one place that says which names are taken.
 
 On the command line a document is its user's own, and its files may lie anywhere. In the web application documents come from
-strangers: there a name is relative, plain and stays inside the job's folder.
+strangers: there a name is relative and plain, and nothing but the job's own files can be found under it
+(`core.job.files.ListedFiles`).
 """
 
 from __future__ import annotations
 
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 
 from fenrik.core.errors import InputError
 
@@ -62,14 +63,3 @@ def plain_file_name(given: str, otherwise: str = "model") -> str:
     """The last step of a name as a browser or an archive gives it (either slash), checked. Raises InputError."""
     last = PurePosixPath(given.replace("\\", "/")).name.strip()
     return check_file_name(last or otherwise)
-
-
-def inside(folder: Path, name: str, where: str = "") -> Path:
-    """Where a checked name leads, which is inside the folder also after links are followed. Raises InputError."""
-    root = folder.resolve()
-    path = (root / check_file_name(name, where)).resolve()
-    if not path.is_relative_to(root):
-        raise InputError(
-            f"The file name '{name}' leads out of the job's folder.", remedy="Use a file beside the document.", where=where
-        )  # fmt: skip
-    return path
