@@ -153,7 +153,7 @@ class _Run:
         done = 0
         for chain in self._chains(passes):
             for i, one in enumerate(chain):
-                self.progress.step(0.6 + 0.4 * done / total, f"pass {done + 1} of {total}")
+                self.progress.step(0.6 + 0.4 * done / total, f"pass {done + 1}")
                 done += 1
                 self._cut(one, i > 0)
         self.link.away()
