@@ -244,7 +244,7 @@ def test_two_hundred_edits_level_off(cluster, tmp_path):
     engine = make_engine(url)
     store = ResultStore(tmp_path / "store", limit=3_000_000)
     jobs = Jobs(engine, store, DirectAsker(store))
-    house = Housekeeping(jobs, undo_steps=40, grace=timedelta(0))
+    house = Housekeeping(jobs, undo_steps=40, grace=timedelta(0), every=timedelta(0))
     job_id = loaded(jobs)
     sizes, revisions = [], []
     for edit in range(200):

@@ -49,13 +49,35 @@ _OLD_RUNS = text(
 
 
 class Housekeeping:
-    """Keeps one installation from growing without end."""
+    """Keeps one installation from growing without end: results at every call, the database once in `every`."""
 
-    def __init__(self, jobs: Jobs, undo_steps: int = UNDO_STEPS, grace: timedelta = FILE_GRACE) -> None:
-        self.jobs, self._steps, self._grace = jobs, undo_steps, grace
+    def __init__(
+        self,
+        jobs: Jobs,
+        undo_steps: int = UNDO_STEPS,
+        grace: timedelta = FILE_GRACE,
+        every: timedelta = timedelta(hours=1),
+    ) -> None:
+        self.jobs, self._steps, self._grace, self._every = jobs, undo_steps, grace, every
+        self._last = now() - every
 
     def keep(self) -> Usage:
-        """Does all of it once; gives what the results take afterwards. Raises what the database raises."""
+        """Does what is due; gives what the results take afterwards. Raises what the database raises."""
+        if now() - self._last >= self._every:
+            self._last = now()
+            self._thin()
+        with Session(self.jobs.engine) as session:
+            pinned = {key for keys in session.exec(select(KeptReleaseRow.results)) for key in keys}
+        usage = self.jobs.store.sweep(pinned)
+        if usage.bytes > usage.limit:
+            taken, limit = usage.bytes / 1e9, usage.limit / 1e9
+            log.warning(
+                "results take %.1f GB, the limit is %.1f GB: kept releases stand on them", taken, limit
+            )
+        return usage
+
+    def _thin(self) -> None:
+        """Old revisions, files that nothing names, old runs."""
         with Session(self.jobs.engine) as session:
             session.execute(_THIN, {"steps": self._steps - 1})
             session.commit()
@@ -64,8 +86,3 @@ class Housekeeping:
             session.execute(_UNUSED)
             session.execute(_OLD_RUNS, {"before": now() - timedelta(days=RUN_DAYS)})
             session.commit()
-            pinned = {key for keys in session.exec(select(KeptReleaseRow.results)) for key in keys}
-        usage = self.jobs.store.sweep(pinned)
-        if usage.bytes > usage.limit:
-            log.warning("results take %.1f GB, %.1f GB is the limit: kept releases stand on them", usage.bytes / 1e9, usage.limit / 1e9)  # fmt: skip
-        return usage
