@@ -16,7 +16,7 @@ import pytest
 
 from fenrik.app.jobs import Jobs
 from fenrik.app.store import ResultStore
-from tests.app.conftest import DirectAsker
+from tests.app.conftest import WORKER, DirectAsker
 from tests.app.test_jobs import small_document
 from tests.conftest import MODELS
 from tests.processes import processes_with, spawned
@@ -171,3 +171,19 @@ def test_runs_keep_to_their_limits_and_say_so(shared, cluster_url, tmp_path, set
         failed = wait_for(shared, run, ended)
         assert failed["state"] == "failed" and words in failed["words"]
         assert next(iter(settings)) in failed["error"]["remedy"]
+
+
+def test_a_run_that_was_taken_while_the_connection_was_lost_is_free_again(shared):
+    job_id = plate(shared)
+    run = start(shared, job_id, "part")
+    while (taken := shared.runs.claim(WORKER)) is not None and taken.id != run["id"]:
+        shared.runs.finish(taken.id, WORKER, state="cancelled")
+    assert wait_for(shared, run, lambda r: True)["state"] == "running"
+    shared.runs.give_back(WORKER, [run["id"]])
+    assert wait_for(shared, run, lambda r: True)["state"] == "running"  # it knows of this one
+    shared.runs.give_back(WORKER)
+    assert wait_for(shared, run, lambda r: True)["state"] == "queued"
+    assert run["id"] not in shared.runs.reclaim()
+    shared.runs.claim(WORKER)
+    assert run["id"] in shared.runs.reclaim()  # nobody holds the lock of that worker
+    shared.runs.cancel(run["id"])

@@ -6,6 +6,7 @@ is gone is free to be taken again.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -38,7 +39,8 @@ _RECLAIM = text(
 )
 _GIVE_BACK = text(
     """UPDATE run SET state = CASE WHEN cancel THEN 'cancelled' ELSE 'queued' END, worker = NULL,
-       attempts = attempts - 1, updated = now() WHERE state = 'running' AND worker = :worker"""
+       attempts = attempts - 1, updated = now()
+       WHERE state = 'running' AND worker = :worker AND NOT (id = ANY(CAST(:but AS integer[])))"""
 )
 
 
@@ -135,10 +137,11 @@ class Runs:
             session.commit()
             return ids
 
-    def give_back(self, worker: int) -> None:
-        """Puts a worker's runs back into the queue, since it ends in good order."""
+    def give_back(self, worker: int, but: Collection[int] = ()) -> None:
+        """Puts a worker's runs back into the queue, `but` for these: since it ends in good order, or since it does not know
+        of them, as happens when the connection is lost while a run is being taken."""
         with Session(self.engine) as session:
-            session.execute(_GIVE_BACK, {"worker": worker})
+            session.execute(_GIVE_BACK, {"worker": worker, "but": list(but)})
             session.commit()
 
     def cancelled(self, worker: int) -> list[int]:

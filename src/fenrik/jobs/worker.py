@@ -127,6 +127,7 @@ class Worker:
         if now - self._reclaimed > RECLAIM_SECONDS:
             for run_id in self.jobs.runs.reclaim():
                 log.warning("run %s was left by a worker that is gone; it is taken up again", run_id)
+            self.jobs.runs.give_back(self.number, [r.run.id for r in self.running.values()])
             self._reclaimed = now
         while self._has_room() and (run := self.jobs.runs.claim(self.number)) is not None:
             self._begin(run)
