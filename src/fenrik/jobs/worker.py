@@ -40,6 +40,9 @@ HOUSE_SECONDS = 60.0
 READING_SECONDS = 240.0
 YOUNG_SECONDS = 10.0
 """A run that has gone on for longer makes room: others may begin beside it, and it gives way to them."""
+SLOWED_BY = 3
+"""Its niceness then: about half the share of a young one, where both cores are wanted; more would starve it beside a browser
+that draws by software."""
 EXTRA = 2
 DATABASE_ERRORS = (DBAPIError, PoolTimeout, psycopg.Error, OSError)
 
@@ -241,7 +244,7 @@ class Worker:
         elif age > YOUNG_SECONDS and not running.slowed:
             running.slowed = True
             try:
-                os.setpriority(os.PRIO_PGRP, running.child.process, 10)
+                os.setpriority(os.PRIO_PGRP, running.child.process, SLOWED_BY)
             except OSError:
                 log.debug("run %s ended just now", running.run.id)
 
