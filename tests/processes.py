@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 import os
 import signal
 import socket
@@ -15,7 +14,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-PDEATHSIG = 1
+from fenrik.processes import end_with_parent
 
 
 def processes_with(mark: str) -> list[str]:
@@ -34,13 +33,9 @@ def processes_with(mark: str) -> list[str]:
 def spawned(command: list[str], **more: Any) -> subprocess.Popen[Any]:
     """A process, head of a group of its own, that ends when the process which runs the tests does, however that ends."""
     parent = os.getpid()
-
-    def bind() -> None:
-        ctypes.CDLL(None).prctl(PDEATHSIG, signal.SIGKILL)
-        if os.getppid() != parent:
-            os._exit(1)
-
-    return subprocess.Popen(command, start_new_session=True, preexec_fn=bind, **more)
+    return subprocess.Popen(
+        command, start_new_session=True, preexec_fn=lambda: end_with_parent(parent), **more
+    )
 
 
 @contextmanager

@@ -8,7 +8,6 @@ The socket is always the same, so whoever lost the connection finds the cluster 
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import hashlib
 import os
 import pwd
@@ -19,9 +18,10 @@ import time
 from pathlib import Path
 from urllib.parse import quote
 
+from fenrik.processes import end_with_parent
+
 USER = "fenrik_db"
 PORT = 5432  # of the socket's name; nothing listens on the network
-PDEATHSIG = 1  # prctl: the signal a process gets when its parent dies
 LONGEST_SOCKET = 100  # bytes of a socket's path: the kernel takes 107
 READY_SECONDS = 60.0
 STOP_SECONDS = 10.0
@@ -143,9 +143,7 @@ class Cluster:
         os.dup2(log, 2)
         os.chdir("/")
         signal.signal(signal.SIGINT, signal.SIG_DFL)
-        ctypes.CDLL(None).prctl(PDEATHSIG, signal.SIGINT)
-        if os.getppid() != parent:
-            os._exit(1)
+        end_with_parent(parent, signal.SIGINT)
         settings = {
             "listen_addresses": "", "port": str(PORT), "unix_socket_directories": str(self.socket_folder),
             "unix_socket_permissions": "0700", "log_min_messages": "warning",

@@ -8,7 +8,6 @@ call, which is what makes forking it safe.
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import os
 import signal
 import sys
@@ -17,7 +16,8 @@ import traceback
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-PDEATHSIG = 1  # prctl: the signal a process gets when its parent dies
+from fenrik.processes import end_with_parent, kill_group
+
 GRACE_SECONDS = 3.0
 LOOK_SECONDS = 0.1
 QUICK_SECONDS = 5.0
@@ -49,7 +49,7 @@ class Children:
         process, status = os.waitpid(self.running[name], os.WNOHANG)
         if process == 0:
             return None
-        _kill_group(process)
+        kill_group(process)
         del self.running[name]
         return os.waitstatus_to_exitcode(status)
 
@@ -72,7 +72,7 @@ class Children:
             time.sleep(0.02)
         for name in chosen:
             if name in self.running:
-                _kill_group(self.running[name])
+                kill_group(self.running[name])
                 os.waitpid(self.running.pop(name), 0)
 
 
@@ -115,9 +115,7 @@ def _child(work: Work, parent: int) -> int:
     os.setsid()  # Ctrl-C reaches the parent alone, which ends its children in order
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, signal.default_int_handler if number == signal.SIGINT else signal.SIG_DFL)
-    ctypes.CDLL(None).prctl(PDEATHSIG, signal.SIGTERM)
-    if os.getppid() != parent:
-        return 1
+    end_with_parent(parent, signal.SIGTERM)
     try:
         return work()
     except BaseException:
@@ -131,9 +129,3 @@ def _child(work: Work, parent: int) -> int:
 def _signal(process: int, number: int) -> None:
     with contextlib.suppress(ProcessLookupError):
         os.kill(process, number)
-
-
-def _kill_group(process: int) -> None:
-    """Ends what a child has started and left behind."""
-    with contextlib.suppress(ProcessLookupError):
-        os.killpg(process, signal.SIGKILL)

@@ -9,5 +9,4 @@ def test_whatever_is_killed_nothing_is_lost_and_all_serves_again(tmp_path):
     out = torment(tmp_path, 12, seed=3)
     assert len(out.kills) >= 3
     assert (out.lost, out.standing) == ([], [])
-    # other tests keep the machine busy meanwhile: `python -m tests.chaos` holds the promise itself
-    assert max(out.back_after) < 4 * BACK_SECONDS
+    assert max(out.back_after) < BACK_SECONDS

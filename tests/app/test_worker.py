@@ -15,22 +15,10 @@ from typing import Any
 import pytest
 
 from fenrik.app.jobs import Jobs
-from fenrik.app.store import ResultStore
-from tests.app.conftest import WORKER, DirectAsker
+from tests.app.conftest import WORKER
 from tests.app.test_jobs import small_document
 from tests.conftest import MODELS
 from tests.processes import processes_with, spawned
-
-
-@pytest.fixture
-def shared(cluster_url: str, tmp_path: Path) -> Iterator[Jobs]:
-    """The application with its results where the workers of these tests have theirs."""
-    from fenrik.app.database import make_engine
-
-    engine = make_engine(cluster_url)
-    store = ResultStore(tmp_path / "store")
-    yield Jobs(engine, store, DirectAsker(store))
-    engine.dispose()
 
 
 @contextmanager
@@ -93,20 +81,20 @@ def children_of(process: subprocess.Popen[bytes]) -> list[int]:
     return [child for nursery in below(process.pid) for child in below(nursery)]
 
 
-def test_runs_are_called_off_at_once_crash_alone_and_small_ones_pass_long_ones(shared, cluster_url, tmp_path):
+def test_runs_are_called_off_at_once_crash_alone_and_small_ones_pass_long_ones(jobs, cluster_url, tmp_path):
     with worker(cluster_url, tmp_path) as process:
         # two that take long, on all cores of this machine
-        long = [start(shared, long_job(shared), "prove") for _ in range(2)]
+        long = [start(jobs, long_job(jobs), "prove") for _ in range(2)]
         for run in long:
-            wait_for(shared, run, computing)
-        small = start(shared, plate(shared), "part")
-        assert wait_for(shared, small, ended, 40)["state"] == "done"
-        assert not any(ended(wait_for(shared, run, lambda r: True)) for run in long)
+            wait_for(jobs, run, computing)
+        small = start(jobs, plate(jobs), "part")
+        assert wait_for(jobs, small, ended, 40)["state"] == "done"
+        assert not any(ended(wait_for(jobs, run, lambda r: True)) for run in long)
 
         busy = children_of(process)
         began = time.monotonic()
-        shared.runs.cancel(long[0]["id"])
-        assert wait_for(shared, long[0], ended)["state"] == "cancelled"
+        jobs.runs.cancel(long[0]["id"])
+        assert wait_for(jobs, long[0], ended)["state"] == "cancelled"
         assert (
             time.monotonic() - began < 3.0
         )  # a second is promised; other tests keep the machine busy meanwhile
@@ -114,34 +102,34 @@ def test_runs_are_called_off_at_once_crash_alone_and_small_ones_pass_long_ones(s
 
         for child in set(busy) & set(children_of(process)):
             os.kill(child, signal.SIGSEGV)
-        crashed = wait_for(shared, long[1], ended, 20)
+        crashed = wait_for(jobs, long[1], ended, 20)
         assert crashed["state"] == "failed" and "crashed (signal SIGSEGV) while " in crashed["words"]
-        again = start(shared, plate(shared), "prove")
-        assert wait_for(shared, again, ended)["state"] == "done"
+        again = start(jobs, plate(jobs), "prove")
+        assert wait_for(jobs, again, ended)["state"] == "done"
 
         # a worker that is asked to end gives its runs back, and leaves nothing running
-        left = start(shared, long_job(shared), "prove")
-        wait_for(shared, left, lambda r: r["state"] == "running")
+        left = start(jobs, long_job(jobs), "prove")
+        wait_for(jobs, left, lambda r: r["state"] == "running")
         process.terminate()
         process.wait(10)
-        assert wait_for(shared, left, lambda r: True)["state"] == "queued"
-        shared.runs.cancel(left["id"])
+        assert wait_for(jobs, left, lambda r: True)["state"] == "queued"
+        jobs.runs.cancel(left["id"])
     assert processes_with(f"FENRIK_DATA={tmp_path}") == []
 
 
-def test_the_run_of_a_killed_worker_goes_on_within_seconds(shared, cluster_url, tmp_path):
+def test_the_run_of_a_killed_worker_goes_on_within_seconds(jobs, cluster_url, tmp_path):
     with worker(cluster_url, tmp_path) as first:
-        run = start(shared, long_job(shared), "plan")
-        wait_for(shared, run, computing)
+        run = start(jobs, long_job(jobs), "plan")
+        wait_for(jobs, run, computing)
         with worker(cluster_url, tmp_path) as second:
-            wait_for(shared, {**start(shared, plate(shared), "part")}, ended)  # both are there
+            wait_for(jobs, {**start(jobs, plate(jobs), "part")}, ended)  # both are there
             first.kill()
             first.wait()
             killed = time.monotonic()
             while not any(busy(c) for c in children_of(second)):
-                assert time.monotonic() - killed < 15.0
+                assert time.monotonic() - killed < 5.0
                 time.sleep(0.02)
-            assert wait_for(shared, run, ended)["state"] == "done"
+            assert wait_for(jobs, run, ended)["state"] == "done"
 
 
 def busy(process: int) -> bool:
@@ -165,25 +153,25 @@ def busy(process: int) -> bool:
         ({"FENRIK_RUN_MINUTES": "0.1"}, "took more than 6 s and was ended"),
     ],
 )
-def test_runs_keep_to_their_limits_and_say_so(shared, cluster_url, tmp_path, settings, words):
+def test_runs_keep_to_their_limits_and_say_so(jobs, cluster_url, tmp_path, settings, words):
     with worker(cluster_url, tmp_path, **settings):
-        run = start(shared, long_job(shared), "prove")
-        failed = wait_for(shared, run, ended)
+        run = start(jobs, long_job(jobs), "prove")
+        failed = wait_for(jobs, run, ended)
         assert failed["state"] == "failed" and words in failed["words"]
         assert next(iter(settings)) in failed["error"]["remedy"]
 
 
-def test_a_run_that_was_taken_while_the_connection_was_lost_is_free_again(shared):
-    job_id = plate(shared)
-    run = start(shared, job_id, "part")
-    while (taken := shared.runs.claim(WORKER)) is not None and taken.id != run["id"]:
-        shared.runs.finish(taken.id, WORKER, state="cancelled")
-    assert wait_for(shared, run, lambda r: True)["state"] == "running"
-    shared.runs.give_back(WORKER, [run["id"]])
-    assert wait_for(shared, run, lambda r: True)["state"] == "running"  # it knows of this one
-    shared.runs.give_back(WORKER)
-    assert wait_for(shared, run, lambda r: True)["state"] == "queued"
-    assert run["id"] not in shared.runs.reclaim()
-    shared.runs.claim(WORKER)
-    assert run["id"] in shared.runs.reclaim()  # nobody holds the lock of that worker
-    shared.runs.cancel(run["id"])
+def test_a_run_that_was_taken_while_the_connection_was_lost_is_free_again(jobs):
+    job_id = plate(jobs)
+    run = start(jobs, job_id, "part")
+    while (taken := jobs.runs.claim(WORKER)) is not None and taken.id != run["id"]:
+        jobs.runs.finish(taken.id, WORKER, state="cancelled")
+    assert wait_for(jobs, run, lambda r: True)["state"] == "running"
+    jobs.runs.give_back(WORKER, [run["id"]])
+    assert wait_for(jobs, run, lambda r: True)["state"] == "running"  # it knows of this one
+    jobs.runs.give_back(WORKER)
+    assert wait_for(jobs, run, lambda r: True)["state"] == "queued"
+    assert run["id"] not in jobs.runs.reclaim()
+    jobs.runs.claim(WORKER)
+    assert run["id"] in jobs.runs.reclaim()  # nobody holds the lock of that worker
+    jobs.runs.cancel(run["id"])

@@ -65,7 +65,7 @@ def test_faults_name_path_value_and_remedy(change, where, words):
 
 
 def test_unreadable_documents(tmp_path):
-    with pytest.raises(DocumentError, match="line 3"):
+    with pytest.raises(DocumentError, match="line 2"):
         parse_job("fenrik: 1\nname: [", "x.yaml")
     with pytest.raises(DocumentError, match="no job"):
         parse_job("- 1\n- 2\n")

@@ -10,7 +10,6 @@ ends the nursery, and when that dies the children: nothing outlives who asked fo
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import gc
 import json
 import os
@@ -25,7 +24,8 @@ from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from typing import Any
 
-PDEATHSIG = 1  # prctl: the signal a process gets when its parent dies
+from fenrik.processes import end_with_parent, kill_group
+
 END_SECONDS = 5.0
 
 Work = Callable[[Connection], None]
@@ -45,8 +45,7 @@ class Child:
 
     def kill(self) -> None:
         """Ends the child and all that it has started, at once."""
-        with contextlib.suppress(ProcessLookupError, PermissionError):
-            os.killpg(self.process, signal.SIGKILL)
+        kill_group(self.process)
 
     def send(self, order: object) -> None:
         """Sends plain data. Raises OSError when the child is gone."""
@@ -134,7 +133,7 @@ class Nursery:
 
 def _serve(owner: socket.socket, work: Work, parent: int) -> int:
     """The nursery itself: forks when it is asked to, and tells when a child has ended."""
-    _die_with_parent(parent)
+    end_with_parent(parent)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
     gc.freeze()  # what is loaded stays shared with the children
@@ -158,14 +157,13 @@ def _serve(owner: socket.socket, work: Work, parent: int) -> int:
                 process = handles.pop(handle)
                 os.close(handle)
                 _, status = os.waitpid(process, 0)
-                with contextlib.suppress(ProcessLookupError):  # what the child has started and left behind
-                    os.killpg(process, signal.SIGKILL)
+                kill_group(process)  # what the child has started and left behind
                 owner.send(f"ended {process} {os.waitstatus_to_exitcode(status)}".encode())
 
 
 def _child(descriptor: int, owner: socket.socket, handles: list[int], work: Work, parent: int) -> int:
     os.setpgid(0, 0)
-    _die_with_parent(parent)
+    end_with_parent(parent)
     owner.close()
     for handle in handles:
         os.close(handle)
@@ -180,9 +178,3 @@ def _child(descriptor: int, owner: socket.socket, handles: list[int], work: Work
     finally:
         sys.stdout.flush()
         sys.stderr.flush()
-
-
-def _die_with_parent(parent: int) -> None:
-    ctypes.CDLL(None).prctl(PDEATHSIG, signal.SIGKILL)
-    if os.getppid() != parent:  # it died before that
-        os._exit(1)

@@ -17,6 +17,8 @@ from fenrik.core.errors import DocumentError
 MAX_JSON_CHARACTERS = 8_000_000
 MAX_YAML_CHARACTERS = 2_000_000
 """YAML takes about ten times as long to read as JSON."""
+MAX_EXACT_CHARACTERS = 100_000
+"""Of a text so short the place of a fault is looked for with the slower reader."""
 MAX_DEPTH = 24
 MAX_VALUES = 250_000
 MAX_TEXT = 20_000
@@ -41,6 +43,7 @@ def bounded_data(text: str, name: str) -> Any:
         _check_events(text, name)
         return yaml.load(text, Loader=_Loader)  # a safe loader
     except yaml.YAMLError as error:
+        error = _exact(text, error)
         mark = getattr(error, "problem_mark", None)
         at = f" in line {mark.line + 1}, column {mark.column + 1}" if mark else ""
         raise DocumentError(
@@ -51,6 +54,17 @@ def bounded_data(text: str, name: str) -> Any:
         raise DocumentError(
             f"'{name}' holds a value that cannot be read: {error}.", remedy="Correct it."
         ) from error
+
+
+def _exact(text: str, error: yaml.YAMLError) -> yaml.YAMLError:
+    """The fault as the slower reader tells it, whose places are those of the fault itself; the fast one's are after it."""
+    if len(text) <= MAX_EXACT_CHARACTERS:
+        try:
+            for _ in yaml.parse(text, Loader=yaml.SafeLoader):
+                pass
+        except yaml.YAMLError as exact:
+            return exact
+    return error
 
 
 def _check_length(text: str, name: str, most: int, kind: str) -> None:
