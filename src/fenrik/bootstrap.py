@@ -163,17 +163,14 @@ def load_demonstration(jobs: Jobs) -> None:
 
 def read_again(jobs: Jobs) -> None:
     """Hands in the reading of parts that this version of Fenrik does not know yet."""
-    from fenrik.app.jobs import opened
     from fenrik.app.runs import OPEN_STATES
     from fenrik.core.errors import FenrikError
-    from fenrik.core.job.planning import Planner
 
     for row in jobs.listing():
         try:
-            job = opened(jobs.stored(row["id"]))
-            if job.part is None:
+            planner = jobs.planner(row["id"])
+            if planner.job.part is None:
                 continue
-            planner = Planner(job, jobs.files.laid_out(row["id"]), jobs.store)
             busy = any(r["state"] in OPEN_STATES for r in jobs.runs.newest(row["id"]))
             if not busy and not jobs.store.has(planner.part_key()):
                 jobs.runs.start(row["id"], "part")

@@ -197,7 +197,7 @@ class Jobs:
             session.commit()
             return bool(row.problem)
 
-    # what tests and the demonstration use in one call ---------------------------------------------
+    # several steps in one call ----------------------------------------------------------------
 
     def add_file(self, job_id: int, name: str, content: bytes) -> str:
         """Keeps a file for a job from memory; see `Files.add`."""

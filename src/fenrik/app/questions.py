@@ -38,7 +38,6 @@ from fenrik.core.proof.replay import Replay
 from fenrik.core.stock.heightmap import pieces_of
 
 KEPT_PLANNERS = 3
-KEPT_REPLAYS = 1
 
 
 class Desk:
@@ -47,7 +46,7 @@ class Desk:
     def __init__(self, store: Store, folder: Path) -> None:
         self.store, self._folder = store, folder
         self._planners: OrderedDict[str, Planner] = OrderedDict()
-        self._replays: OrderedDict[str, Replay] = OrderedDict()
+        self._replay: tuple[str, Replay] | None = None
 
     def planner(self, order: dict[str, Any], store: Store | None = None) -> Planner:
         """A planner on the job of an order: `job` (a name for the document and its files), `document` and `files`."""
@@ -59,21 +58,17 @@ class Desk:
             if store is not None:
                 return planner
             self._planners[name] = planner
-        return _kept(self._planners, name, KEPT_PLANNERS)
+        self._planners.move_to_end(name)
+        while len(self._planners) > KEPT_PLANNERS:
+            self._planners.popitem(last=False)
+        return self._planners[name]
 
     def replay(self, key: str) -> Replay:
         """The replay of a proof."""
-        if key not in self._replays:
-            self._replays.clear()  # one of them may be large: never two at a time
-            self._replays[key] = replay_of(key, self.store)
-        return _kept(self._replays, key, KEPT_REPLAYS)
-
-
-def _kept(things: OrderedDict[str, Any], key: str, most: int) -> Any:
-    things.move_to_end(key)
-    while len(things) > most:
-        things.popitem(last=False)
-    return things[key]
+        if self._replay is None or self._replay[0] != key:
+            self._replay = None  # one of them may be large: never two at a time
+            self._replay = key, replay_of(key, self.store)
+        return self._replay[1]
 
 
 def not_here(path: Path, name: str, solid: int | None, scale: float, heal: bool) -> PartModel:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -66,11 +65,6 @@ class ListedFiles:
         if known is None:
             raise _missing(name, where)
         return known
-
-
-def sha256_of(content: bytes) -> str:
-    """SHA-256 of bytes, in hex."""
-    return hashlib.sha256(content).hexdigest()
 
 
 def files_of(job: Job) -> Iterator[tuple[str, str]]:
