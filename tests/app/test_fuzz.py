@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import os
 import random
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -17,12 +19,11 @@ from fenrik.app.database import make_engine
 from fenrik.app.jobs import Jobs
 from fenrik.app.store import ResultStore
 from fenrik.jobs.asking import error_of
-from fenrik.jobs.child import work_of
-from fenrik.jobs.nursery import Nursery
 from fenrik.web.server import make_app
 from tests.app.conftest import DirectAsker, finish
 from tests.app.test_jobs import loaded, small_document
-from tests.conftest import MODELS
+from tests.conftest import MODELS, ROOT
+from tests.processes import spawned
 
 EXAMPLES = 12
 SOON = settings(
@@ -162,61 +163,22 @@ def test_nothing_grows_while_odd_requests_come_in(served):
     assert resident() - before < 60_000_000
 
 
-def mutated(content: bytes, rng: random.Random) -> bytes:
-    """A model with a few places overwritten, cut out, doubled or cut off."""
-    raw = bytearray(content)
-    for _ in range(rng.randint(1, 6)):
-        at, length = rng.randrange(len(raw)), rng.choice([1, 2, 8, 60, 400])
-        kind = rng.randrange(4)
-        if kind == 0:
-            raw[at : at + length] = rng.randbytes(length)
-        elif kind == 1:
-            del raw[at : at + length]
-        elif kind == 2:
-            raw[at:at] = raw[at : at + length]
-        else:
-            numbers = b"0123456789.-E"
-            raw[at : at + length] = bytes(rng.choice(numbers) for _ in range(length))
-    return bytes(raw[: rng.randrange(len(raw) // 2, len(raw) + 1)] if rng.random() < 0.2 else raw)
-
-
 def test_mutated_models_end_in_words_or_with_their_process_and_with_nothing_else(tmp_path):
-    store = ResultStore(tmp_path)
-    nursery = Nursery(work_of(tmp_path, 3_000_000_000))
-    rng, outcomes = random.Random(12), {"done": 0, "fault": 0, "crashed": 0, "slow": 0}
-    content = (MODELS / "threaded_fitting.step").read_bytes()
-    document = {**small_document(), "part": {"file": "m.step", "heal": True}}
-    child = nursery.child()
-    try:
-        for number in range(12):
-            digest = f"{number:064d}"
-            whole = number == 11
-            (store.folder / "files" / digest).write_bytes(content if whole else mutated(content, rng))
-            order = {"do": "run", "target": "part", "document": document, "files": {"m.step": digest}}
-            child.send({**order, "folder": str(store.folder / "files")})
-            try:
-                while "at" in (message := _next(child, 60 if whole else 5)):
-                    pass
-            except (EOFError, TimeoutError) as error:
-                outcomes["slow" if isinstance(error, TimeoutError) else "crashed"] += 1
-                child.kill()  # as a worker does with one that takes too long
-                nursery.ended(child)
-                child = nursery.child()
-                continue
-            if "fault" in message:
-                outcomes["fault"] += 1
-                assert not whole, message
-                assert message["fault"]["code"] != "defect", message
-                assert len(error_of(message["fault"]).message) > 20
-            else:
-                outcomes["done"] += 1
-    finally:
-        nursery.close()
-    assert outcomes["done"] > 0, outcomes
-    assert outcomes["fault"] > 0  # the last is whole, and read after all the others
-
-
-def _next(child, seconds):
-    if not child.connection.poll(seconds):
-        raise TimeoutError
-    return json.loads(child.connection.recv_bytes())
+    command = [
+        sys.executable,
+        "-m",
+        "tests.app.mutated_models",
+        str(tmp_path),
+        str(MODELS / "threaded_fitting.step"),
+        "11",
+    ]
+    reader = spawned(command, cwd=ROOT, stdout=subprocess.PIPE, text=True)
+    printed, _ = reader.communicate(timeout=280)
+    answers = [json.loads(line) for line in printed.splitlines() if line.startswith("{")]
+    assert reader.returncode == 0 and len(answers) == 12
+    assert "done" in answers[-1], answers[-1]  # it is whole
+    faults = [answer["fault"] for answer in answers if "fault" in answer]
+    assert faults != []
+    for fault in faults:
+        assert fault["code"] != "defect", fault
+        assert len(error_of(fault).message) > 20
