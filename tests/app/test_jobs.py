@@ -131,6 +131,28 @@ def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):
         jobs.runs.start(job_id, "wish")
 
 
+def test_the_state_stays_small_and_the_numbers_of_one_operation_are_told_when_asked_for(client, jobs):
+    document = small_document("Many")
+    one = document["setups"][0]["operations"][0]
+    many = [{**one, "name": f"Rough {i}", "parameters": {"step_down": 1 + i % 7}} for i in range(300)]
+    document["setups"][0]["operations"] = many
+    job_id = jobs.create(document)["id"]
+    jobs.add_file(job_id, "plate_a.step", (MODELS / "plate_a.step").read_bytes())
+    jobs.runs.start(job_id, "part")
+    finish(jobs)
+    answer = client.get(f"/api/jobs/{job_id}/state")
+    assert len(answer.json()["setups"][0]["operations"]) == 300 and len(answer.content) < 300 * 200 + 5000
+    told = client.get(f"/api/jobs/{job_id}/setups/0/operations/2/values").json()
+    assert told["parameters"]["step_down"] == 3
+    feed = told["derived"]["feed_mm_min"]
+    assert (
+        feed["value"] == answer.json()["setups"][0]["operations"][2]["feed_mm_min"]
+        and "fz" in feed["formula"]
+    )
+    assert client.get(f"/api/jobs/{job_id}/setups/0/operations/300/values").status_code == 404
+    assert client.get(f"/api/jobs/{job_id}/setups/1/operations/0/values").status_code == 404
+
+
 def test_routes_upload_state_and_download(client, jobs):
     job = client.post("/api/jobs", json={"name": "By hand"}).json()
     answer = client.post(f"/api/jobs/{job['id']}/part", files={"file": ("p.step", b"", "")})

@@ -30,6 +30,7 @@ from fenrik.core.job.proofs import Arrays, kept_proof
 from fenrik.core.job.reading import job_data, job_from_data, parse_job
 from fenrik.core.job.recipes import Proposal, propose_all, propose_operations
 from fenrik.core.job.replaying import replay_of
+from fenrik.core.job.resolving import plain_derived
 from fenrik.core.job.whole_part import propose_features, propose_part
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel, TriangleMesh
@@ -160,6 +161,16 @@ def _setup(planner: Planner, index: int) -> SetupDoc:
     return planner.job.setups[index]
 
 
+def _values(desk: Desk, order: dict[str, Any]) -> Any:
+    """Every number of an operation with nothing left open, and where the proposed ones come from."""
+    planner = desk.planner(order)
+    setup, number = _setup(planner, order["setup"]), order["operation"]
+    if not 0 <= number < len(setup.operations):
+        raise NotFound(f"'{setup.name}' has no operation {number + 1}.", remedy="Choose one of this setup.")
+    resolved = planner.resolved(setup, setup.operations[number])
+    return {"derived": plain_derived(resolved), "parameters": resolved.parameters.model_dump(mode="json")}
+
+
 def _stock_shape(desk: Desk, order: dict[str, Any]) -> bytes:
     planner = desk.planner(order)
     setup = _setup(planner, order["setup"])
@@ -260,6 +271,7 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "holes": _holes,
     "bosses": _bosses,
     "features": _features,
+    "values": _values,
     "stock_shape": _stock_shape,
     "fixture_shape": _fixture_shape,
     "plan_holes": _plan_holes,

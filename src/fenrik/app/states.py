@@ -11,7 +11,6 @@ from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.moving import moving_words
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
-from fenrik.core.job.resolving import plain_derived
 
 
 class Watching:
@@ -102,8 +101,8 @@ def _waiting(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict
     return {
         "name": operation.name,
         "state": "stale",
-        "derived": plain_derived(resolved),
-        "parameters": resolved.parameters.model_dump(),
+        "spindle_rpm": resolved.spindle_rpm,
+        "feed_mm_min": resolved.feed,
     }
 
 
@@ -117,8 +116,8 @@ def _operation_state(planner: Planner, setup: SetupDoc, operation: OperationDoc)
         "key": key,
         "state": "ready" if ready else "failed" if failed else "stale",
         **({"error": failed.as_dict()} if failed else {}),
-        "derived": plain_derived(resolved),
-        "parameters": resolved.parameters.model_dump(),
+        "spindle_rpm": resolved.spindle_rpm,
+        "feed_mm_min": resolved.feed,
     }
 
 

@@ -16,6 +16,7 @@ from fenrik.web.deps import JSON, Coordinate, FaceId, Key, Number, Service, as_i
 
 router = APIRouter(tags=["views"])
 Index = Annotated[int, Path(ge=0, le=1000)]
+Place = Annotated[int, Path(ge=0, le=4000)]
 Shape = Annotated[str, Path(max_length=100)]
 
 
@@ -83,6 +84,22 @@ class HolePlan(BaseModel):
     words: list[str]
 
 
+class DerivedAnswer(BaseModel):
+    """A number, its unit, where it comes from, and how it was worked out."""
+
+    value: float
+    unit: str
+    origin: str
+    formula: str
+
+
+class ValuesAnswer(BaseModel):
+    """An operation with nothing left open: its parameters, and what was proposed with the reasons."""
+
+    derived: dict[str, DerivedAnswer]
+    parameters: dict[str, Any]
+
+
 @router.get("/jobs/{job_id}/part/faces", response_model=dict[str, Any])
 def part_faces(jobs: Service, job_id: Number, request: Request) -> Response:
     """Facts of all faces and edges."""
@@ -93,6 +110,12 @@ def part_faces(jobs: Service, job_id: Number, request: Request) -> Response:
 def part_scene(jobs: Service, job_id: Number, key: Key, request: Request) -> Response:
     """Triangles ordered by face, edges as polylines. Part frame, mm. `key` is the part's in the job's state."""
     return as_it_lies(request, jobs.answers.of_part("scene", jobs.asked(job_id)))
+
+
+@router.get("/jobs/{job_id}/setups/{index}/operations/{operation}/values", response_model=ValuesAnswer)
+def operation_values(jobs: Service, job_id: Number, index: Index, operation: Place) -> Response:
+    """Speeds, feeds and parameters of an operation, and where each comes from."""
+    return data(jobs.answers.ask("values", jobs.asked(job_id), setup=index, operation=operation))
 
 
 @router.get("/jobs/{job_id}/setups/{index}/stock/{shape}", response_class=Response)

@@ -13,6 +13,7 @@ import type {
   Kept,
   Library,
   LineChange,
+  OperationValues,
   ProofFacts,
 } from "./types";
 
@@ -37,6 +38,16 @@ export const useJobState = (id: number, revision: number | undefined) =>
     queryFn: () => request<JobState>(`/jobs/${id}/state`),
     enabled: revision !== undefined,
     placeholderData: (before) => before,
+  });
+
+export const useValues = (id: number, revision: number, setup: number, operation: number | null) =>
+  useQuery({
+    queryKey: ["values", id, setup, operation, revision],
+    queryFn: () => request<OperationValues>(`/jobs/${id}/setups/${setup}/operations/${operation}/values`),
+    enabled: operation !== null,
+    staleTime: Infinity,
+    placeholderData: (before, query) =>
+      query?.queryKey[2] === setup && query.queryKey[3] === operation ? before : undefined,
   });
 
 export const useFaces = (id: number, key: string | undefined) =>

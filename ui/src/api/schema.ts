@@ -436,6 +436,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/setups/{index}/operations/{operation}/values": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Operation Values
+     * @description Speeds, feeds and parameters of an operation, and where each comes from.
+     */
+    get: operations["operation_values_api_jobs__job_id__setups__index__operations__operation__values_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/setups/{index}/stock/{shape}": {
     parameters: {
       query?: never;
@@ -1021,6 +1041,20 @@ export interface components {
       offset: number;
     };
     /**
+     * DerivedAnswer
+     * @description A number, its unit, where it comes from, and how it was worked out.
+     */
+    DerivedAnswer: {
+      /** Value */
+      value: number;
+      /** Unit */
+      unit: string;
+      /** Origin */
+      origin: string;
+      /** Formula */
+      formula: string;
+    };
+    /**
      * FeatureGroup
      * @description Features that are made alike: what they are, in words, and the faces of each.
      */
@@ -1557,6 +1591,20 @@ export interface components {
       input?: unknown;
       /** Context */
       ctx?: Record<string, never>;
+    };
+    /**
+     * ValuesAnswer
+     * @description An operation with nothing left open: its parameters, and what was proposed with the reasons.
+     */
+    ValuesAnswer: {
+      /** Derived */
+      derived: {
+        [key: string]: components["schemas"]["DerivedAnswer"];
+      };
+      /** Parameters */
+      parameters: {
+        [key: string]: unknown;
+      };
     };
     /**
      * WallPick
@@ -2324,6 +2372,39 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  operation_values_api_jobs__job_id__setups__index__operations__operation__values_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        index: number;
+        operation: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ValuesAnswer"];
+        };
       };
       /** @description Validation Error */
       422: {

@@ -332,6 +332,12 @@ export interface OperationState {
   state: "ready" | "stale" | "failed";
   /** Why it failed. */
   error?: Fault;
+  spindle_rpm: number;
+  feed_mm_min: number;
+}
+
+/** An operation with nothing left open, and where the proposed numbers come from. */
+export interface OperationValues {
   derived: Record<string, Derived>;
   parameters: Record<string, unknown>;
 }

@@ -184,8 +184,8 @@ function SetupPlan({ index }: { index: number }) {
                 {repeat && <div className="small">{repeatWords(repeat)}</div>}
               </td>
               <td>T{o.tool}</td>
-              <td className="num">{facts?.derived.spindle_rpm?.value.toFixed(0)}</td>
-              <td className="num">{facts?.derived.feed_mm_min?.value.toFixed(0)}</td>
+              <td className="num">{facts?.spindle_rpm.toFixed(0)}</td>
+              <td className="num">{facts?.feed_mm_min.toFixed(0)}</td>
               <td>
                 <span className={`state ${fault ? "wrong" : standing}`}>{standing}</span>
               </td>

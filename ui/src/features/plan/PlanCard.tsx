@@ -1,6 +1,7 @@
 import { Button, Slider, Textarea } from "@mantine/core";
 import { useState } from "react";
-import type { Height, Operation } from "../../api/types";
+import { useValues } from "../../api/hooks";
+import type { Derived, Height, Operation, OperationValues } from "../../api/types";
 import {
   ChoiceField,
   Follows,
@@ -22,16 +23,16 @@ import { RepeatFields } from "./Repeats";
 
 /** What is decided for the selected operation, what follows, and the rest. */
 export function PlanCard() {
-  const { document, state, library, editing } = useShared();
+  const { id, document, revision, library, editing } = useShared();
   const { setup, operation, set } = useBench();
   const doc = operation !== null ? document.setups[setup]?.operations[operation] : undefined;
-  const facts = operation !== null ? state?.setups[setup]?.operations[operation] : undefined;
+  const values = useValues(id, revision, setup, doc ? operation : null).data;
   if (!doc || operation === null)
     return <p className="small">Choose an operation on the sheet, or add one.</p>;
   const strategy = library.strategies.find((s) => s.id === doc.strategy)!;
   const edit = (work: (o: Operation) => void) =>
     editing.edit((d) => work(d.setups[setup].operations[operation]));
-  const derived = facts?.derived ?? {};
+  const derived = values?.derived ?? {};
   const rename = (name: string) => editing.edit((d) => renamed(d, setup, doc.name, name));
   return (
     <>
@@ -68,7 +69,7 @@ export function PlanCard() {
       <ParameterForm
         strategy={strategy}
         given={doc.parameters}
-        resolved={facts?.parameters ?? {}}
+        resolved={values?.parameters ?? {}}
         derived={derived}
         units={document.units}
         onSave={(key, value) =>
@@ -79,9 +80,9 @@ export function PlanCard() {
         }
       />
       <h3>Speed and feed</h3>
-      <Feeds doc={doc} edit={edit} />
+      <Feeds doc={doc} edit={edit} derived={derived} />
       <h3>What follows</h3>
-      <Consequences index={setup} operation={operation} />
+      {values && <Consequences doc={doc} values={values} />}
       {!strategy.needs_holes && (
         <>
           <h3>Keep in, keep out</h3>
@@ -176,10 +177,8 @@ function Boldness({ value, onSave }: { value: number; onSave: (v: number) => voi
   );
 }
 
-function Feeds({ doc, edit }: Part) {
-  const { state, document } = useShared();
-  const { setup, operation } = useBench();
-  const derived = state?.setups[setup]?.operations[operation!]?.derived ?? {};
+function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived> }) {
+  const { document } = useShared();
   const why = (key: string) => ({ origin: derived[key]?.origin, why: derived[key]?.formula });
   return (
     <>
@@ -244,17 +243,15 @@ function Feeds({ doc, edit }: Part) {
   );
 }
 
-function Consequences({ index, operation }: { index: number; operation: number }) {
-  const { state, document } = useShared();
-  const facts = state?.setups[index]?.operations[operation];
-  const doc = document.setups[index].operations[operation];
+function Consequences({ doc, values }: { doc: Operation; values: OperationValues }) {
+  const { document } = useShared();
   const tool = document.tools.find((t) => t.number === doc.tool);
-  if (!facts || !tool) return null;
-  const rpm = facts.derived.spindle_rpm.value;
-  const feed = facts.derived.feed_mm_min.value;
+  if (!tool) return null;
+  const rpm = values.derived.spindle_rpm.value;
+  const feed = values.derived.feed_mm_min.value;
   const perTooth = feed / (rpm * tool.teeth);
-  const rows = Object.entries(facts.derived).filter(
-    ([k]) => ["stepover", "step_down"].includes(k) && k in facts.parameters,
+  const rows = Object.entries(values.derived).filter(
+    ([k]) => ["stepover", "step_down"].includes(k) && k in values.parameters,
   );
   return (
     <>
@@ -272,7 +269,7 @@ function Consequences({ index, operation }: { index: number; operation: number }
         <Follows
           key={key}
           label={`${sentence(key)} (${d.origin})`}
-          value={`${Number(facts.parameters[key]).toFixed(3)} ${d.unit}`}
+          value={`${Number(values.parameters[key]).toFixed(3)} ${d.unit}`}
           why={d.formula}
         />
       ))}
