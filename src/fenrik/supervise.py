@@ -22,7 +22,7 @@ GRACE_SECONDS = 3.0
 LOOK_SECONDS = 0.1
 QUICK_SECONDS = 5.0
 """A process that ends sooner than this after its start is not started again at once."""
-LONGEST_PAUSE = 5.0
+LONGEST_PAUSE = 2.0
 
 Work = Callable[[], int]
 

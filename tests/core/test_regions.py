@@ -61,6 +61,12 @@ def tube(lean, wave, around=60, up=24):
     return TriangleMesh(points, triangles, np.ones(len(triangles), dtype=np.int32))
 
 
+def together(shapes, groups):
+    """The union of shapes in an order in which neighbours lie close: group by group, which is over a hundred times faster
+    than that of all at once where thousands lie over each other."""
+    return shapely.union_all([shapely.union_all(some) for some in np.array_split(shapes, groups)])
+
+
 @pytest.mark.parametrize(("lean", "wave"), [(0.0, 0.0), (0.3, 0.0), (0.1, 1.5), (0.0, 2.0)])
 def test_the_lines_of_a_wall_lie_where_all_its_triangles_do(lean, wave):
     mesh = tube(lean, wave)
@@ -68,6 +74,8 @@ def test_the_lines_of_a_wall_lie_where_all_its_triangles_do(lean, wave):
     assert (wall.low, wall.high) == (0.0, 20.0)
     corners = mesh.vertices[mesh.triangles][:, :, :2]
     sides = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
+    around = np.argsort(np.arctan2(sides[:, 0, 1], sides[:, 0, 0]))
     for reach in (1.0, 4.0):
-        every = shapely.union_all(shapely.buffer(shapely.linestrings(sides), reach))
-        assert wall.line.buffer(reach).symmetric_difference(every).area < 0.002 * every.area
+        every = together(shapely.buffer(shapely.linestrings(sides), reach)[around], 60)
+        lines = shapely.union_all(shapely.buffer(shapely.get_parts(wall.line), reach))  # as strategies do it
+        assert lines.symmetric_difference(every).area < 0.002 * every.area
