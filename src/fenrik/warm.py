@@ -88,11 +88,16 @@ def main() -> None:
         ]
         setup = {"name": "Top", "operations": operations}
         data = {
-            "fenrik": 1, "name": "warm-up", "part": {"file": "wedge.stl"}, "tools": tools, "setups": [setup],
+            "fenrik": 2, "name": "warm-up", "part": {"file": "wedge.stl"}, "tools": tools, "setups": [setup],
             "proof": {"cell_mm": 0.5},
         }  # fmt: skip
         solid = {**data, "setups": [{**setup, "stock": {"kind": "solid", "file": "wedge.stl"}}]}
-        for document in (data, solid):
+        faces = [{"name": f"f{i}", "strategy": "facing", "tool": 1, "side": s} for i, s in enumerate((None, "Front"))]
+        turned = {
+            "name": "Top", "machine": "tilting_table_320", "operations": faces,
+            "sides": [{"name": "Front", "up": {"axis": "-y"}}], "placement": {"z": 150.0},
+        }  # fmt: skip
+        for document in (data, solid, {**data, "setups": [turned]}):
             run_job(Planner(job_from_data(document), Path(folder), MemoryStore()), Path(folder) / "out")
     _turn()
     print(f"kernels are compiled ({time.perf_counter() - started:.0f} s)")

@@ -16,7 +16,7 @@ from fenrik.app.store import ResultStore
 from fenrik.app.tables import JobRow, RevisionRow, now
 from fenrik.core.errors import Conflict, DocumentError, FenrikError, NotFound
 from fenrik.core.job.artefacts import code_version
-from fenrik.core.job.document import Job
+from fenrik.core.job.document import VERSION, Job
 from fenrik.core.job.files import check_files
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_data, job_from_data
@@ -212,7 +212,7 @@ def opened(document: Any) -> Job:
     """The job in a stranger's document, its files' names checked. Raises InputError."""
     if not isinstance(document, dict):
         raise DocumentError(
-            "The document holds no job: a mapping is needed.", remedy="Start it with 'fenrik: 1'."
+            "The document holds no job: a mapping is needed.", remedy=f"Start it with 'fenrik: {VERSION}'."
         )
     job = job_from_data(document)
     check_files(job)

@@ -72,6 +72,7 @@ def _setup_state(planner: Planner, setup: SetupDoc) -> dict[str, Any]:
         clamped = planner.clamped(setup)
         planner.machine(setup)
         planner.material(setup)
+        sides = [_side_state(planner, setup, s.name) for s in setup.sides]
     except NotYet as error:
         waiting = [_waiting(planner, setup, o) for o in setup.operations]
         return {"name": setup.name, "state": "waits", "error": error.as_dict(), "operations": waiting}
@@ -91,8 +92,15 @@ def _setup_state(planner: Planner, setup: SetupDoc) -> dict[str, Any]:
         "table_from_setup": clamped.table_from_setup.tolist(),
         "copies": clamped.copies.tolist(),
         "moved": moving_words(planner, setup),
+        "sides": sides,
         "operations": [_operation_state(planner, setup, o) for o in setup.operations],
     }
+
+
+def _side_state(planner: Planner, setup: SetupDoc, name: str) -> dict[str, Any]:
+    matrix, on = planner.seen(setup, name).setup_from_side, planner.on_machine(setup)
+    why = on.machine.why_not(on.work_from_setup[:3, :3] @ matrix[:3, 2])
+    return {"name": name, "setup_from_side": matrix.tolist(), "out_of_reach": why}
 
 
 def _waiting(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:

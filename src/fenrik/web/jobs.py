@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from fenrik.app.jobs import opened
+from fenrik.core.job.document import VERSION
 from fenrik.core.job.reading import dump_job
 from fenrik.web.deps import JSON, Number, Service, Text, Who, download
 
@@ -94,7 +95,7 @@ def list_jobs(jobs: Service) -> list[JobListed]:
 @router.post("/jobs")
 def create_job(jobs: Service, body: NewJob, who: Who) -> JobAnswer:
     """A new, empty job."""
-    return JobAnswer(**jobs.create({"fenrik": 1, "name": body.name}, who))
+    return JobAnswer(**jobs.create({"fenrik": VERSION, "name": body.name}, who))
 
 
 @router.get("/jobs/{job_id}")

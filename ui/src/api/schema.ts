@@ -1375,6 +1375,11 @@ export interface components {
        */
       tool: number;
       /**
+       * Side
+       * @description The side from which it works; open: the setup's own.
+       */
+      side?: string | null;
+      /**
        * Enabled
        * @default true
        */

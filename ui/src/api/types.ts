@@ -111,6 +111,8 @@ export interface Operation {
   name: string;
   strategy: string;
   tool: number;
+  /** The side from which it works; open: the setup's own. */
+  side?: string | null;
   enabled: boolean;
   spindle_rpm: number | null;
   spindle: "clockwise" | "counter_clockwise";
@@ -164,6 +166,15 @@ export interface FixturePart {
   turn_deg?: number;
 }
 
+/** A direction from which a clamped part is worked besides the setup's own. */
+export interface Side {
+  name: string;
+  up: { axis: string | null; face: number | null; reverse: boolean };
+  turn_deg?: number;
+  /** Its zero, a point of the part; open: the program zero. */
+  origin?: Vec3 | null;
+}
+
 export interface Setup {
   name: string;
   up: { axis: string | null; face: number | null; reverse: boolean };
@@ -176,6 +187,7 @@ export interface Setup {
   work_offset: string;
   placement: { x: number; y: number; z: number };
   operations: Operation[];
+  sides?: Side[];
   areas?: Area[];
   repeats?: Repeat[];
   fixture?: FixturePart[];
@@ -261,7 +273,7 @@ export interface LineChange {
 }
 
 export interface JobDocument {
-  fenrik: 1;
+  fenrik: number;
   name: string;
   units: "mm" | "inch";
   part: { file: string; solid: number | null; scale: number; heal: boolean } | null;
@@ -356,6 +368,8 @@ export interface SetupState {
   moved?: string;
   part?: { min: Vec3; max: Vec3 };
   table_from_setup?: Vec3;
+  /** The setup's sides in order, each with why its machine cannot reach it (empty where it can). */
+  sides?: { name: string; setup_from_side: number[][]; out_of_reach: string }[];
   operations: OperationState[];
 }
 
@@ -513,9 +527,13 @@ export interface Library {
   machines: {
     id: string;
     name: string;
-    x: [number, number];
-    y: [number, number];
-    z: [number, number];
+    joints: {
+      name: string;
+      letter: string;
+      kind: "linear" | "rotary";
+      low: number | null;
+      high: number | null;
+    }[];
     spindle_rpm: [number, number];
     spindle_power_kw: number;
     feed_max_mm_min: number;

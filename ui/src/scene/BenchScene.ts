@@ -36,6 +36,7 @@ export class BenchScene {
   private readonly camera = new THREE.PerspectiveCamera(32, 1, 0.1, 20000);
   private readonly controls: OrbitControls;
   private readonly partGroup = new THREE.Group();
+  private readonly sideFrame = new THREE.Matrix4();
   private readonly layers = new Map<string, THREE.Object3D>();
   private partMesh: THREE.Mesh | null = null;
   private faceStarts: Int32Array = new Int32Array();
@@ -480,7 +481,23 @@ export class BenchScene {
       (arrow.line.material as THREE.LineBasicMaterial).depthTest = false;
       group.add(arrow);
     });
+    this.toSide(group);
     this.put("axes", group);
+  }
+
+  /** The side whose path and axes are shown: 4 x 4 rows from the side to the setup; null for the setup's own. */
+  setSideFrame(rows: number[][] | null) {
+    this.sideFrame.identity();
+    if (rows) this.sideFrame.set(...(rows.flat() as Parameters<THREE.Matrix4["set"]>));
+    for (const name of ["path", "axes"]) this.toSide(this.layers.get(name));
+    this.ask();
+  }
+
+  private toSide(layer: THREE.Object3D | undefined) {
+    if (!layer) return;
+    layer.matrixAutoUpdate = false;
+    layer.matrix.copy(this.sideFrame);
+    layer.updateMatrixWorld(true);
   }
 
   setPath(blob: Blob | null) {
@@ -511,6 +528,7 @@ export class BenchScene {
     dashed.computeLineDistances();
     const group = new THREE.Group();
     group.add(new THREE.LineSegments(feeds, new THREE.LineBasicMaterial({ vertexColors: true })), dashed);
+    this.toSide(group);
     this.put("path", group);
   }
 
@@ -638,8 +656,10 @@ export class BenchScene {
     this.put("tool", group);
   }
 
-  placeTool(tip: Vec3) {
-    this.layers.get("tool")?.position.set(...tip);
+  placeTool(tip: Vec3, axis: Vec3 = [0, 0, 1]) {
+    const tool = this.layers.get("tool");
+    tool?.position.set(...tip);
+    tool?.quaternion.setFromUnitVectors(new THREE.Vector3(0, 0, 1), new THREE.Vector3(...axis));
     this.ask();
   }
 }

@@ -180,11 +180,16 @@ export class HeightField {
   }
 }
 
+/** Where a tool is: its tip, on which piece of the motion and at which share of it. */
+export interface Pose {
+  tip: [number, number, number];
+  tool: number;
+  piece: number;
+  share: number;
+}
+
 /** Where the tool is at a time, and with which tool. */
-export function poseAt(
-  motion: Motion,
-  time: number,
-): { tip: [number, number, number]; tool: number; piece: number } {
+export function poseAt(motion: Motion, time: number): Pose {
   const n = motion.endsAt.length;
   let low = 0;
   let high = n;
@@ -200,5 +205,14 @@ export function poseAt(
   const p = motion.pieces;
   const o = i * 6;
   const tip = [0, 1, 2].map((k) => p[o + k] + (p[o + 3 + k] - p[o + k]) * t) as [number, number, number];
-  return { tip, tool: motion.tool[i], piece: i };
+  return { tip, tool: motion.tool[i], piece: i, share: t };
+}
+
+/** The tool's axis at a pose, from the tip to the spindle; `axes` are those at both ends of every piece. */
+export function axisAt(axes: Float32Array | undefined, pose: Pose): [number, number, number] {
+  if (!axes) return [0, 0, 1];
+  const o = pose.piece * 6;
+  const axis = [0, 1, 2].map((k) => axes[o + k] + (axes[o + 3 + k] - axes[o + k]) * pose.share);
+  const length = Math.hypot(...axis) || 1;
+  return axis.map((v) => v / length) as [number, number, number];
 }

@@ -18,6 +18,7 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.releasing import Posted
 from fenrik.core.job.standing import proof_cell
+from fenrik.core.machines.motion import is_upright, upright_pieces, with_axes
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.simulate import strokes_of
@@ -95,16 +96,14 @@ def _strokes(posted: Posted, planner: Planner, target: Clamped) -> Iterator[_Str
     """The posted motion of a setup in the frame of another, tool by tool."""
     source = planner.clamped(posted.setup)
     matrix = target.setup_from_part @ invert(source.setup_from_part)
-    axis = matrix[:3, 2]
     tools = {t.number: t for t in planner.job.tools}
     for stroke in strokes_of(posted.motion, tools):
-        count = len(stroke.pieces)
-        ends = [apply(matrix, stroke.pieces[:, :3]), apply(matrix, stroke.pieces[:, 3:])]
-        if axis[2] > 1 - 1e-12:
-            pieces = np.hstack(ends)
-        else:
-            leaning = np.tile(axis, (count, 1))
-            pieces = np.hstack([ends[0], leaning, ends[1], leaning])
+        poses = with_axes(stroke.pieces)
+        ends = [apply(matrix, poses[:, :3]), apply(matrix, poses[:, 6:9])]
+        axes = [poses[:, 3:6] @ matrix[:3, :3].T, poses[:, 9:] @ matrix[:3, :3].T]
+        pieces = np.hstack([ends[0], axes[0], ends[1], axes[1]])
+        if is_upright(pieces).all():
+            pieces = upright_pieces(pieces)
         yield _Strokes(pieces, tool_bodies(stroke.tool))
 
 

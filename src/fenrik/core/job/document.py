@@ -20,10 +20,11 @@ from fenrik.core.job.repeats import RepeatDoc
 from fenrik.core.posting.options import PostOptions
 from fenrik.core.setups.fixture import FixturePart
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
+from fenrik.core.setups.side import SideDoc
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
 
-VERSION = 1
+VERSION = 2
 
 
 class PartDoc(Strict):
@@ -59,6 +60,9 @@ class OperationDoc(Strict):
     name: Name
     strategy: str
     tool: Annotated[int, Field(ge=1, description="Number of a tool of this job.")]
+    side: Annotated[
+        Name | None, Field(description="The side from which it works; open: the setup's own.")
+    ] = None
     enabled: bool = True
     spindle_rpm: Annotated[float, Field(gt=0, le=200000)] | None = None
     spindle: Literal["clockwise", "counter_clockwise"] = "clockwise"
@@ -138,6 +142,9 @@ class SetupDoc(Strict):
     work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
     placement: Placement = Placement()
     areas: list[AreaDoc] = []
+    sides: Annotated[
+        list[SideDoc], Field(max_length=100, description="Further directions from which it is worked.")
+    ] = []
     operations: Annotated[list[OperationDoc], Field(max_length=4000)] = []
     repeats: list[RepeatDoc] = []
 
@@ -147,6 +154,13 @@ class SetupDoc(Strict):
         _unique([f.name for f in self.fixture], "fixture")
         _unique([a.name for a in self.areas], "area")
         _unique([r.name for r in self.repeats], "repeat")
+        _unique([s.name for s in self.sides], "side")
+        for operation in self.operations:
+            if operation.side is not None and operation.side not in {s.name for s in self.sides}:
+                raise ValueError(
+                    f"operation '{operation.name}' works from the side '{operation.side}', which the setup does not have;"
+                    f" its sides are {', '.join(s.name for s in self.sides) or 'none yet'}"
+                )
         known, areas = {o.name for o in self.operations}, {a.name for a in self.areas}
         for operation in self.operations:
             for boundary in (*operation.keep_in, *operation.keep_out):
@@ -213,7 +227,7 @@ class ReleaseDoc(Strict):
 class Job(Strict):
     """A whole job."""
 
-    fenrik: Annotated[Literal[1], Field(description="Version of the document.")] = 1
+    fenrik: Annotated[Literal[2], Field(description="Version of the document.")] = 2
     name: Name
     units: Annotated[Literal["mm", "inch"], Field(description="Display only; the document is in mm.")] = "mm"
     part: PartDoc | None = None

@@ -19,16 +19,20 @@ from fenrik.core.errors import DocumentError
 from fenrik.core.features.feature import Feature, features_from_bytes, features_to_bytes
 from fenrik.core.features.holes import Hole, find_holes, holes_from_bytes, holes_to_bytes
 from fenrik.core.features.shapes import find_features
+from fenrik.core.frames import transform
 from fenrik.core.job.artefacts import Store, key_of
 from fenrik.core.job.document import Job, PartDoc, SetupDoc
 from fenrik.core.job.files import FolderFiles, JobFiles
-from fenrik.core.machines.library import Machine, machine
+from fenrik.core.machines.library import machine
+from fenrik.core.machines.machine import Machine
+from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import read_model, working_mesh
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.setups.fixture import GAP_MM, FixtureSolid, check_blocks, fixture_mesh, joined_meshes
 from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
+from fenrik.core.setups.side import seen_from, setup_from_side
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.materials import Material, material
 
@@ -54,6 +58,7 @@ class Parts:
         self._face_outlines: dict[tuple[int, ...], BaseGeometry] = {}
         # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
         self._clampings: dict[int, tuple[SetupDoc, Clamped]] = {}
+        self._seen: dict[tuple[int, str], tuple[SetupDoc, Clamped]] = {}
 
     # part ------------------------------------------------------------------------------------
 
@@ -125,6 +130,23 @@ class Parts:
             known = self._clampings[id(setup)] = (setup, self._clamp(setup))
         return known[1]
 
+    def seen(self, setup: SetupDoc, side: str | None) -> Clamped:
+        """What is clamped as one of the setup's sides sees it, in the side's frame; open: the setup's own."""
+        if side is None:
+            return self.clamped(setup)
+        known = self._seen.get((id(setup), side))
+        if known is None or known[0] is not setup:
+            number = next(i for i, s in enumerate(setup.sides) if s.name == side)
+            where = f"{self.where_setup(setup)}.sides[{number}]"
+            clamped = self.clamped(setup)
+            matrix = setup_from_side(setup.sides[number], self.part(), clamped, where)
+            known = self._seen[id(setup), side] = (setup, seen_from(clamped, matrix, self.part(), side))
+        return known[1]
+
+    def on_machine(self, setup: SetupDoc) -> OnMachine:
+        """Where the setup stands on its machine."""
+        return OnMachine(self.machine(setup), transform(np.eye(3), self.clamped(setup).table_from_setup))
+
     def _clamp(self, setup: SetupDoc) -> Clamped:
         where = self.where_setup(setup)
         delivered: PartModel | TriangleMesh | None = None
@@ -159,9 +181,9 @@ class Parts:
         """What the setup before leaves for one with a carried stock, in the part frame: for who plans its paths to say."""
         raise NotImplementedError
 
-    def frame_of(self, setup: SetupDoc) -> list[Any]:
-        """Where part and stock stand, as plain numbers."""
-        c = self.clamped(setup)
+    def frame_of(self, setup: SetupDoc, side: str | None = None) -> list[Any]:
+        """Where part and stock stand as a side sees them, as plain numbers."""
+        c = self.seen(setup, side)
         frame = [c.setup_from_part.tolist(), c.copies.tolist(), c.stock_low.tolist(), c.stock_high.tolist()]
         return frame if c.fixture_key is None else [*frame, c.fixture_key]
 
@@ -186,16 +208,19 @@ class Parts:
             self._meshes[key] = mesh
         return self._meshes[key]
 
-    def setup_mesh(self, setup: SetupDoc, tolerance: float) -> TriangleMesh:
-        """The working mesh for a chord tolerance, in the setup frame."""
-        return self.clamped(setup).parts(self.mesh(round(tolerance * MESH_SHARE, 6)))
+    def setup_mesh(self, setup: SetupDoc, tolerance: float, side: str | None = None) -> TriangleMesh:
+        """The working mesh for a chord tolerance, in the frame of the setup or one of its sides."""
+        return self.seen(setup, side).parts(self.mesh(round(tolerance * MESH_SHARE, 6)))
 
-    def _topology(self, setup: SetupDoc, tolerance: float) -> tuple[Topology, BaseGeometry]:
-        """The contact primitives of part and fixture in the setup frame and the part's outline in plan view, prepared once."""
-        clamped = self.clamped(setup)
-        key = key_of("frame", [self.part_key(), self.frame_of(setup), tolerance])
+    def topology(
+        self, setup: SetupDoc, tolerance: float, side: str | None = None
+    ) -> tuple[Topology, BaseGeometry]:
+        """The contact primitives of part and fixture in the frame of the setup or one of its sides and the part's outline in
+        plan view, prepared once."""
+        clamped = self.seen(setup, side)
+        key = key_of("frame", [self.part_key(), self.frame_of(setup, side), tolerance])
         if key not in self._topologies:
-            solid = self.setup_mesh(setup, tolerance)
+            solid = self.setup_mesh(setup, tolerance, side)
             if clamped.shunned is not None:
                 solid = joined_meshes([solid, clamped.shunned])
             self._topologies[key] = prepare(solid)
@@ -203,11 +228,13 @@ class Parts:
             self._outlines[key] = shapely.union_all([translate(one, x, y) for x, y, _ in clamped.copies])
         return self._topologies[key], self._outlines[key]
 
-    def _outline_of(self, setup: SetupDoc, tolerance: float, faces: list[int]) -> BaseGeometry:
-        """Some faces seen from above in the setup frame, worked out once."""
-        key = (id(self._topology(setup, tolerance)[0]), *sorted(faces))
+    def _outline_of(
+        self, setup: SetupDoc, tolerance: float, side: str | None, faces: list[int]
+    ) -> BaseGeometry:
+        """Some faces seen from above in the frame of the setup or one of its sides, worked out once."""
+        key = (id(self.topology(setup, tolerance, side)[0]), *sorted(faces))
         if key not in self._face_outlines:
-            self._face_outlines[key] = projected(self.setup_mesh(setup, tolerance), faces)
+            self._face_outlines[key] = projected(self.setup_mesh(setup, tolerance, side), faces)
         return self._face_outlines[key]
 
     def _flats(self, clamped: Clamped) -> list[float]:

@@ -34,6 +34,7 @@ from fenrik.core.job.resolving import (
     resolve,
     with_excess,
 )
+from fenrik.core.job.side_stocks import SideStocks, raw_map
 from fenrik.core.job.standing import raw_stock, thinning_on_parts
 from fenrik.core.job.wall_lines import rims, wall_lines
 from fenrik.core.model.part_model import TriangleMesh
@@ -75,6 +76,7 @@ class Planner(Parts):
         super().__init__(job, files, store, read)
         self._cutting = cutting
         self._stocks: dict[str, tuple[list[str], HeightMap | None]] = {}
+        self._side_stocks = SideStocks(self)
         self._cutters: dict[tuple[int, Profile], dict[tuple[float, float], DropCutter]] = {}
         # by identity: documents are frozen and have no hash
         self._keys: dict[int, tuple[SetupDoc, list[tuple[str, str]]]] = {}
@@ -186,11 +188,12 @@ class Planner(Parts):
         progress.step(0.95, "keeping shank and holder clear")
         tool = self.job.tool(operation.tool)
         where = self.where(setup, operation)
-        clearance = heights_of(operation, self.clamped(setup), where).clearance
-        topology = self._topology(setup, operation.tolerance_mm)[0]
+        seen = self.seen(setup, operation.side)
+        clearance = heights_of(operation, seen, where).clearance
+        topology = self.topology(setup, operation.tolerance_mm, operation.side)[0]
         stock = self.stock_before(setup, operation)
         path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
-        if self.clamped(setup).shunned is not None:
+        if seen.shunned is not None:
             for note in path.notes:
                 if note.get("against") == "part":
                     note["against"] = "part or the fixture"
@@ -349,17 +352,21 @@ class Planner(Parts):
             None if repeat is None else [[p.turn, p.shift] for p in repeat.places()],
         ]  # fmt: skip
         frame, stock = self.frame_of(setup), self.stock_key(setup)
-        return key_of("track", [self.part_key(), frame, stock, cutter, own, earlier])
+        given = [self.part_key(), frame, stock, cutter, own, earlier]
+        if doc.side is not None:
+            given.append(self.seen(setup, doc.side).setup_from_side.tolist())
+        return key_of("track", given)
 
     def _inputs(self, setup: SetupDoc, operation: OperationDoc) -> Inputs:
         r = self.resolved(setup, operation)
         check_kind(r.tool, operation, self.where(setup, operation))
-        clamped = self.clamped(setup)
-        mesh = self.setup_mesh(setup, operation.tolerance_mm)
-        topology, outline = self._topology(setup, operation.tolerance_mm)
+        side, tolerance = operation.side, operation.tolerance_mm
+        clamped = self.seen(setup, side)
+        mesh = self.setup_mesh(setup, tolerance, side)
+        topology, outline = self.topology(setup, tolerance, side)
         where = self.where(setup, operation)
         low, high = clamped.stock_low, clamped.stock_high
-        outline_of, faces = partial(self._outline_of, setup, operation.tolerance_mm), int(mesh.face_ids.max())
+        outline_of, faces = partial(self._outline_of, setup, tolerance, side), int(mesh.face_ids.max())
         excess = max(0.0, mesh.deviation - operation.tolerance_mm * MESH_SHARE)
         return Inputs(
             topology=topology,
@@ -412,7 +419,7 @@ class Planner(Parts):
         if not operation.walls:
             return {}
         where = f"{self.where(setup, operation)}.walls"
-        given = (operation.walls, self.part(), mesh, outline, self.clamped(setup), where)
+        given = (operation.walls, self.part(), mesh, outline, self.seen(setup, operation.side), where)
         return (
             {"rims": rims(*given)}
             if strategy(operation.strategy).needs_rims
@@ -424,25 +431,14 @@ class Planner(Parts):
         nothing. A copy."""
         earlier = self.before(setup, operation)
         keys = [self.path_key(setup, o) for o in earlier]
+        if setup.sides:
+            return self._side_stocks.before(setup, operation.side, list(zip(earlier, keys, strict=True)))
         done, stock = self._stocks.get(setup.name, ([], None))
         if stock is None or done != keys[: len(done)]:
-            done, stock = [], self._raw_map(setup)
+            done, stock = [], raw_map(self.clamped(setup))
         for other in earlier[len(done) :]:
             path = self.made(setup, other)
             if path is not None:
                 stock.cut(path, self.job.tool(other.tool).cleared)
         self._stocks[setup.name] = (keys, stock)
         return stock.copy()
-
-    def _raw_map(self, setup: SetupDoc) -> HeightMap:
-        clamped = self.clamped(setup)
-        cell = planning_cell(clamped)
-        if clamped.stock_mesh is not None:
-            return HeightMap.of_mesh(clamped.stock_mesh, cell)
-        return HeightMap.of_box(clamped.stock_low, clamped.stock_high, cell)
-
-
-def planning_cell(clamped: Clamped) -> float:
-    """Cell of the planning stock: a four-hundredth of the longer side, 0.1 to 1 mm."""
-    longer = float(max(clamped.stock_high[:2] - clamped.stock_low[:2]))
-    return min(1.0, max(0.1, longer / 400))

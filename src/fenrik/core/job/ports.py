@@ -19,6 +19,9 @@ class Plans(Protocol):
     def clamped(self, setup: SetupDoc) -> Clamped:
         """Frame and stock of a setup."""
 
+    def seen(self, setup: SetupDoc, side: str | None) -> Clamped:
+        """The same as one of its sides sees it."""
+
     def raw_dexels(self, setup: SetupDoc, cell: float) -> Stock:
         """The stock before the first operation of a setup."""
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.cutting.topology import Topology, prepare
+from fenrik.core.frames import apply, invert
 from fenrik.core.job.artefacts import key_of
 from fenrik.core.job.document import ReleaseDoc, SetupDoc
 from fenrik.core.job.gaps import gap_findings, room_findings
@@ -21,17 +22,18 @@ from fenrik.core.job.replaying import whole_motion
 from fenrik.core.job.resolving import feed_limit
 from fenrik.core.job.standing import proof_cell
 from fenrik.core.job.wear import wear_findings
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.machines.motion import MotionTable, upright_pieces
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.posting.dialect import dialect
+from fenrik.core.posting.program import Step
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof import edges, engravings, threads
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
-from fenrik.core.proof.deviation import Deviation, Zone, measure, overcut_findings
+from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, measure, overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
-from fenrik.core.proof.fixture import fixture_findings
+from fenrik.core.proof.fixture import against_fixture
 from fenrik.core.proof.left import Reach, left_findings, left_of, spots_on, stock_over
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
@@ -94,7 +96,7 @@ class Prover:
             setup.name, setup.work_offset, setup.zero.model_dump(), planner.machine(setup).model_dump(),
             planner.material(setup).model_dump(), planner.stock_key(setup),
             clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.copies.tolist(),
-            clamped.table_from_setup.tolist(), planner.frame_of(setup),
+            clamped.table_from_setup.tolist(), planner.frame_of(setup), [s.model_dump() for s in setup.sides],
         ]  # fmt: skip
 
     def prove(self, release: ReleaseDoc, progress: Progress = SILENT, part: str | None = None) -> Proof:
@@ -148,10 +150,9 @@ class Prover:
             cutting.begin,
         )
         findings = list(posted.findings)
-        findings += limit_findings(posted.motion, tools, mill, clamped.table_from_setup, begin)
+        findings += limit_findings(posted.motion, tools, posted.on, begin)
         if clamped.fixture is not None:
-            held = prepare(clamped.fixture)
-            findings += fixture_findings(motion, step_of, names, tools, held, begin)
+            findings += against_fixture(motion, step_of, names, tools, clamped.fixture, begin)
         findings += load_findings([c.facts for c in cut.steps], names, mill)
         findings += cut.findings
         findings += gap_findings(planner, setup, posted.operations)
@@ -163,12 +164,10 @@ class Prover:
         tolerance = min(o.tolerance_mm for o in posted.operations)
         mesh = planner.setup_mesh(setup, tolerance)
         area = planner.part().area * len(clamped.copies)
-        used = [t for t in self.job.tools if t.number in {o.tool for o in posted.operations}]
         band = self.job.proof.tolerance_mm
         solid = mesh if clamped.fixture is None else joined_meshes([mesh, clamped.fixture])
         topology, design = prepare(solid), DistanceField(mesh)
-        noted = [note for s in posted.program.steps for note in s.path.notes]
-        zones: list[Zone] = [*threads.zones_of(noted), *edges.zones_of(noted), *engravings.zones_of(noted)]
+        zones = [zone for step in posted.program.steps for zone in _zones(step)]
         deviation = measure(
             cut.last,
             design,
@@ -178,7 +177,8 @@ class Prover:
             cut.skin,
             zones,
         )
-        deviation.facts.update(self._left(deviation, mesh, topology, {t.profile for t in used}, stock.cell))
+        used_sides = list(dict.fromkeys(o.side for o in posted.operations))
+        deviation.facts.update(self._left(deviation, mesh, topology, posted, used_sides, stock.cell))
         slack = posted.dialect.resolution_mm + max(0.0, mesh.deviation - tolerance * MESH_SHARE)
         limits = [o.tolerance_mm + slack for o in posted.operations]
         findings += overcut_findings(
@@ -196,6 +196,7 @@ class Prover:
             "release": posted.release.name,
             "file": f"{posted.release.name}.{posted.dialect.extension}",
             "dialect": posted.dialect.id,
+            "tilted": posted.dialect.tilted,
             "zero": zero_words(setup),
             "text": posted.text,
             "files": [[name, text] for name, text in posted.files],
@@ -234,17 +235,43 @@ class Prover:
         return keep_proof(planner.store, key, facts, seen, moves, stocks)
 
     def _left(
-        self, deviation: Deviation, mesh: TriangleMesh, topology: Topology, cutters: set[Profile], cell: float
+        self,
+        deviation: Deviation,
+        mesh: TriangleMesh,
+        topology: Topology,
+        posted: Posted,
+        sides: list[str | None],
+        cell: float,
     ) -> dict[str, Any]:
         """How much of the design in reach is on size, what is left, and why."""
         band, met = self.job.proof.tolerance_mm, deviation.surface.tags != UNSEEN
         spots = spots_on(mesh)
         over = stock_over(spots, deviation.surface.points[met], deviation.at_points[met], cell)
 
-        def reach(profiles: set[Profile]) -> Reach:
-            return lambda p, n: reachable(p, n, topology, profiles, 0.5 * band)
+        seen: list[tuple[Floats, Topology, set[Profile]]] = []
+        for side in sides:
+            matrix = invert(self.planner.seen(posted.setup, side).setup_from_side)
+            solid = (
+                topology
+                if side is None
+                else prepare(_moved(mesh, self.planner.clamped(posted.setup).fixture, matrix))
+            )
+            numbers = {o.tool for o in posted.operations if o.side == side}
+            seen.append((matrix, solid, {t.profile for t in self.job.tools if t.number in numbers}))
 
-        return left_of(spots, over, reach(cutters), reach({NEEDLE}), band)
+        def reach(needle: bool) -> Reach:
+            def met(points: Floats, normals: Floats) -> NDArray[np.bool_]:
+                out = np.zeros(len(points), dtype=np.bool_)
+                for matrix, solid, cutters in seen:
+                    own = {NEEDLE} if needle else cutters
+                    out |= reachable(
+                        apply(matrix, points), normals @ matrix[:3, :3].T, solid, own, 0.5 * band
+                    )
+                return out
+
+            return met
+
+        return left_of(spots, over, reach(False), reach(True), band)
 
     def _operation_facts(self, posted: Posted, times: Floats, cut: Simulated) -> list[dict[str, Any]]:
         lengths = posted.motion.lengths()
@@ -285,6 +312,8 @@ class Prover:
         thinning = cut.steps[step].thinning.astype(np.float64)
         wanted = self.planner.planned_thinning(posted.setup, operation, thinning[mine])
         limit = feed_limit(resolved, mill)
+        if motion.turning is not None and motion.turning.owner.size:
+            return 0.0  # moves of rotary joints lie between
         pieces = cut.pieces(step)
         part = parts_of_moves(pieces, row, PART * self.job.tool(operation.tool).radius)
         faster = adapted_pieces(feed, mine, thinning, part, wanted, limit)
@@ -306,10 +335,30 @@ class Prover:
                 if len(found) > 1:
                     what += f" So in {len(found)} places."
                 at = [float(note[k]) for k in "xyz" if k in note]
-                place = (at[0], at[1], at[2]) if len(at) == 3 else None
+                place = _in_setup(step, at) if len(at) == 3 else None
                 severity: Severity = "caution" if kind in ("air", "short") else "note"
                 out.append(Finding(severity, kind, what, remedy, operation=step.name, place=place))
         return out
+
+
+def _in_setup(step: Step, place: list[float]) -> tuple[float, float, float]:
+    """A place of a step's side in the setup frame."""
+    matrix = np.eye(4) if step.side is None else step.side.setup_from_side
+    x, y, z = apply(matrix, np.array([place]))[0].tolist()
+    return x, y, z
+
+
+def _moved(mesh: TriangleMesh, fixture: TriangleMesh | None, matrix: Floats) -> TriangleMesh:
+    """Part and fixture in another frame."""
+    return (mesh if fixture is None else joined_meshes([mesh, fixture])).moved(matrix)
+
+
+def _zones(step: Step) -> list[Zone]:
+    """Threads, broken edges and engravings of a step, as it noted them."""
+    noted = step.path.notes
+    own: list[OwnZone] = [*threads.zones_of(noted), *edges.zones_of(noted), *engravings.zones_of(noted)]
+    matrix = None if step.side is None else invert(step.side.setup_from_side)
+    return [zone if matrix is None else SideZone(zone, matrix) for zone in own]
 
 
 def _located(
@@ -331,7 +380,8 @@ def _motion_arrays(
     traces: dict[str, NDArray[np.float32]],
 ) -> dict[str, Any]:
     """The motion as straight pieces with the time at which each ends, for replay."""
-    pieces, owner = motion.straightened(0.02)
+    poses, owner = motion.in_setup(0.02)
+    pieces = upright_pieces(poses)
     length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
     total = np.zeros(len(motion))
     np.add.at(total, owner, length)
@@ -341,6 +391,7 @@ def _motion_arrays(
     share = (run - before[owner]) / np.maximum(total[owner], 1e-12)
     return {
         "pieces": pieces.astype(np.float32),
+        **({} if poses.shape[1] == 6 else {"axes": poses[:, [3, 4, 5, 9, 10, 11]].astype(np.float32)}),
         "owner": owner.astype(np.int32),
         "ends_at": (begin[owner] + share * times[owner]).astype(np.float32),
         "rapid": motion.rapid[owner].astype(np.uint8),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -39,13 +40,15 @@ def job_from_data(data: Any, name: str = "document") -> Job:
     """The job from plain data. Raises DocumentError with path, value and remedy of the first fault."""
     if not isinstance(data, dict):
         raise DocumentError(
-            f"'{name}' holds no job: a mapping is needed.", remedy="Start it with 'fenrik: 1'."
+            f"'{name}' holds no job: a mapping is needed.", remedy=f"Start it with 'fenrik: {VERSION}'."
         )
     check_bounds(data, name)
     version = data.get("fenrik")
-    if version != VERSION:
+    if version in UPGRADES and not isinstance(version, bool):
+        data = UPGRADES[version](data)
+    elif version != VERSION:
         raise DocumentError(
-            f"The version is {version!r}; this Fenrik reads {VERSION}.",
+            f"The version is {version!r}; this Fenrik reads {VERSION} and all before it.",
             remedy=f"Write 'fenrik: {VERSION}', or use the Fenrik that wrote the document.",
             where="fenrik",
         )
@@ -55,6 +58,15 @@ def job_from_data(data: Any, name: str = "document") -> Job:
         raise DocumentError(f"'{name}' is nested too deeply.", remedy="It is no job document.") from error
     except ValidationError as error:
         raise document_error(error) from error
+
+
+def _from_first(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 has sides and machines with joints; what version 1 could say it says alike."""
+    return {**data, "fenrik": 2}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_first}
+"""How documents of earlier versions become documents of the present one."""
 
 
 def document_error(error: ValidationError) -> DocumentError:

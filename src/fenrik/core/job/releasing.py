@@ -11,7 +11,9 @@ from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.planning import Planner
+from fenrik.core.job.turning_to import on_sides
 from fenrik.core.machines.motion import MotionTable
+from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.time import move_times
 from fenrik.core.posting.compare import Comparison, compare
 from fenrik.core.posting.corrections import correction_findings
@@ -50,6 +52,8 @@ class Posted:
     time_s: float
     tool_changes: int
     order_saves_s: float
+    on: OnMachine
+    """Where the setup of the first step stands on its machine."""
     worn: tuple[MotionTable, NDArray[np.int32]] | None = None
     """The motion with worn tools, where the control corrects the radius, and the step (n,) of its moves."""
 
@@ -113,7 +117,7 @@ def post(planner: Planner, release: ReleaseDoc, progress: Progress = SILENT) -> 
     tools = [[o.tool for s, o, _ in made if s is setup] for setup in _setups(planner, release)]
     order = fewest_changes(tools) if release.order == "fewest_changes" else as_planned(tools)
     by_setup = [[m for m in made if m[0] is setup] for setup in _setups(planner, release)]
-    ordered = [by_setup[s][i] for s, i in order]
+    ordered = on_sides(planner, [by_setup[s][i] for s, i in order], words)
     main = job.setup(release.setup)
     program = Program(
         release.comment or job.name,
@@ -134,8 +138,8 @@ def post(planner: Planner, release: ReleaseDoc, progress: Progress = SILENT) -> 
     if release.split == "tool":
         files, more = _by_tool(program, words, release.name)
         findings += more
-    mill = planner.machine(main)
-    times = move_times(motion, mill)
+    mill, on = planner.machine(main), planner.on_machine(main)
+    times = move_times(motion, mill, on, {t.number: t.gauge_length for t in job.tools})
     changed = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])
     begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changed) * mill.tool_change_s
     count = changes(order, tools)
@@ -155,6 +159,7 @@ def post(planner: Planner, release: ReleaseDoc, progress: Progress = SILENT) -> 
         float(begin[-1] + times[-1]) if len(motion) else 0.0,
         count,
         (changes(as_planned(tools), tools) - count) * mill.tool_change_s,
+        on,
         _worn(program, text, words, release.options.wear_mm),
     )
 
@@ -216,7 +221,7 @@ def _made(
 
 def _read(program: Program, text: str, words: Dialect) -> tuple[MotionTable, Comparison, list[Finding]]:
     """What a control makes of the text, and where that is not the program."""
-    reader = Reader(program.change_heights(), PECK_CLEARANCE, program.registers())
+    reader = Reader(program.change_heights(), PECK_CLEARANCE, program.registers(), program.control())
     motion = reader.read(text)
     comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
     findings = [
@@ -248,7 +253,7 @@ def _worn(
     registers = {number: value - wear for number, value in program.registers().items()}
     if not registers or wear == 0.0:
         return None
-    reader = Reader(program.change_heights(), PECK_CLEARANCE, registers)
+    reader = Reader(program.change_heights(), PECK_CLEARANCE, registers, program.control())
     try:
         motion = reader.read(text)
     except PostError as error:

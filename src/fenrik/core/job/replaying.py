@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from fenrik.core.errors import NotFound
 from fenrik.core.job.artefacts import Store
 from fenrik.core.job.proofs import kept_moves, kept_proof
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.machines.motion import COLUMNS, MotionTable, RowFrame, Turning, upright_pieces, with_axes
 from fenrik.core.proof.replay import Replay, Strokes
 from fenrik.core.proof.simulate import strokes_of
 from fenrik.core.stock.dexels import Stock, tool_bodies
@@ -22,7 +23,28 @@ Floats = NDArray[np.float64]
 
 def whole_motion(motion: MotionTable) -> dict[str, NDArray[Any]]:
     """The columns of a motion, in full precision, to be kept with a proof."""
-    return {f"move_{name}": getattr(motion, name) for name in MotionTable.__dataclass_fields__}
+    out = {f"move_{name}": getattr(motion, name) for name in COLUMNS}
+    turning = motion.turning
+    if turning is not None:
+        out |= {
+            f"turning_{name}": getattr(turning, name) for name in ("frame", "came", "aside", "poses", "owner")
+        }
+        out["frames_matrix"] = np.array([f.setup_from_rows for f in turning.frames])
+        out["frames_axis"] = np.array([f.axis for f in turning.frames])
+        out["frames_angles"] = np.array([f.angles for f in turning.frames])
+    return out
+
+
+def _motion_of(arrays: dict[str, NDArray[Any]]) -> MotionTable:
+    """The inverse of `whole_motion`."""
+    columns: dict[str, Any] = {name: arrays[f"move_{name}"] for name in COLUMNS}
+    motion = MotionTable(**columns)
+    if "frames_matrix" not in arrays:
+        return motion
+    given = (arrays[f"frames_{name}"] for name in ("matrix", "axis", "angles"))
+    frames = tuple(RowFrame(*row) for row in zip(*given, strict=True))
+    own = {name: arrays[f"turning_{name}"] for name in ("frame", "came", "aside", "poses", "owner")}
+    return replace(motion, turning=Turning(frames, **{**own, "aside": own["aside"].astype(np.bool_)}))
 
 
 def replay_of(key: str, store: Store) -> Replay:
@@ -31,7 +53,7 @@ def replay_of(key: str, store: Store) -> Replay:
     if proof is None or arrays is None:
         raise NotFound("The release has not been proved yet.", remedy="Prove it.")
     facts, kept = proof.facts, proof.facts["replay"]
-    motion = MotionTable(*(arrays[f"move_{name}"] for name in MotionTable.__dataclass_fields__))
+    motion = _motion_of(arrays)
     step_of, begin, times = arrays["step"], arrays["begin"], arrays["time"]
     tools = {int(n): Assembly(**t) for n, t in kept["tools"].items()}
     cell, low, high = facts["cell_mm"], np.array(kept["low"]), np.array(kept["high"])
@@ -43,15 +65,14 @@ def replay_of(key: str, store: Store) -> Replay:
     for step, key in enumerate(kept["cuts"]):
         rows = np.flatnonzero(step_of == step)
         own = motion.rows(rows)
-        pieces, ends, owner = [], [], []
+        pieces, ends, owner = [np.zeros((0, 6))], [np.zeros(0)], [np.zeros(0, dtype=np.int32)]
         for stroke in strokes_of(own, tools):
             pieces.append(stroke.pieces)
             ends.append(_ends(stroke.pieces, rows[stroke.row], begin, times))
             owner.append(np.full(len(stroke.pieces), numbers.index(stroke.tool.number), dtype=np.int32))
-        if pieces:
-            steps.append(Strokes(np.concatenate(pieces), np.concatenate(ends), np.concatenate(owner)))
-        else:
-            steps.append(Strokes(np.zeros((0, 6)), np.zeros(0), np.zeros(0, dtype=np.int32)))
+        if any(p.shape[1] == 12 for p in pieces):
+            pieces = [with_axes(p) for p in pieces]
+        steps.append(Strokes(np.concatenate(pieces), np.concatenate(ends), np.concatenate(owner)))
         after.append(after[-1].changed(_blob(store, f"{key}-stock")))
     return Replay(raw, after[1:], steps, [tool_bodies(tools[n]) for n in numbers])
 
@@ -65,7 +86,8 @@ def _blob(store: Store, key: str) -> bytes:
 
 def _ends(pieces: Floats, move: NDArray[np.int64], begin: Floats, times: Floats) -> Floats:
     """When each piece ends, s: moves run through their pieces evenly."""
-    length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
+    tips = upright_pieces(pieces)
+    length = np.linalg.norm(tips[:, 3:] - tips[:, :3], axis=1)
     run = np.cumsum(length)
     first = np.searchsorted(move, move)
     last = np.searchsorted(move, move, side="right") - 1

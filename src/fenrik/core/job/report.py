@@ -12,6 +12,7 @@ from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proofs import Proof
 from fenrik.core.job.proving import Prover
+from fenrik.core.machines.machine import LINEAR, Machine
 from fenrik.core.progress import SILENT, Progress
 
 
@@ -48,11 +49,24 @@ def tools_list(job: Job) -> list[dict[str, Any]]:
     return [t.facts() for t in sorted(job.tools, key=lambda t: t.number)]
 
 
+def machine_facts(machine: Machine) -> dict[str, Any]:
+    """A machine as plain numbers for other provers: mm, degrees, 4 x 4 matrices as lists of rows. `frame` is a mount in
+    machine coordinates with all joints at zero; a joint moves its children along its axis, or turns them right-handed about
+    it through its point."""
+    names = ("name", "letter", "kind", "axis", "point", "parent", "low", "high")
+    return {
+        "id": machine.id,
+        "joints": [{n: getattr(j, n) for n in names} for j in machine.joints],
+        "work": {"joint": machine.work.joint, "frame": machine.work.frame.tolist()},
+        "tool": {"joint": machine.tool.joint, "frame": machine.tool.frame.tolist()},
+    }
+
+
 def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dict[str, Any]:
     """The report of a job: per setup frame, stock, operations, deviation; all findings."""
     setups = []
     for setup in planner.job.setups:
-        clamped = planner.clamped(setup)
+        clamped, on = planner.clamped(setup), planner.on_machine(setup)
         mine = [(p, r) for p, r in results if r.facts["setup"] == setup.name]
         setups.append(
             {
@@ -61,8 +75,14 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
                 "stock": {"min": clamped.stock_low.tolist(), "max": clamped.stock_high.tolist()},
                 "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
                 "work_offset": setup.work_offset,
-                "machine": setup.machine,
+                "machine": machine_facts(planner.machine(setup)),
                 "table_from_setup": clamped.table_from_setup.tolist(),
+                "work_from_setup": on.work_from_setup.tolist(),
+                "sides": [
+                    {"name": s.name, "setup_from_side": planner.seen(setup, s.name).setup_from_side.tolist()}
+                    for s in setup.sides
+                ],
+                "program_zero": {setup.work_offset: [float(on.zero[planner.machine(setup).place(a)]) for a in LINEAR]},
                 "operations": [o for _, r in mine for o in r.facts["operations"]],
                 "programs": [r.facts["file"] for _, r in mine],
                 "time_s": sum(r.facts["time_s"] for _, r in mine),
@@ -79,6 +99,7 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
             {
                 "name": p.name, "file": r.facts["file"], "setup": r.facts["setup"], "files": [name for name, _ in r.facts["files"]],
                 "tool_changes": r.facts["tool_changes"], "order_saves_s": r.facts["order_saves_s"], "dialect": p.dialect,
+                "setups": p.setups, "tilted": r.facts["tilted"], "moving": "none", "feed": "per_minute",
                 "operations": [o["name"] for o in r.facts["operations"]], "time_s": r.facts["time_s"],
             }
             for p, r in results

@@ -10,7 +10,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import ComputeError, DocumentError
 from fenrik.core.job.document import Height, OperationDoc
-from fenrik.core.machines.library import Machine
+from fenrik.core.machines.machine import Machine
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.strategies.base import Heights, Parameters
 from fenrik.core.strategies.registry import strategy

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
+from fenrik.core.frames import apply
 from fenrik.core.job.document import OperationDoc, SetupDoc
 from fenrik.core.job.ports import Plans
+from fenrik.core.machines.motion import UPRIGHT, upright_pieces
 from fenrik.core.paths.toolpath import Motion, Toolpath
 from fenrik.core.proof.adapting import parts_of_rows
 from fenrik.core.proof.load import Load, loads
@@ -13,6 +16,7 @@ from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
 
+Floats = NDArray[np.float64]
 ARC_MM = 0.002
 MAX_NODES = 24_000_000
 
@@ -32,6 +36,22 @@ def proof_cell(clamped: Clamped, wanted: float | None) -> float:
     return round(max(proposed, least), 4)
 
 
+def path_pieces(
+    path: Toolpath, setup_from_side: Floats, tolerance: float, longest: float | None = None
+) -> tuple[Floats, NDArray[np.int32]]:
+    """A side's path as straight pieces in the setup frame: (m, 6) while the tool stands upright there, else (m, 12) with tip
+    and axis at both ends; and the move (m,) of each, counted from the path's second row."""
+    pieces, owner = pieces_of(path, tolerance, longest)
+    if np.abs(setup_from_side - np.eye(4)).max() < 1e-12:
+        return pieces, owner
+    ends = [apply(setup_from_side, pieces[:, :3]), apply(setup_from_side, pieces[:, 3:])]
+    axis = setup_from_side[:3, 2]
+    if axis[2] > UPRIGHT:
+        return np.hstack(ends), owner
+    leaning = np.tile(axis, (len(pieces), 1))
+    return np.hstack([ends[0], leaning, ends[1], leaning]), owner
+
+
 def thinning_on_parts(
     plans: Plans,
     setup: SetupDoc,
@@ -49,15 +69,15 @@ def thinning_on_parts(
     for earlier in plans.before(setup, operation):
         done = plans.made(setup, earlier)
         if done is not None and len(done) > 1:
-            pieces, _ = pieces_of(done, ARC_MM)
+            pieces, _ = path_pieces(done, plans.seen(setup, earlier.side).setup_from_side, ARC_MM)
             bodies = tool_bodies(plans.job.tool(earlier.tool))
             stock.cut(pieces, bodies, np.zeros(len(pieces), dtype=np.bool_), measured=False)
-    pieces, move = pieces_of(path, ARC_MM, longest)
+    pieces, move = path_pieces(path, plans.seen(setup, operation.side).setup_from_side, ARC_MM, longest)
     row = move.astype(np.int64) + 1
     tool, rapid = plans.job.tool(operation.tool), path.kind[row] == Motion.RAPID
     removal = stock.cut(pieces, tool_bodies(tool), rapid)
     feeds, speeds = np.maximum(path.feed[row], 1.0), np.full(len(row), rpm)
     load: Load = loads(pieces, rapid, feeds, speeds, removal, stock.cell, tool, plans.material(setup))
     out = np.zeros(len(owner))
-    np.maximum.at(out, parts_of_rows(pieces, row, owner), load.thinning)
+    np.maximum.at(out, parts_of_rows(upright_pieces(pieces), row, owner), load.thinning)
     return out

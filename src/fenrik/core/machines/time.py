@@ -13,21 +13,22 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from fenrik.core.machines.library import Machine
+from fenrik.core.machines.machine import LINEAR, Machine
 from fenrik.core.machines.motion import MotionTable
+from fenrik.core.machines.on_machine import OnMachine
 
 Floats = NDArray[np.float64]
 
 
 @njit(cache=True, nogil=True)
 def trapezoid_times(length, direction, speed, accel, junction):  # type: ignore[no-untyped-def]
-    """Times (n,) s of pieces with `length` (n,) mm, unit `direction` (n, 3), top `speed` (n,) mm/s and
+    """Times (n,) s of pieces with `length` (n,) mm, unit `direction` (n, k), top `speed` (n,) mm/s and
     `accel` (n,) mm/s² along the path; it starts and ends at rest."""
     n = len(length)
     corner = np.zeros(n + 1)
     for i in range(1, n):
         cosine = 0.0
-        for j in range(3):
+        for j in range(direction.shape[1]):
             cosine += direction[i - 1, j] * direction[i, j]
         limit = min(speed[i - 1], speed[i])
         if cosine < 0.999999:
@@ -48,23 +49,47 @@ def trapezoid_times(length, direction, speed, accel, junction):  # type: ignore[
     return out
 
 
-def move_times(motion: MotionTable, machine: Machine) -> Floats:
-    """Time (n,) s of every move of a program on a machine, dwells included, without tool changes."""
+def move_times(
+    motion: MotionTable,
+    machine: Machine,
+    on: OnMachine | None = None,
+    lengths: dict[int, float] | None = None,
+) -> Floats:
+    """Time (n,) s of every move of a program on a machine, dwells included, without tool changes.
+
+    On a machine with rotary joints the setup's place `on` it and the `lengths` mm of the tools by number are needed, since
+    joints move as they follow from both.
+    """
     if len(motion) == 0:
         return np.zeros(0)
-    pieces, owner = motion.straightened(0.02)
-    step = pieces[:, 3:] - pieces[:, :3]
-    length = np.linalg.norm(step, axis=1)
+    if motion.turning is None:
+        pieces, owner = motion.straightened(0.02)
+        places = [machine.place(letter) for letter in LINEAR]
+        moved = pieces[:, 3:] - pieces[:, :3]
+        speed, accel = machine.speed[places], machine.acceleration[places]
+    else:
+        assert on is not None
+        start, end, owner = on.driven(motion, lengths or {}, 0.02)
+        moved, speed, accel = end - start, machine.speed, machine.acceleration
+    length = np.linalg.norm(moved, axis=1)
     good = length > 1e-9
-    step, length, owner = step[good], length[good], owner[good]
-    direction = step / length[:, None]
-    share = np.abs(direction)
+    moved, length, owner = moved[good], length[good], owner[good]
+    direction = moved / length[:, None]
+    way = length if motion.turning is None else _ways(moved, machine)
+    share = np.abs(moved) / way[:, None]
     with np.errstate(divide="ignore"):
-        rapid = (np.array(machine.rapid_mm_min) / 60.0 / share).min(axis=1)
-        accel = (np.array(machine.acceleration_m_s2) * 1000.0 / share).min(axis=1)
+        rapid = (speed / 60.0 / share).min(axis=1)
+        accel = (accel / share).min(axis=1)
     feed = np.minimum(motion.feed[owner], machine.feed_max_mm_min) / 60.0
-    speed = np.where(motion.rapid[owner], rapid, np.minimum(rapid, np.maximum(feed, 1e-3)))
-    times = trapezoid_times(length, direction, speed, accel, machine.junction_mm)
+    driven = np.where(motion.rapid[owner], rapid, np.minimum(rapid, np.maximum(feed, 1e-3)))
+    times = trapezoid_times(way, direction, driven, accel, machine.junction_mm)
     out = np.zeros(len(motion))
     np.add.at(out, owner, times)
     return np.asarray(out + motion.dwell)
+
+
+def _ways(moved: Floats, machine: Machine) -> Floats:
+    """How far (m,) pieces go: the way of the linear joints mm, or where only rotary joints move, theirs in degrees."""
+    linear = np.linalg.norm(moved[:, ~machine.chain.rotary], axis=1)
+    rotary = np.abs(moved[:, machine.chain.rotary]).max(axis=1, initial=0.0)
+    return np.asarray(np.where(linear > 1e-9, linear, rotary))

@@ -8,12 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core import planes
+from fenrik.core.frames import apply
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.posting.program import PlannedMoves
 
 Floats = NDArray[np.float64]
 DWELL_S = 0.006
 """Dwells are written in hundredths of a second."""
+LEAN = 3e-5
+"""Sine by which a tool may lean off its side: angles are written in thousandths of a degree, up to three of them."""
 
 
 @dataclass(frozen=True)
@@ -43,13 +46,20 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
     tenth of a mm/min.
     """
     want = _flattened(planned, resolution)
-    moved = np.abs(posted.end - posted.start).max(axis=1) > 0.25 * resolution
+    aside = np.zeros(len(posted), dtype=np.bool_) if posted.turning is None else posted.turning.aside
+    moved = (np.abs(posted.end - posted.start).max(axis=1) > 0.25 * resolution) & ~aside
+    # after a tilted plane the place over the next start may be a rounding away from where the tool is already
+    little = np.zeros(len(posted), dtype=np.bool_)
+    if posted.turning is not None:
+        little = posted.rapid & (np.abs(posted.end - posted.start).max(axis=1) < 3.0 * resolution)
     keep = [int(k) for k in np.flatnonzero(moved | (posted.turn != 0))]
     step_of = np.zeros(len(posted), dtype=np.int32)
     differences: list[Difference] = []
     if _alike(want, posted, np.array(keep, dtype=np.int64), resolution):
         step_of[keep] = want.step
-        return Comparison(np.maximum.accumulate(step_of).astype(np.int32), [])
+        return _placed(
+            Comparison(np.maximum.accumulate(step_of).astype(np.int32), []), planned, posted, resolution
+        )
     # arcs by radius may be written in pieces: walk both lists by end points
     j = 0
     for i in keep:
@@ -62,6 +72,10 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
         if j >= len(want.end):
             differences.append(_difference(posted, i, np.inf, "the text has moves that were not planned"))
             break
+        off = float(np.abs(posted.end[i] - want.end[j]).max())
+        if little[i] and off > want.slack[j]:
+            step_of[i] = want.step[j]
+            continue
         step_of[i] = want.step[j]
         if want.offset[j] and want.offset[j] != posted.offset[i]:
             words = f"it runs on G{posted.offset[i]} instead of G{want.offset[j]}"
@@ -70,7 +84,6 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
         if bool(want.rapid[j]) != bool(posted.rapid[i]):
             differences.append(_difference(posted, i, np.inf, "rapid and feed are exchanged"))
             break
-        off = float(np.abs(posted.end[i] - want.end[j]).max())
         if off <= want.slack[j]:
             problem = _shape_problem(want, j, posted, i, resolution)
             if problem is not None:
@@ -93,7 +106,39 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
             Difference(-1, -1, np.inf, f"{len(want.end) - j} planned moves are missing in the text")
         )
     filled = np.maximum.accumulate(step_of) if len(step_of) else step_of
-    return Comparison(filled.astype(np.int32), differences)
+    return _placed(Comparison(filled.astype(np.int32), differences), planned, posted, resolution)
+
+
+def _placed(
+    found: Comparison, planned: list[PlannedMoves], posted: MotionTable, resolution: float
+) -> Comparison:
+    """On machines with rotary joints: moves that are no path go with the step that they lead to, and the moves of every step
+    must be where its side is, the tool leaning as it does there."""
+    if posted.turning is None or not len(posted):
+        return found
+    turning, step_of = posted.turning, found.step_of.copy()
+    for i in np.flatnonzero(turning.aside)[::-1]:
+        step_of[i] = step_of[i + 1] if i + 1 < len(step_of) else step_of[i]
+    differences = list(found.differences)
+    reach = 1.0 + np.abs(posted.end).max(axis=1)
+    for step, moves in enumerate(planned):
+        rows = np.flatnonzero((step_of == step) & ~posted.rapid)
+        if not len(rows) or not moves.frames:
+            continue
+        want = moves.frames[1]
+        off = np.linalg.norm(posted.places[rows] - apply(want.setup_from_rows, posted.end[rows]), axis=1)
+        lean = np.linalg.norm(
+            np.array([turning.frames[f].axis for f in turning.frame[rows]]) - want.axis, axis=1
+        )
+        bad = np.flatnonzero((off > resolution + LEAN * reach[rows]) | (lean > LEAN))
+        if len(bad):
+            i = int(rows[bad[0]])
+            words = (
+                f"the tip is {off[bad[0]]:.4f} mm from where the side has it, and the tool leans"
+                f" {np.degrees(lean[bad[0]]):.3f}° off"
+            )
+            differences.append(_difference(posted, i, float(off[bad[0]]), words))
+    return Comparison(step_of, differences)
 
 
 def _alike(want: _Wanted, posted: MotionTable, keep: NDArray[np.int64], resolution: float) -> bool:
@@ -159,6 +204,9 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
             moved[i] = (grid[i, :2] != grid[i - 1, :2]).any()  # the machine itself went up
         if planned[n].elsewhere:
             moved[i] = False  # from a place that has no coordinates here
+    if planned[0].frames:
+        begins = np.round(np.vstack([m.start for m in planned]) / resolution)
+        moved = ((grid != begins) & ~np.isnan(begins)).any(axis=1) & ~np.isnan(begins).any(axis=1) | large
     moved[0] = False  # the first positioning comes from an unknown place
     seen = planes.in_plane(grid, plane) == planes.in_plane(np.roll(grid, 1, axis=0), plane)
     turn = np.where((turn != 0) & seen.all(axis=1) & ~large, 0, turn)

@@ -51,6 +51,10 @@ class Dialect(BaseModel):
     arcs: Literal["centre", "radius"] = "centre"
     circles: Literal["whole", "halves"] = "whole"
     holes: Literal["canned", "moves"] = "canned"
+    tilted: Literal["plane", "machine"] = "machine"
+    """How a side is written on a machine with rotary joints: as a tilted plane with coordinates of its own, or in
+    coordinates worked out for the machine's rotary position."""
+    angle_decimals: Annotated[int, Field(ge=1, le=5)] = 3
     comments: Literal["all", "tools", "none"] = "all"
     optional_stop: bool = False
     preload: bool = False
@@ -80,6 +84,10 @@ class Dialect(BaseModel):
         elif "." not in text:
             text += "."
         return text[1:] if text.startswith("-") and not text.strip("-0.") else text
+
+    def angle(self, degrees: float) -> str:
+        """An angle as this dialect writes it."""
+        return self.number(round(degrees, self.angle_decimals) + 0.0, self.angle_decimals)
 
     def comment(self, text: object) -> str:
         """A comment with only the characters the controller takes; nothing where none are wanted."""

@@ -54,9 +54,7 @@ def driven(table: MotionTable, spans: list[Span], registers: dict[int, float]) -
     rest = np.arange(at, len(table))
     parts.append(table.rows(rest))
     rows.append(rest)
-    names = MotionTable.__dataclass_fields__
-    whole = MotionTable(*(np.concatenate([getattr(p, n) for p in parts]) for n in names))
-    return DrivenMotion(whole, np.concatenate(rows), bounds)
+    return DrivenMotion(MotionTable.joined(parts), np.concatenate(rows), bounds)
 
 
 def pieces_of(table: MotionTable, first: int, last: int) -> list[Piece | None]:

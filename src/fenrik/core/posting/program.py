@@ -13,8 +13,13 @@ from numpy.typing import NDArray
 
 from fenrik.core.curves import piece_of
 from fenrik.core.errors import PostError
+from fenrik.core.frames import apply, invert
+from fenrik.core.machines.motion import RowFrame
+from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.paths.moved import moved_path
 from fenrik.core.paths.toolpath import Compensated, Cycle, Toolpath
 from fenrik.core.posting.contour import programmed
+from fenrik.core.posting.rotary_control import RotaryControl
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
@@ -35,6 +40,24 @@ class Step:
     coolant: str
     work_offset: str = ""
     tool_change_z: float | None = None
+    side: SidePose | None = None
+    """The side that it works and how the machine stands meanwhile; None on machines without rotary joints."""
+
+
+@dataclass(frozen=True)
+class SidePose:
+    """A side on its machine: `setup_from_side` (4, 4), where the setup stands, the rotary joints' angles (r,) degrees as
+    they are written, and whether the side is written as a tilted plane."""
+
+    setup_from_side: Floats
+    on: OnMachine
+    angles: Floats
+    as_plane: bool
+
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What tells positions of the machine apart."""
+        return (*self.angles.tolist(), self.setup_from_side.tobytes() if self.as_plane else b"")
 
 
 @dataclass(frozen=True)
@@ -56,6 +79,11 @@ class PlannedMoves:
     """Whether it comes from another work offset, where places have other coordinates."""
     offset: int = 0
     """The number of its work offset, 54 to 59."""
+    frames: tuple[RowFrame, ...] = ()
+    """On machines with rotary joints, the coordinates of the way there and of the path."""
+    frame: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, dtype=np.int32))
+    start: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    """There, where each move begins (n, 3), in its own coordinates; NaN where that is not known."""
 
     def dwells(self) -> Floats:
         """Seconds (n,) for which the tool stands after each move."""
@@ -100,6 +128,8 @@ class Program:
         tool: int | None = None
         here: Floats | None = None
         offset = ""
+        if any(s.side is not None for s in self.steps):
+            return self._planned_on_sides()
         for step in self.steps:
             path = step.path
             first = path.tip[0]
@@ -111,26 +141,54 @@ class Program:
             else:
                 top = max(here[2], first[2])
                 join = [(here[0], here[1], top), (first[0], first[1], top), tuple(first)]
-            count = len(join)
-            none = np.full((count, 2), np.nan)
-            moves = PlannedMoves(
-                np.vstack([np.array(join), path.tip[1:]]),
-                np.concatenate([np.ones(count, dtype=bool), path.kind[1:] == 0]),
-                np.concatenate([np.zeros(count, dtype=np.int8), path.turn[1:]]),
-                np.concatenate([np.zeros(count, dtype=np.int8), path.plane[1:]]),
-                np.vstack([none, path.centre[1:]]),
-                np.concatenate([np.zeros(count), path.feed[1:]]),
-                [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
-                [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.compensated],
-                fresh,
-                elsewhere,
-                int(offset[1:]),
-            )
+            moves = replace(_joined(path, join, fresh, int(offset[1:])), elsewhere=elsewhere)
             for span in moves.compensated:
                 if span.whole:
                     moves = _contour(moves, span, step)
             out.append(moves if self.rapid_feed is None else self._fed(moves, self.rapid_feed))
             tool, here = step.tool.number, path.tip[-1]
+        return out
+
+    def _planned_on_sides(self) -> list[PlannedMoves]:
+        """As `planned`, on a machine with rotary joints: to the machine's upper end, the rotary joints, over the start, down."""
+        out: list[PlannedMoves] = []
+        before: tuple[object, ...] | None = None
+        here: Floats | None = None  # in coordinates of the work offset
+        last = np.zeros(3)
+        for step in self.steps:
+            side = step.side
+            assert side is not None
+            key = (step.tool.number, self.offset_of(step), *side.key)
+            written = side.on.frame(side.angles, step.tool.gauge_length)
+            frames = (
+                written,
+                RowFrame(side.setup_from_side, written.axis, side.angles) if side.as_plane else written,
+            )
+            rows_from_side = invert(frames[1].setup_from_rows) @ side.setup_from_side
+            path = step.path if side.as_plane else moved_path(step.path, rows_from_side)
+            words_from_rows = invert(written.setup_from_rows) @ frames[1].setup_from_rows
+            first, fresh = path.tip[0], key != before or self.by_home
+            over = apply(words_from_rows, first[None])[0]
+            over[2] = side.on.home(step.tool.gauge_length)
+            if fresh:
+                came = np.full(3, np.nan) if here is None or before is None or before[1] != key[1] else here
+                down = apply(invert(words_from_rows), over[None])[0]
+                join, start = [tuple(over), tuple(first)], [(came[0], came[1], over[2]), tuple(down)]
+            else:
+                top = max(last[2], first[2])
+                join = [(last[0], last[1], top), (first[0], first[1], top), tuple(first)]
+                start = [tuple(last), *join[:-1]]
+            moves = _joined(path, join, fresh, int(self.offset_of(step)[1:]))
+            frame = np.ones(len(moves.end), dtype=np.int32)
+            frame[: 1 if fresh else 0] = 0
+            begins = np.vstack([np.array(start), moves.end[len(join) - 1 : -1]])
+            moves = replace(moves, frames=frames, frame=frame, start=begins)
+            for span in moves.compensated:
+                if span.whole:
+                    moves = _contour(moves, span, step)
+            out.append(moves if self.rapid_feed is None else self._fed(moves, self.rapid_feed))
+            before, last = key, path.tip[-1]
+            here = apply(words_from_rows, last[None])[0]
         return out
 
     def offset_of(self, step: Step) -> str:
@@ -144,6 +202,14 @@ class Program:
     def change_heights(self) -> dict[str, float]:
         """That height per work offset."""
         return {self.offset_of(s): self.change_z_of(s) for s in self.steps}
+
+    def control(self) -> RotaryControl | None:
+        """What the control is told of a machine with rotary joints: where the work offsets stand, the tools' lengths."""
+        sides = [(self.offset_of(s), s) for s in self.steps if s.side is not None]
+        if not sides:
+            return None
+        places = {int(offset[1:]): s.side.on for offset, s in sides if s.side is not None}
+        return RotaryControl(places, {s.tool.number: s.tool.gauge_length for s in self.steps})
 
     def registers(self) -> dict[int, float]:
         """What the control is to hold in the registers D (that of a tool has its number), mm: the radius, or 0 where only
@@ -169,6 +235,24 @@ class Program:
             if self.canned or cycle.kind in TAPS:
                 fed[cycle.first : cycle.last + 1] = False
         return replace(moves, rapid=moves.rapid & ~fed, feed=np.where(fed, feed, moves.feed))
+
+
+def _joined(path: Toolpath, join: list[tuple[float, ...]], fresh: bool, offset: int) -> PlannedMoves:
+    """A path with the way to its first point before it."""
+    count = len(join)
+    none = np.full((count, 2), np.nan)
+    return PlannedMoves(
+        np.vstack([np.array(join), path.tip[1:]]),
+        np.concatenate([np.ones(count, dtype=bool), path.kind[1:] == 0]),
+        np.concatenate([np.zeros(count, dtype=np.int8), path.turn[1:]]),
+        np.concatenate([np.zeros(count, dtype=np.int8), path.plane[1:]]),
+        np.vstack([none, path.centre[1:]]),
+        np.concatenate([np.zeros(count), path.feed[1:]]),
+        [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
+        [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.compensated],
+        fresh,
+        offset=offset,
+    )
 
 
 def _contour(moves: PlannedMoves, span: Compensated, step: Step) -> PlannedMoves:

@@ -11,10 +11,12 @@ import re
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fenrik.core.errors import PostError
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.posting.driven import Span, driven
+from fenrik.core.posting.rotary_control import SQUARE_DEG, RotaryControl
 
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
 _WORDS_ONLY = re.compile(r"(?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)+")
@@ -22,7 +24,7 @@ _COMMENT = re.compile(r"\([^()]*\)")
 _NUMBER = r"([+-]?(?:\d+\.?\d*|\.\d+)) ?"
 _PLAIN_MOVE = re.compile(r"(?:N\d+ ?)?(?:G0?([0-3]) ?)?" + "".join(f"(?:{a}{_NUMBER})?" for a in "XYZIJKRF"))
 """Most blocks: at most a code of motion, then addresses in their usual order."""
-_GROUPS = {
+_GROUPS: dict[str, set[float]] = {
     "motion": {0, 1, 2, 3},
     "plane": {17, 18, 19},
     "units": {20, 21},
@@ -33,7 +35,8 @@ _GROUPS = {
     "cycle": {73, 74, 80, 81, 82, 83, 84, 85, 89},
     "return": {98, 99},
     "offset": {54, 55, 56, 57, 58, 59},
-    "once": {4, 53},
+    "tilted plane": {68.2, 69},
+    "once": {4, 53, 53.1},
 }
 TAPPING = {84: 1, 74: -1}
 """Cycles in which the spindle is in step with the feed and turns back for the way out, and its sense on the way in."""
@@ -49,6 +52,7 @@ class Reader:
     """Interprets one program. `tool_change_z` mm is where a tool change leaves the tip, the same in all work offsets or one
     height for each.
 
+    `control` is there for machines with rotary joints: then heights follow from the machine.
     `registers` are the corrections mm that the control holds for cutter radius compensation, by their number D.
 
     After `read`, `programmed` is the motion as the text gives it, `row` (n,) the move there of each that is driven, `spans`
@@ -61,7 +65,9 @@ class Reader:
         tool_change_z: float | dict[str, float],
         peck_clearance: float = 0.5,
         registers: dict[int, float] | None = None,
+        control: RotaryControl | None = None,
     ) -> None:
+        self.control = control
         self.registers = registers or {}
         self.correction: tuple[int, int, int] | None = None
         self._spans: list[Span] = []
@@ -109,6 +115,7 @@ class Reader:
     def _table(self) -> MotionTable:
         """The moves that the text gives."""
         table = np.array(self._rows, dtype=np.float64).reshape(-1, 16)
+        turning = None if self.control is None else self.control.turning()
         return MotionTable(
             np.ascontiguousarray(table[:, 0:3]),
             np.ascontiguousarray(table[:, 3:6]),
@@ -122,6 +129,7 @@ class Reader:
             table[:, 13].astype(np.int32),
             self._dwell_of(len(table)),
             table[:, 15].astype(np.int32),
+            turning,
         )
 
     def _dwell_of(self, count: int) -> np.ndarray:
@@ -152,7 +160,7 @@ class Reader:
         if not _WORDS_ONLY.fullmatch(line):
             raise self._error(number, raw, "holds something that is no word of letter and number")
         values: dict[str, float] = {}
-        g_codes: dict[str, int] = {}
+        g_codes: dict[str, float] = {}
         m_codes: list[int] = []
         for letter, value in words:
             if letter == "G":
@@ -164,7 +172,7 @@ class Reader:
                 m_codes.append(int(code))
             elif letter in values:
                 raise self._error(number, raw, f"gives {letter} twice")
-            elif letter not in "NOXYZIJKRFSTHPQD":
+            elif letter not in "NOXYZIJKRFSTHPQD" and letter not in self._turning_letters:
                 raise self._error(
                     number, raw, f"uses the address {letter}, which this controller does not know"
                 )
@@ -172,17 +180,17 @@ class Reader:
                 values[letter] = float(value)
         self._act(number, raw, values, g_codes, m_codes)
 
-    def _take_g(self, number: int, raw: str, value: str, g_codes: dict[str, int]) -> None:
+    def _take_g(self, number: int, raw: str, value: str, g_codes: dict[str, float]) -> None:
         code = float(value)
-        group = _GROUP_OF.get(int(code)) if code == int(code) else None
-        if group is None:
+        group = _GROUP_OF.get(code)
+        if group is None or (self.control is None and code in (53.1, 68.2, 69)):
             raise self._error(number, raw, f"uses G{value}, which this controller does not know")
         if group in g_codes:
             raise self._error(number, raw, f"gives two codes of the group '{group}'")
-        g_codes[group] = int(code)
+        g_codes[group] = code if code != int(code) else int(code)
 
     def _act(
-        self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int], m_codes: list[int]
+        self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float], m_codes: list[int]
     ) -> None:
         if "D" in values and g_codes.get("radius compensation") not in (41, 42):
             raise self._error(number, raw, "uses the address D without G41 or G42")
@@ -190,11 +198,11 @@ class Reader:
             self._check_corrected(number, raw, g_codes, m_codes)
         if "units" in g_codes:
             self.scale = 25.4 if g_codes["units"] == 20 else 1.0
-        self.plane = g_codes.get("plane", self.plane)
+        self.plane = int(g_codes.get("plane", self.plane))
         if "distance" in g_codes:
             self.absolute = g_codes["distance"] == 90
         if "offset" in g_codes:
-            self._take_offset(g_codes["offset"])
+            self._take_offset(int(g_codes["offset"]))
         if "F" in values:
             self.feed = values["F"] * self.scale
         if "S" in values:
@@ -214,6 +222,8 @@ class Reader:
             self.dwells[len(self._rows) - 1] = self.dwells.get(len(self._rows) - 1, 0.0) + values["P"]
         if "return" in g_codes:
             self.to_initial = g_codes["return"] == 98
+        if self.control is not None and self._tilts_or_turns(number, raw, values, g_codes):
+            return
         self._take_cycle(number, raw, values, g_codes)
         if "Q" in values and self.cycle == 80:
             raise self._error(number, raw, "uses the address Q, which only a pecking cycle has")
@@ -223,11 +233,11 @@ class Reader:
         elif any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJKR")):
             self._move(number, raw, values, g_codes)
         if "radius compensation" in g_codes:
-            self._switch(number, raw, g_codes["radius compensation"], values)
+            self._switch(number, raw, int(g_codes["radius compensation"]), values)
         if any(code in (2, 30) for code in m_codes):
             self.ended = True
 
-    def _check_corrected(self, number: int, raw: str, g_codes: dict[str, int], m_codes: list[int]) -> None:
+    def _check_corrected(self, number: int, raw: str, g_codes: dict[str, float], m_codes: list[int]) -> None:
         """What a control does not do while it corrects the radius."""
         wrong = set(g_codes) & {"plane", "units", "offset", "cycle", "length", "distance"}
         if wrong or g_codes.get("once") == 53 or {2, 6, 30} & set(m_codes) or g_codes.get("motion") == 0:
@@ -261,13 +271,15 @@ class Reader:
             self.work_offsets.append(name)
         if self.offset != code:
             self.tool_change_z = self.heights.get(name, self.tool_change_z)
-            self.position = [None, None, self.tool_change_z if self.up else None]
+            if self.control is not None:
+                self.control.offset = code
+            self.position = [None, None, self._upper_end() if self.up else None]
             self.offset = code
 
-    def _take_cycle(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int]) -> None:
+    def _take_cycle(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float]) -> None:
         """The motion group: straight moves and arcs end a cycle, a cycle's own numbers stay until it ends."""
         if "motion" in g_codes:
-            self.motion, self.cycle = g_codes["motion"], 80
+            self.motion, self.cycle = int(g_codes["motion"]), 80
         code = g_codes.get("cycle")
         if code is None:
             return
@@ -277,7 +289,7 @@ class Reader:
             if self.plane != 17 or not self.absolute:
                 raise self._error(number, raw, "begins a cycle outside the plane G17 or with G91")
             self.cycle_values = {}
-        self.cycle = code
+        self.cycle = int(code)
 
     def _drill(self, number: int, raw: str, values: dict[str, float]) -> None:
         """One hole of the active cycle, as the moves that it stands for."""
@@ -341,18 +353,106 @@ class Reader:
             *start, *end, float(rapid), 0, math.nan, math.nan, feed, self.tool, self.speed * self.sense, number,
             self.plane - 17, self.offset,
         )  # fmt: skip
-        self._rows.append(row)
+        self._add(row)
         self.position, self.up = list(end), False
+
+    def _add(self, row: tuple[float, ...], aside: bool = False) -> None:
+        self._rows.append(row)
+        if self.control is not None:
+            self.control.moved(aside=aside)
+
+    def _upper_end(self) -> float:
+        """The coordinate Z of the tip at the machine's upper end."""
+        return self.tool_change_z if self.control is None else self.control.home()
 
     def _change_tool(self) -> None:
         self.tool, self.length_offset, self.sense = self.next_tool, 0, 0
-        self.position[2], self.up = self.tool_change_z, True
+        if self.control is not None:
+            self.control.tool = self.tool
+        self.position[2], self.up = self._upper_end(), True
 
-    def _move(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, int]) -> None:
+    @property
+    def _turning_letters(self) -> list[str]:
+        return [] if self.control is None else self.control.letters
+
+    def _tilts_or_turns(
+        self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float]
+    ) -> bool:
+        """Rotary joints and the tilted plane. Whether the block does nothing else."""
+        control = self.control
+        assert control is not None
+        code, once = g_codes.get("tilted plane"), g_codes.get("once")
+        given = {letter: values[letter] for letter in control.letters if letter in values}
+        if not (code or given or once == 53.1):
+            return False
+        if (given and (code or once)) or self.cycle != 80 or self.correction is not None:
+            raise self._error(number, raw, "does more at once than a control can")
+        if once == 53.1:
+            if control.plane is None:
+                raise self._error(number, raw, "sets the tool square to a tilted plane that is not there")
+            off = control.off_square()
+            if off > SQUARE_DEG:
+                self.findings.append(
+                    (number, f"turns the tool by {off:.3f}° that no rotary word told before")
+                )
+        elif code == 68.2:
+            self._tilt(number, raw, values)
+        elif code == 69:
+            if control.plane is not None:
+                here = np.array([math.nan if v is None else v for v in self.position])
+                self.position = [float(v) for v in control.out_of_plane(here)]
+                control.plane = None
+        else:
+            self._turn(number, raw, given, values, g_codes)
+        return True
+
+    def _tilt(self, number: int, raw: str, values: dict[str, float]) -> None:
+        control = self.control
+        assert control is not None
+        if any(v is None for v in self.position) or not control.known():
+            raise self._error(number, raw, "tilts the plane while the machine's position is not known")
+        if control.plane is not None:
+            raise self._error(number, raw, "tilts a plane that is tilted already")
+        words = np.array(self.position, dtype=np.float64)
+        origin = np.array([values.get(a, 0.0) * self.scale for a in "XYZ"])
+        control.tilt(origin, np.array([values.get(a, 0.0) for a in "IJK"]))
+        self.position = [float(v) for v in control.into_plane(words)]
+
+    def _turn(
+        self,
+        number: int,
+        raw: str,
+        given: dict[str, float],
+        values: dict[str, float],
+        g_codes: dict[str, float],
+    ) -> None:
+        control = self.control
+        assert control is not None
+        self.motion = int(g_codes.get("motion", self.motion))
+        if self.motion != 0 or any(a in values for a in "XYZIJKR"):
+            raise self._error(
+                number, raw, "turns rotary joints on the way of a cut, or together with X, Y or Z"
+            )
+        if control.plane is not None:
+            raise self._error(number, raw, "turns rotary joints in a tilted plane")
+        if not self.absolute:
+            raise self._error(number, raw, "turns rotary joints by steps (G91)")
+        known = all(v is not None for v in self.position)
+        words: NDArray[np.float64] | None = np.array(self.position, dtype=np.float64) if known else None
+        if control.turn(given, words):
+            here = [float(v) for v in self.position if v is not None]
+            self._rows.append(self._row(here, here, number))
+
+    def _row(self, start: list[float], end: list[float], number: int) -> tuple[float, ...]:
+        """A rapid move outside of what a block with X, Y or Z gives."""
+        turned = (1.0, 0, math.nan, math.nan, 0.0, self.tool, self.speed * self.sense, number)
+        return (*start, *end, *turned, self.plane - 17, self.offset)
+
+    def _move(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float]) -> None:
         if g_codes.get("once") == 53:
             if set(values) - {"N", "Z"} or self.motion != 0 or values.get("Z") != 0.0:
                 raise self._error(number, raw, "moves in machine coordinates other than Z to its upper end")
-            self.position[2], self.up = self.tool_change_z, True
+            self._go_home(number, raw)
             return
         start = list(self.position)
         end: list[float | None] = list(start)
@@ -379,7 +479,7 @@ class Reader:
             turn = 1 if self.motion == 3 else -1
             centre = self._centre(number, raw, values, a, b, turn)
         feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
-        self._rows.append(
+        self._add(
             (
                 *a,
                 *b,
@@ -395,6 +495,18 @@ class Reader:
             )
         )
         self.position, self.up = list(b), False
+
+    def _go_home(self, number: int, raw: str) -> None:
+        """Z to the machine's upper end."""
+        control = self.control
+        if control is not None and control.plane is not None:
+            raise self._error(number, raw, "goes to the machine's upper end in a tilted plane")
+        top = self._upper_end()
+        if control is not None and all(v is not None for v in self.position) and control.known():
+            start = [float(v) for v in self.position if v is not None]
+            if abs(start[2] - top) > 1e-9:
+                self._add(self._row(start, [start[0], start[1], top], number), aside=True)
+        self.position[2], self.up = top, True
 
     def _check_state(self, number: int, raw: str, height: bool) -> None:
         if self.motion != 0 and not self.feed:

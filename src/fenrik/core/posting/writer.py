@@ -6,13 +6,15 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fenrik.core import planes
 from fenrik.core.errors import PostError
 from fenrik.core.paths.toolpath import Cycle
 from fenrik.core.posting.dialect import Dialect
-from fenrik.core.posting.program import TAPS, PlannedMoves, Program, Step
+from fenrik.core.posting.program import TAPS, PlannedMoves, Program, SidePose, Step
 
+Floats = NDArray[np.float64]
 _AXES = [tuple(row) for row in planes.AXES.tolist()]
 FULL = 2 * math.pi - 1e-3
 """An arc that turns farther is a full circle."""
@@ -33,6 +35,7 @@ class _Writer:
         self.next_number = dialect.line_number_start
         self.modal: dict[str, str] = {}
         self.plane = 17  # as the start of every dialect says
+        self.tilted = False
 
     def text(self) -> str:
         p, d = self.program, self.dialect
@@ -42,6 +45,8 @@ class _Writer:
         tool: int | None = None
         for i, (step, moves) in enumerate(zip(p.steps, p.planned(), strict=True)):
             changes = tool != step.tool.number
+            if moves.fresh and moves.frames:
+                self._leave_side()
             if changes:
                 if tool is not None:
                     self._level_plane()
@@ -56,12 +61,15 @@ class _Writer:
             self._spindle(step, changes)
             if moves.fresh and not changes:
                 self._level_plane()
-                self._line("G0 G53 Z0.")
+                if not moves.frames:
+                    self._line("G0 G53 Z0.")
                 if moves.elsewhere:
                     self._line(p.offset_of(step))
             self._moves(step, moves, moves.fresh)
             tool = step.tool.number
         self._level_plane()
+        if p.steps and p.steps[-1].side is not None:
+            self._leave_side()
         self._template(d.templates.end)
         return "\n".join(self.lines) + "\n"
 
@@ -90,7 +98,8 @@ class _Writer:
             for line in self.dialect.render(self.dialect.templates.restart, units_word=self.units_word):
                 self._line(number + line, spaced=False)
                 number = ""
-        self.modal = {"S": f"{step.spindle_rpm:.0f}", "M": "3" if step.clockwise else "4"}
+        turned = {a: v for a, v in self.modal.items() if a in ("A", "B", "C")}
+        self.modal = {"S": f"{step.spindle_rpm:.0f}", "M": "3" if step.clockwise else "4", **turned}
         self._template(
             self.dialect.templates.tool,
             tool=step.tool,
@@ -121,8 +130,12 @@ class _Writer:
         if fresh:
             # over the start at the height the tool change left, then down with the length offset
             x, y, z = (self._coordinate(v) for v in moves.end[1])
-            self._line(f"G0 X{x} Y{y}")
-            self._line(f"G43 H{step.tool.number} Z{z}")
+            if step.side is not None:
+                self._to_side(step.side, moves.end[0].tolist())
+                self._line(f"G43 H{step.tool.number} {f'X{x} Y{y} ' if step.side.as_plane else ''}Z{z}")
+            else:
+                self._line(f"G0 X{x} Y{y}")
+                self._line(f"G43 H{step.tool.number} Z{z}")
             self.modal |= {"G": "0", "X": x, "Y": y, "Z": z}
             start = 2
         whole = self.dialect.holes == "canned"
@@ -149,6 +162,31 @@ class _Writer:
             if i in dwells:
                 self._line(f"G4 P{dwells[i]:.2f}")
         self._end_cycle()
+
+    def _to_side(self, side: SidePose, over: list[float]) -> None:
+        """At the machine's upper end: the rotary joints, over the start, and the tilted plane where the dialect has one."""
+        letters = [j.letter for j in side.on.machine.rotary]
+        words = {a: f"{a}{self.dialect.angle(v)}" for a, v in zip(letters, side.angles.tolist(), strict=True)}
+        if changed := [w for a, w in sorted(words.items()) if self.modal.get(a) != w]:
+            self._line(f"G0 {' '.join(changed)}")
+        self.modal |= words
+        self._line(f"G0 X{self._coordinate(over[0])} Y{self._coordinate(over[1])}")
+        if side.as_plane:
+            origin = " ".join(
+                f"{a}{self._coordinate(v)}" for a, v in zip("XYZ", side.setup_from_side[:3, 3], strict=True)
+            )
+            turned = zip("IJK", plane_angles(side.setup_from_side[:3, :3]), strict=True)
+            self._line(f"G68.2 {origin} {' '.join(f'{a}{self.dialect.angle(v)}' for a, v in turned)}")
+            self._line("G53.1")
+            self.tilted = True
+
+    def _leave_side(self) -> None:
+        """Out of a tilted plane and to the machine's upper end."""
+        self._level_plane()
+        if self.tilted:
+            self._line("G69")
+            self.tilted = False
+        self._line("G0 G53 Z0.")
 
     def _cycle(self, cycle: Cycle, place: Sequence[float]) -> None:
         """A hole as a canned cycle that goes back to its retract height (G99) or to where it came from (G98); while
@@ -280,6 +318,18 @@ class _Writer:
             )
             self.next_number += self.dialect.line_number_step
         self.lines.append(line)
+
+
+def plane_angles(rotation: Floats) -> tuple[float, float, float]:
+    """Angles degrees about Z, the new X and the new Z that give a rotation (3, 3)."""
+    lean = math.hypot(rotation[0, 2], rotation[1, 2])
+    if lean < 1e-9:
+        over = 1.0 if rotation[2, 2] > 0 else -1.0
+        third = math.atan2(over * rotation[1, 0], rotation[0, 0])
+        return 0.0, 0.0 if over > 0 else 180.0, math.degrees(third)
+    first = math.atan2(rotation[0, 2], -rotation[1, 2])
+    third = math.atan2(rotation[2, 0], rotation[2, 1])
+    return math.degrees(first), math.degrees(math.atan2(lean, rotation[2, 2])), math.degrees(third)
 
 
 def _planned_sweep(moves: PlannedMoves, i: int) -> float:

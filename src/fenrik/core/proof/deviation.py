@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.frames import apply
 from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.proof.edges import EdgeZone
@@ -37,7 +38,22 @@ class Deviation:
     facts: dict[str, Any]
 
 
-Zone = ThreadZone | EdgeZone | EngravingZone
+OwnZone = ThreadZone | EdgeZone | EngravingZone
+
+
+@dataclass(frozen=True)
+class SideZone:
+    """A zone in the frame of a side; `side_from_setup` (4, 4)."""
+
+    zone: OwnZone
+    side_from_setup: Floats
+
+    def corrected(self, points: Floats, distance: Floats) -> Floats:
+        """As the zone's, for points (n, 3) in the setup frame."""
+        return self.zone.corrected(apply(self.side_from_setup, points), distance)
+
+
+Zone = OwnZone | SideZone
 
 
 def measure(

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.cutting.clearance import Reach
 from fenrik.core.cutting.drop import DropCutter
-from fenrik.core.cutting.topology import Topology
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.cutting.topology import Topology, prepare
+from fenrik.core.machines.motion import MotionTable, is_upright
+from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.proof.finding import Finding
+from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.profile import Profile
 
@@ -22,12 +26,75 @@ NEAR_MM = 0.9
 TOUCH_MM = 0.01
 
 
+def against_fixture(
+    motion: MotionTable, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
+    fixture: TriangleMesh, clock: Floats,
+) -> list[Finding]:  # fmt: skip
+    """All that the tools meet of the fixture (setup frame): upright by how far the tip would have to stay higher, leaning or
+    turning by what they would take out of it."""
+    findings = fixture_findings(motion, step_of, names, tools, prepare(fixture), clock)
+    return (
+        findings
+        if motion.turning is None
+        else findings + leaning_findings(motion, step_of, names, tools, fixture, clock)
+    )
+
+
+def leaning_findings(
+    motion: MotionTable, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
+    fixture: TriangleMesh, clock: Floats,
+) -> list[Finding]:  # fmt: skip
+    """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns, where it does so
+    first. The fixture is cut like a stock, so that nothing between two poses is missed."""
+    low, high = fixture.bounds
+    cell = min(1.0, max(0.2, float(np.linalg.norm(high - low)) / 450))
+    findings: list[Finding] = []
+    poses, owner = motion.in_setup(CHORD_MM)
+    leaning = np.flatnonzero(~is_upright(poses))
+    for step, name in enumerate(names):
+        mine = leaning[step_of[owner[leaning]] == step]
+        tool = tools.get(int(motion.tool[owner[mine[0]]])) if len(mine) else None
+        if tool is None:
+            continue
+        stock = Stock.of_mesh(fixture, cell)
+        lost = stock.cut(
+            np.ascontiguousarray(poses[mine]), tool_bodies(tool), np.ones(len(mine), dtype=np.bool_)
+        ).overlap
+        for role, part in ((CUTTING, "cutter"), (SHANK, "shank"), (HOLDER, "holder")):
+            hit = np.flatnonzero(lost[:, role] > TOUCH_MM)
+            if not len(hit):
+                continue
+            move = int(owner[mine[hit[0]]])
+            x, y, z = (float(v) for v in poses[mine[hit[0]], 6:9])
+            fast = "at rapid " if motion.rapid[move] else ""
+            findings.append(
+                Finding(
+                    "stop", "fixture",
+                    f"The {part} of '{name}' runs {fast}into the fixture near ({x:.2f}, {y:.2f}, {z:.2f}), up to"
+                    f" {lost[hit, role].max():.2f} mm deep.",
+                    "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer stick-out.",
+                    operation=name, move=move, line=int(motion.line[move]), time_s=float(clock[move]), place=(x, y, z),
+                    measure=float(lost[hit, role].max()),
+                )
+            )  # fmt: skip
+    return findings
+
+
 def fixture_findings(
     motion: MotionTable, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
     fixture: Topology, clock: Floats,
 ) -> list[Finding]:  # fmt: skip
     """One *stop* for every operation and part of its tool that meets the fixture, at the worst place, and a caution where
     the cutter only passes near. `fixture` is in the setup frame, `clock` (n,) s the time at each move's start."""
+    if motion.turning is not None:
+        upright = [f.plain for f in motion.turning.frames]
+        chosen = np.array(upright, dtype=np.bool_)[motion.turning.frame] & ~motion.turning.turns
+        motion, step_of, clock = replace(motion.rows(chosen), turning=None), step_of[chosen], clock[chosen]
+        numbers = np.flatnonzero(chosen)
+    else:
+        numbers = np.arange(len(motion))
+    if not len(motion):
+        return []
     pieces, owner = motion.straightened(CHORD_MM)
     top = float(fixture.high[2])
     findings: list[Finding] = []
@@ -58,7 +125,7 @@ def fixture_findings(
                     f"The {part} of '{name}' runs {fast}into the fixture at ({x:.2f}, {y:.2f}, {z:.2f}): the tip would have to"
                     f" stay {depth[worst]:.2f} mm higher.",
                     "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer stick-out.",
-                    operation=name, move=move, line=int(motion.line[move]), time_s=float(clock[move]), place=(x, y, z),
+                    operation=name, move=int(numbers[move]), line=int(motion.line[move]), time_s=float(clock[move]), place=(x, y, z),
                     measure=float(depth[worst]),
                 )
             )  # fmt: skip
@@ -69,7 +136,7 @@ def fixture_findings(
             findings.append(
                 Finding(
                     "caution", "near", f"'{name}' passes the fixture nearer than {NEAR_MM:g} mm at ({x:.2f}, {y:.2f}, {z:.2f}).",
-                    "Look whether the fixture is as drawn.", operation=name, move=move, line=int(motion.line[move]),
+                    "Look whether the fixture is as drawn.", operation=name, move=int(numbers[move]), line=int(motion.line[move]),
                     time_s=float(clock[move]), place=(x, y, z), limit=NEAR_MM,
                 )
             )  # fmt: skip

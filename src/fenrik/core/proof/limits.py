@@ -7,8 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.machines.library import Machine
+from fenrik.core.machines.chain import Joint
+from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.motion import MotionTable
+from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.proof.finding import Finding
 from fenrik.core.tooling.assembly import Assembly
 
@@ -20,13 +22,13 @@ OUT_OF_STEP = 1e-3
 
 
 def limit_findings(
-    motion: MotionTable, tools: dict[int, Assembly], machine: Machine, table_from_setup: Floats, clock: Floats
+    motion: MotionTable, tools: dict[int, Assembly], on: OnMachine, clock: Floats
 ) -> list[Finding]:
-    """Travel, feed and spindle speed beyond the machine's, each once per axis and tool with its worst place.
+    """Travel, feed and spindle speed beyond the machine's, each once per joint and tool with its worst place.
 
-    `table_from_setup` (3,) is program zero over the table's middle; `clock` (n,) the time at each
-    move's start.
+    `on` is where the setup stands on its machine; `clock` (n,) the time at each move's start.
     """
+    machine = on.machine
     findings: list[Finding] = []
     if len(motion) == 0:
         return findings
@@ -42,7 +44,7 @@ def limit_findings(
                 )
             )  # fmt: skip
             continue
-        findings += _travel(motion, rows, tool, machine, table_from_setup, clock)
+        findings += _travel(motion, rows, tool, on, clock)
         findings += _spindle(motion, rows, tool, machine, clock)
         findings += _in_step(motion, rows, tool, clock)
     over = np.flatnonzero(~motion.rapid & (motion.feed > machine.feed_max_mm_min + 1e-6))
@@ -64,47 +66,42 @@ def limit_findings(
 
 def _at(motion: MotionTable, i: int, clock: Floats) -> dict[str, Any]:
     """Where and when a finding about a move stands."""
-    x, y, z = (float(v) for v in motion.end[i])
+    x, y, z = (float(v) for v in motion.places[i])
     return {"move": i, "line": int(motion.line[i]), "time_s": float(clock[i]), "place": (x, y, z)}
 
 
 def _travel(
-    motion: MotionTable,
-    rows: NDArray[np.int64],
-    tool: Assembly,
-    machine: Machine,
-    table: Floats,
-    clock: Floats,
+    motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, on: OnMachine, clock: Floats
 ) -> list[Finding]:
-    part = motion.rows(rows)
-    pieces, owner = part.straightened(0.02)
-    points = np.concatenate([pieces[:, :3], pieces[:, 3:]]) + table
-    points[:, 2] += tool.gauge_length
-    owners = np.concatenate([owner, owner])
+    """Joints beyond their ends; places between the ends of straight pieces lie between them for linear joints."""
+    start, end, owner = on.driven(motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
+    values, owners = np.concatenate([start, end]), np.concatenate([owner, owner])
     findings = []
-    for axis, (name, (low, high)) in enumerate(zip("XYZ", (machine.x, machine.y, machine.z), strict=True)):
+    for i, joint in enumerate(on.machine.in_chain):
         for beyond, limit, side in (
-            (low - points[:, axis], low, "lower"),
-            (points[:, axis] - high, high, "upper"),
+            (on.machine.low[i] - values[:, i], on.machine.low[i], "lower"),
+            (values[:, i] - on.machine.high[i], on.machine.high[i], "upper"),
         ):
             worst = int(np.argmax(beyond))
             if beyond[worst] <= 1e-6:
                 continue
-            i = int(rows[owners[worst]])
-            what = "the gauge line of the spindle" if axis == 2 else "the spindle"
+            move = int(rows[owners[worst]])
             findings.append(
                 Finding(
-                    "stop",
-                    "travel",
-                    f"Tool {tool.number} takes {what} {beyond[worst]:.2f} mm beyond the {side} end of {name}"
-                    f" ({limit:.1f} over the table).",
+                    "stop", "travel", _beyond(joint, tool, float(beyond[worst]), side, float(limit)),
                     "Place the work elsewhere on the table, change the stick-out, or take a larger machine.",
-                    measure=float(points[worst, axis]),
-                    limit=limit,
-                    **_at(motion, i, clock),
+                    measure=float(values[worst, i]), limit=float(limit), **_at(motion, move, clock),
                 )
-            )
+            )  # fmt: skip
     return findings
+
+
+def _beyond(joint: Joint, tool: Assembly, beyond: float, side: str, limit: float) -> str:
+    name = joint.letter or joint.name
+    if joint.kind == "rotary":
+        return f"Tool {tool.number} turns {name} {beyond:.2f}° beyond its {side} end ({limit:g}°)."
+    what = "the gauge line of the spindle" if name == "Z" else "the spindle"
+    return f"Tool {tool.number} takes {what} {beyond:.2f} mm beyond the {side} end of {name} ({limit:.1f} over the table)."
 
 
 def _in_step(motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, clock: Floats) -> list[Finding]:

@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
-from fenrik.core.machines.library import Machine
+from fenrik.core.machines.machine import Machine
 from fenrik.core.proof.finding import Finding
 from fenrik.core.stock.dexels import Removal
 from fenrik.core.tooling.assembly import Assembly
@@ -92,7 +92,13 @@ def loads(
     cuts = (removal.volume[:, 0] > 0) & ~rapid & (ground > 0.5 * cell**2)
     if leaning or tool.corner_radius > 0 or tool.profile.tapered:
         # a rounded corner goes over every spot several times, lower each: width at the full height of the material
-        height = maximum_filter1d(removal.sides[:, 2], _pieces_in(length, half))
+        reached = removal.sides[:, 2]
+        if leaning:  # straight down it cuts no higher than its point reaches, which the kernel cannot tell
+            straight = (level < 0.01 * length) & (step[:, 2] < 0)
+            reached = np.where(
+                straight, np.minimum(reached, tool.profile.height(tool.radius) - step[:, 2]), reached
+            )
+        height = maximum_filter1d(reached, _pieces_in(length, half))
         ground = volume / np.maximum(height, 1e-6)
     depth = np.where(cuts, volume / np.maximum(ground, 1e-12), 0.0)
     radius = radius_at(tool, depth)

@@ -17,6 +17,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.machines.motion import by_axis, with_axes
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import LiveStock, Snapshot
@@ -42,7 +43,7 @@ MOST_BRICKS = 12_000
 
 @dataclass(frozen=True)
 class Strokes:
-    """The pieces of one operation in the order of cutting: `pieces` (m, 6), `ends_at` (m,) s on the program's clock,
+    """The pieces of one operation in the order of cutting: `pieces` (m, 6) or (m, 12), `ends_at` (m,) s on the program's clock,
     the number of its set of `bodies` (m,)."""
 
     pieces: Floats
@@ -57,11 +58,14 @@ class Replay:
         self, raw: Snapshot, after: list[Snapshot], steps: list[Strokes], bodies: list[Floats]
     ) -> None:
         self.bodies, self.shape = bodies, raw.shape
-        self.pieces = np.concatenate([s.pieces for s in steps]) if steps else np.zeros((0, 6))
+        leaning = any(s.pieces.shape[1] == 12 for s in steps)
+        own = [with_axes(s.pieces) if leaning else s.pieces for s in steps]
+        self.pieces = np.concatenate([np.zeros((0, 12 if leaning else 6)), *own])
         self.ends_at = np.concatenate([s.ends_at for s in steps]) if steps else np.zeros(0)
         self.tool = np.concatenate([s.tool for s in steps]) if steps else np.zeros(0, dtype=np.int32)
         counts = np.cumsum([len(s.pieces) for s in steps]).astype(int).tolist()
-        self._cuts = Cuts([self.pieces], [self.tool], list(bodies)).settled()
+        runs = [(pieces, s.tool[span]) for s in steps for pieces, span in by_axis(s.pieces)]
+        self._cuts = Cuts([p for p, _ in runs], [tool for _, tool in runs], list(bodies)).settled()
         self._keyframes: dict[int, Snapshot] = {0: raw} | dict(zip(counts, after, strict=True))
         self._live = LiveStock(raw)
         self._bricks: OrderedDict[tuple[Place, int], Brick] = OrderedDict()
@@ -130,10 +134,22 @@ class Replay:
         """Cuts pieces a..b, tool by tool; with `share` only the beginning of one."""
         pieces = self.pieces[a:b]
         if share is not None:
-            pieces = np.hstack([pieces[:, :3], pieces[:, :3] + share * (pieces[:, 3:] - pieces[:, :3])])
+            pieces = _begun(pieces, share)
         tools = self.tool[a:b]
         borders = [0, *(np.flatnonzero(np.diff(tools)) + 1).tolist(), len(tools)]
         for first, last in pairwise(borders):
-            span = np.ascontiguousarray(pieces[first:last])
-            rapid = np.zeros(len(span), dtype=np.bool_)
-            self._live.stock.cut(span, self.bodies[tools[first]], rapid, a + first, measured=False)
+            for own, part in by_axis(pieces[first:last]):
+                rapid = np.zeros(len(own), dtype=np.bool_)
+                tag = a + first + part.start
+                self._live.stock.cut(
+                    np.ascontiguousarray(own), self.bodies[tools[first]], rapid, tag, measured=False
+                )
+
+
+def _begun(pieces: Floats, share: float) -> Floats:
+    """The first share of pieces (m, 6) or (m, 12)."""
+    half = pieces.shape[1] // 2
+    end = pieces[:, :half] + share * (pieces[:, half:] - pieces[:, :half])
+    if half == 6:
+        end[:, 3:] /= np.linalg.norm(end[:, 3:], axis=1, keepdims=True)
+    return np.hstack([pieces[:, :half], end])

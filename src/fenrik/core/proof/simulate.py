@@ -9,18 +9,20 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
+from itertools import pairwise
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.binary import pack, unpack
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.machines.motion import MotionTable, by_axis, upright_pieces
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.load import Load, loads, summary
+from fenrik.core.stock._sweep_kernels import FRUSTUM
 from fenrik.core.stock.cuts import Cuts
-from fenrik.core.stock.dexels import HOLDER, SHANK, Removal, Stock, tool_bodies
+from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Removal, Stock, tool_bodies
 from fenrik.core.stock.keeping import LiveStock, Snapshot
 from fenrik.core.stock.surface import StockSurface, surface
 from fenrik.core.tolerances import CONTACT_MM
@@ -32,6 +34,8 @@ PART = 0.5
 """Straight moves at feed are measured in parts of so many radii."""
 ARC_MM = 0.0005
 """Chords of arcs in the simulation leave them by no more than this."""
+LEAVES_MM = 0.005
+"""What a body that leans may leave of what it should take."""
 TRACES = ("engagement", "rate", "power", "bending")
 
 
@@ -108,9 +112,9 @@ class Simulated:
     findings: list[Finding]
 
     def pieces(self, step: int) -> Floats:
-        """The straight pieces (m, 6) that a step cut with, those of its `owner`."""
+        """The straight pieces (m, 6) of the tip that a step cut with, those of its `owner`."""
         first = sum(len(s.owner) for s in self.steps[:step])
-        return self.cuts.table()[0][first : first + len(self.steps[step].owner)]
+        return self.cuts.table().pieces[first : first + len(self.steps[step].owner)]
 
 
 def simulate(
@@ -169,7 +173,7 @@ def simulate(
 
 @dataclass(frozen=True)
 class Stroke:
-    """What one tool does in an operation: straight `pieces` (m, 6) and the row (m,) of the moves each belongs to."""
+    """What one tool does in an operation: straight `pieces` (m, 6), or (m, 12) where its axis leans or turns, and the row (m,) of the moves each belongs to."""
 
     tool: Assembly
     pieces: Floats
@@ -184,8 +188,8 @@ def strokes_of(motion: MotionTable, tools: dict[int, Assembly]) -> list[Stroke]:
     for mine in np.split(np.arange(len(motion)), changes):
         tool = tools.get(int(motion.tool[mine[0]])) if len(mine) else None
         if tool is not None:
-            pieces, owner = _rows(motion, mine).straightened(ARC_MM, PART * tool.radius)
-            out.append(Stroke(tool, pieces, mine[owner]))
+            pieces, owner = _rows(motion, mine).in_setup(ARC_MM, PART * tool.radius)
+            out += [Stroke(tool, own, mine[owner[span]]) for own, span in by_axis(pieces)]
     return out
 
 
@@ -272,12 +276,46 @@ def _cut_pieces(
     for a in range(0, max(1, len(pieces)), 10_000):
         tick(a / max(1, len(pieces)))
         span = slice(a, a + 10_000)
-        parts.append(work.cut(pieces[span], bodies, rapid[span], tag0 + a))
+        if pieces.shape[1] == 6:
+            parts.append(work.cut(pieces[span], bodies, rapid[span], tag0 + a))
+        else:
+            parts += _cut_leaning(work, pieces[span], bodies, rapid[span], tag0 + a)
     return Removal(*(np.concatenate([getattr(p, f) for p in parts]) for f in Removal.__dataclass_fields__))
 
 
+def _cut_leaning(
+    work: Stock, poses: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int
+) -> list[Removal]:
+    """As `Stock.cut`, with a little play for all that must not touch: a swept body that leans leaves up to some µm of what
+    it should take, which the next pass would seem to run into."""
+    parts = []
+    borders = [0, *(np.flatnonzero(np.diff(rapid)) + 1).tolist(), len(poses)]
+    for first, last in pairwise(borders):
+        if first < last:
+            own, fast = poses[first:last].copy(), bool(rapid[first])
+            if fast:
+                own[:, :3] += LEAVES_MM * own[:, 3:6]
+                own[:, 6:9] += LEAVES_MM * own[:, 9:]
+            slim = slimmed(bodies, LEAVES_MM, fast)
+            parts.append(work.cut(own, slim, rapid[first:last], tag0 + first))
+    return parts
+
+
+def slimmed(bodies: Floats, play: float, cutter: bool) -> Floats:
+    """Bodies (b, 6: kind, z0, z1, r0, r1, role) with shank and holder, and where asked the `cutter`, thinner by `play` mm all
+    round."""
+    out = bodies.copy()
+    mine = np.flatnonzero(cutter | (out[:, 5] != CUTTING))
+    frustum = mine[out[mine, 0] == FRUSTUM]
+    out[frustum, 3:5] = np.maximum(out[frustum, 3:5] - play, np.minimum(out[frustum, 3:5], 0.5 * play))
+    rounded = mine[out[mine, 0] != FRUSTUM]
+    out[rounded, 4] -= play  # the corner, or the ball: its middle comes down with its radius
+    return out
+
+
 def _load_facts(pieces: Floats, row: NDArray[np.int64], load: Load, times: Floats) -> dict[str, Any]:
-    length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
+    tips = upright_pieces(pieces)
+    length = np.linalg.norm(tips[:, 3:] - tips[:, :3], axis=1)
     total = np.zeros(len(times))
     np.add.at(total, row, length)
     return summary(load, times[row] * length / np.maximum(total[row], 1e-12), length)
@@ -302,7 +340,7 @@ def _contacts(
         i = int(row[hit[0]])
         moves = len(np.unique(row[hit]))
         deepest = float(depth.max())
-        x, y, z = (float(v) for v in motion.end[i])
+        x, y, z = (float(v) for v in motion.places[i])
         findings.append(
             Finding(
                 "stop",

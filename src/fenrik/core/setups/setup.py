@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated, Literal
 
 import numpy as np
@@ -135,6 +135,8 @@ class Clamped:
     fixture: TriangleMesh | None = None
     shunned: TriangleMesh | None = None
     fixture_key: str | None = None
+    setup_from_side: Floats = field(default_factory=lambda: np.eye(4))
+    """Where the frame lies in the setup's when it is that of a side (4, 4): then all else here is in the side's frame."""
 
     def parts(self, mesh: TriangleMesh) -> TriangleMesh:
         """The part's mesh (part frame) as it stands in the setup frame, once for every part of an array."""
@@ -218,7 +220,7 @@ def clamp(
         rotation_up(up_direction(up, part, f"{where}.up"), math.radians(turn_deg)), (0.0, 0.0, 0.0)
     )
     points = apply(turned, part.mesh.vertices)
-    one_low, one_high = _tight(part, turned, points)
+    one_low, one_high = tight_box(part, turned, points)
     copies = _places(array, one_high - one_low)
     part_low, part_high = one_low, one_high + copies[-1]
     stock_mesh = None
@@ -230,7 +232,7 @@ def clamp(
         assert delivered is not None
         stock_mesh = (delivered if isinstance(delivered, TriangleMesh) else delivered.mesh).moved(turned)
         if isinstance(delivered, PartModel):
-            low, high = _tight(delivered, turned, stock_mesh.vertices)
+            low, high = tight_box(delivered, turned, stock_mesh.vertices)
             _check_inside(part_low, part_high, low, high, f"{where}.stock")
             for shift in copies:
                 _check_contained(points + shift, stock_mesh, delivered.mesh.deviation, f"{where}.stock")
@@ -261,8 +263,8 @@ def _places(array: PartArray | None, size: Floats) -> Floats:
     )
 
 
-def _tight(part: PartModel, turned: Floats, points: Floats) -> tuple[Floats, Floats]:
-    """The part's box in the turned frame: exact for a B-rep turned by right angles (from the exact
+def tight_box(part: PartModel, turned: Floats, points: Floats) -> tuple[Floats, Floats]:
+    """The part's box in a turned frame (4, 4): exact for a B-rep turned by right angles (from the exact
     boxes of its faces), that of the mesh for STL, else the mesh's widened by its deviation."""
     if part.brep is None:
         return points.min(axis=0), points.max(axis=0)

@@ -10,7 +10,7 @@ import math
 import numpy as np
 
 from fenrik.core.stock._jit import njit
-from fenrik.core.stock._normal_kernels import cut_normal
+from fenrik.core.stock._normal_kernels import cut_normal, leaning_normal
 
 SIDE = 32
 TILE = SIDE * SIDE
@@ -85,11 +85,17 @@ def _mixed_cells(flags, slot):
 
 
 @njit(cache=True, nogil=True)
-def _normal(point, axis, from_inside, tag, pieces, set_of, sets, sizes, box):
+def _normal(point, axis, from_inside, tag, pieces, leans, axes, set_of, sets, sizes, box):
     """Outward direction of the material at a crossing, and whether it is known."""
     if tag >= 0 and tag < len(pieces):
         s = set_of[tag]
-        nx, ny, nz, off = cut_normal(point[0], point[1], point[2], pieces[tag], sets[s], sizes[s])
+        lean = leans[tag] if len(leans) else -1
+        if lean >= 0:
+            nx, ny, nz, off = leaning_normal(
+                point[0], point[1], point[2], pieces[tag], axes[lean], sets[s], sizes[s]
+            )
+        else:
+            nx, ny, nz, off = cut_normal(point[0], point[1], point[2], pieces[tag], sets[s], sizes[s])
         along = nx if axis == 0 else (ny if axis == 1 else nz)
         return nx, ny, nz, off < 0.01 and along * (1.0 if from_inside else -1.0) > 1e-3
     if tag == DELIVERED and box:
@@ -99,7 +105,9 @@ def _normal(point, axis, from_inside, tag, pieces, set_of, sets, sizes, box):
 
 
 @njit(cache=True, nogil=True)
-def brick(at, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell, pieces, set_of, sets, sizes, box):
+def brick(
+    at, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell, pieces, leans, axes_of, set_of, sets, sizes, box
+):
     """One brick `at` (3,), from the rays of the three directions (arrays) with their numbers of tiles along u.
 
     Returns the mixed cells' numbers (n,) and vertices (n, 3), and per crossed edge the four cells' numbers (m, 4),
@@ -141,7 +149,9 @@ def brick(at, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell, pieces, set_
                     value, tag = _crossing(rays, tiles_u[a], nu, nv, low, low + cell, f == 1)
                     point[a] = value
                     point[u], point[v] = origin[u] + (nu + 0.5) * cell, origin[v] + (nv + 0.5) * cell
-                    nx, ny, nz, known = _normal(point, a, f == 1, tag, pieces, set_of, sets, sizes, box)
+                    nx, ny, nz, known = _normal(
+                        point, a, f == 1, tag, pieces, leans, axes_of, set_of, sets, sizes, box
+                    )
                     for dj in range(2):
                         for dk in range(2):
                             lj, lk = j - 1 + dj, k - 1 + dk

@@ -10,6 +10,9 @@ import math
 from fenrik.core.stock._jit import njit
 from fenrik.core.stock._sweep_kernels import BALL, FRUSTUM, GOLD
 
+LOOKS = 8
+"""Shares of a piece with a turning axis that are looked at before the nearest is searched."""
+
 
 @njit(cache=True, nogil=True)
 def _distance(body, d, z):
@@ -103,3 +106,84 @@ def cut_normal(x, y, z, piece, bodies, count):
         bx, by = -s * (piece[3] - piece[0]) * bz, -s * (piece[4] - piece[1]) * bz
         bz = bz * run / length
     return bx, by, bz, abs(best)
+
+
+@njit(cache=True, nogil=True)
+def _leaning_at(body, x, y, z, piece, axes, t):
+    """`_distance` of a point from a body whose axis leans, at share t of the piece, and the way (3,) from the tip and the
+    axis (3,) there."""
+    px = x - piece[0] - t * (piece[3] - piece[0])
+    py = y - piece[1] - t * (piece[4] - piece[1])
+    pz = z - piece[2] - t * (piece[5] - piece[2])
+    ax = axes[0] + t * (axes[3] - axes[0])
+    ay = axes[1] + t * (axes[4] - axes[1])
+    az = axes[2] + t * (axes[5] - axes[2])
+    size = math.sqrt(ax * ax + ay * ay + az * az)
+    ax, ay, az = ax / size, ay / size, az / size
+    up = px * ax + py * ay + pz * az
+    qx, qy, qz = px - up * ax, py - up * ay, pz - up * az
+    d = math.sqrt(qx * qx + qy * qy + qz * qz)
+    sd, nd, nz = _distance(body, d, up)
+    return sd, nd, nz, d, qx, qy, qz, ax, ay, az
+
+
+@njit(cache=True, nogil=True)
+def turned_normal(x, y, z, piece, axes, bodies, count):
+    """As `cut_normal`, for an axis that turns evenly from axes[:3] to axes[3:] (unit vectors) along the piece."""
+    best, bx, by, bz = 1e30, 0.0, 0.0, 1.0
+    for b in range(count):
+        low, at = 1e30, 0.0
+        for i in range(LOOKS + 1):
+            found = _leaning_at(bodies[b], x, y, z, piece, axes, i / LOOKS)[0]
+            if found < low:
+                low, at = found, i / LOOKS
+        p, q = max(0.0, at - 1.0 / LOOKS), min(1.0, at + 1.0 / LOOKS)
+        for _ in range(22):
+            c, e = q - GOLD * (q - p), p + GOLD * (q - p)
+            near = _leaning_at(bodies[b], x, y, z, piece, axes, c)[0]
+            if near < _leaning_at(bodies[b], x, y, z, piece, axes, e)[0]:
+                q = e
+            else:
+                p = c
+        sd, nd, nz, d, qx, qy, qz, ax, ay, az = _leaning_at(bodies[b], x, y, z, piece, axes, 0.5 * (p + q))
+        if sd < best:
+            best = sd
+            share = nd / d if d > 1e-12 else 0.0
+            bx, by, bz = -share * qx - nz * ax, -share * qy - nz * ay, -share * qz - nz * az
+    return bx, by, bz, abs(best)
+
+
+@njit(cache=True, nogil=True)
+def leaning_normal(x, y, z, piece, axes, bodies, count):
+    """As `cut_normal`, for an axis that leans or turns: `axes` (6,) are those at both ends of the piece."""
+    ax, ay, az = axes[0], axes[1], axes[2]
+    if abs(axes[3] - ax) + abs(axes[4] - ay) + abs(axes[5] - az) > 1e-12:
+        return turned_normal(x, y, z, piece, axes, bodies, count)
+    # it leans without turning: upright in a frame of its own
+    if abs(ax) < 0.9:
+        ux, uy, uz = 0.0, -az, ay
+    else:
+        ux, uy, uz = az, 0.0, -ax
+    size = math.sqrt(ux * ux + uy * uy + uz * uz)
+    ux, uy, uz = ux / size, uy / size, uz / size
+    vx, vy, vz = ay * uz - az * uy, az * ux - ax * uz, ax * uy - ay * ux
+    qx, qy, qz = x - piece[0], y - piece[1], z - piece[2]
+    dx, dy, dz = piece[3] - piece[0], piece[4] - piece[1], piece[5] - piece[2]
+    own = (
+        0.0, 0.0, 0.0,
+        dx * ux + dy * uy + dz * uz, dx * vx + dy * vy + dz * vz, dx * ax + dy * ay + dz * az,
+    )  # fmt: skip
+    nx, ny, nz, off = cut_normal(
+        qx * ux + qy * uy + qz * uz,
+        qx * vx + qy * vy + qz * vz,
+        qx * ax + qy * ay + qz * az,
+        own,
+        bodies,
+        count,
+    )
+    return (
+        nx * ux + ny * vx + nz * ax,
+        nx * uy + ny * vy + nz * ay,
+        nx * uz + ny * vz + nz * az,
+        off,
+    )

@@ -16,6 +16,8 @@ from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.paths.toolpath import Toolpath
 from fenrik.core.stock import _height_kernels as k
+from fenrik.core.stock._projection_kernels import raise_intervals
+from fenrik.core.stock.dexels import Stock
 from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
@@ -117,3 +119,21 @@ def pieces_of(
         np.zeros(len(path) - 1, dtype=np.int32),
     )
     return table.straightened(tolerance, longest)
+
+
+def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Floats, cell: float) -> HeightMap:
+    """The height map of a stock's dexels seen down the Z of another frame: never less than there is.
+
+    `map_from_stock` (4, 4) takes the stock's frame to that of the map; low and high (3,) bound the stock there. Material
+    thinner than the lattice's cell between its rays counts only where a ray meets it.
+    """
+    out = HeightMap.of_box(low - 2 * cell, high + 2 * cell, cell)
+    out.heights[:] = NOTHING
+    turned, shift = np.ascontiguousarray(map_from_stock[:3, :3]), np.ascontiguousarray(map_from_stock[:3, 3])
+    for direction, rays in enumerate(stock.rays):
+        ends, _, counts = rays.dense()
+        raise_intervals(
+            out.heights, out.x0, out.y0, cell, np.ascontiguousarray(ends), np.ascontiguousarray(counts),
+            direction, stock.origin, stock.cell, turned, shift,
+        )  # fmt: skip
+    return out

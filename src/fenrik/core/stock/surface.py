@@ -83,7 +83,7 @@ def brick_grid(shape: tuple[int, int, int]) -> tuple[int, int, int]:
 
 def bricks(stock: Stock, cuts: Cuts, places: Iterable[Place]) -> dict[Place, Brick]:
     """The bricks at some places of a stock whose tags are those of `cuts`."""
-    pieces, owner, sets, sizes = cuts.table()
+    pieces, leans, axes, owner, sets, sizes = cuts.table()
     rays = [r.arrays[:5] for r in stock.rays]
     tiles_u = tuple(r.tiles[0] for r in stock.rays)
 
@@ -97,6 +97,8 @@ def bricks(stock: Stock, cuts: Cuts, places: Iterable[Place]) -> dict[Place, Bri
                 stock.origin,
                 stock.cell,
                 pieces,
+                leans,
+                axes,
                 owner,
                 sets,
                 sizes,

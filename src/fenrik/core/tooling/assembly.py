@@ -254,6 +254,7 @@ class Assembly(BaseModel):
             "flute_length": self.flute_length,
             "shank_diameter": self.shank_diameter,
             "stick_out": self.stick_out,
+            "gauge_length": self.gauge_length,
             "teeth": self.teeth,
             "coating": self.coating,
             "holder": [s.model_dump() for s in self.holder],

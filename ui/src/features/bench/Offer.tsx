@@ -5,6 +5,7 @@ import { shownLength } from "../../forms/fields";
 import { useShared } from "./context";
 import { useRounds } from "./Holes";
 import { loopOf } from "./loops";
+import { sideOf } from "../setups/sides";
 import { useBench } from "./store";
 
 interface Row {
@@ -89,6 +90,21 @@ export function Offer() {
             }
           >
             This way up
+          </Button>
+        )}
+        {station === "setups" && chosen && face && (face.normal || face.axis) && (
+          <Button
+            size="compact-xs"
+            variant="default"
+            onClick={() =>
+              change((d) => {
+                const s = d.setups[setup];
+                const taken = (s.sides ?? []).map((one) => one.name);
+                s.sides = [...(s.sides ?? []), sideOf(face, last.point, taken)];
+              })
+            }
+          >
+            Work from here
           </Button>
         )}
         {station === "setups" && chosen && (

@@ -4,7 +4,7 @@ import { useBlob, useProof, useStockAt } from "../../api/hooks";
 import type { Vec3 } from "../../api/types";
 import { BenchScene } from "../../scene/BenchScene";
 import { clearedShape } from "../../scene/cutter";
-import { groundOf, HeightField, poseAt, type Motion } from "../../scene/heightfield";
+import { groundOf, HeightField, axisAt, poseAt, type Motion } from "../../scene/heightfield";
 import { DeviationLegend, PathLegend } from "./Legends";
 import { Offer } from "./Offer";
 import { useShared } from "./context";
@@ -173,11 +173,19 @@ function useFixture(shape: string | null | undefined, name?: string) {
 }
 
 function usePath(scene: BenchScene | null) {
-  const { state, station } = useShared();
+  const { state, station, document } = useShared();
   const { setup, operation } = useBench();
+  const doc = document.setups[setup];
   const chosen = operation !== null ? state?.setups[setup]?.operations[operation] : undefined;
   const key = station === "plan" && chosen?.state === "ready" ? chosen.key : null;
   const blob = useBlob(key ? `/paths/${key}` : null);
+  const side = station === "plan" && operation !== null ? doc?.operations[operation]?.side : null;
+  const frame = state?.setups[setup]?.sides?.find((s) => s.name === side)?.setup_from_side ?? null;
+  const placed = JSON.stringify(frame);
+  useEffect(() => {
+    scene?.setSideFrame(frame);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, placed]);
   useEffect(() => scene?.setPath(key && blob.data ? blob.data : null), [scene, key, blob.data]);
 }
 
@@ -225,7 +233,9 @@ function useProofView(scene: BenchScene | null) {
     fieldRef.current = null;
     if (!scene) return;
     const waiting = setup?.stock?.shape && !shape;
-    if (!key || !motion.data || !setup?.stock || waiting || shown !== "replay") return scene.remove("field");
+    const leans = !!motion.data?.arrays.axes; // heights cannot show it: the server's stock does
+    if (!key || !motion.data || !setup?.stock || waiting || leans || shown !== "replay")
+      return scene.remove("field");
     const moves: Motion = {
       pieces: motion.data.arrays.pieces as Float32Array,
       endsAt: motion.data.arrays.ends_at as Float32Array,
@@ -262,7 +272,7 @@ function useProofView(scene: BenchScene | null) {
       scene.setTool(document.tools.find((t) => t.number === pose.tool) ?? null);
       toolShown.current = pose.tool;
     }
-    scene.placeTool(pose.tip);
+    scene.placeTool(pose.tip, axisAt(motion.data.arrays.axes as Float32Array | undefined, pose));
   }, [scene, key, motion.data, time, shown, station, document.tools]);
   useEffect(() => scene?.setPlace(key ? place : null), [scene, key, place]);
 }

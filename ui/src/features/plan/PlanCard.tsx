@@ -21,6 +21,9 @@ import { Borders } from "./Areas";
 import { duplicated, removed, renamed } from "./operations";
 import { RepeatFields } from "./Repeats";
 
+/** The setup's own direction among its sides. */
+const ABOVE = "";
+
 /** What is decided for the selected operation, what follows, and the rest. */
 export function PlanCard() {
   const { id, document, revision, library, editing } = useShared();
@@ -30,6 +33,7 @@ export function PlanCard() {
   if (!doc || operation === null)
     return <p className="small">Choose an operation on the sheet, or add one.</p>;
   const strategy = library.strategies.find((s) => s.id === doc.strategy)!;
+  const sides = document.setups[setup].sides ?? [];
   const edit = (work: (o: Operation) => void) =>
     editing.edit((d) => work(d.setups[setup].operations[operation]));
   const derived = values?.derived ?? {};
@@ -47,6 +51,17 @@ export function PlanCard() {
           .map((t) => ({ value: String(t.number), label: `T${t.number} ${t.name}` }))}
         onSave={(v) => edit((o) => void (o.tool = Number(v)))}
       />
+      {(sides.length > 0 || doc.side) && (
+        <ChoiceField
+          label="Side"
+          value={doc.side ?? ABOVE}
+          data={[
+            { value: ABOVE, label: "From above" },
+            ...sides.map((s) => ({ value: s.name, label: s.name })),
+          ]}
+          onSave={(v) => edit((o) => void (o.side = v === ABOVE ? null : v))}
+        />
+      )}
       {strategy.needs_holes && (
         <>
           <h3>{strategy.places === "bosses" ? "Bosses" : "Holes"}</h3>

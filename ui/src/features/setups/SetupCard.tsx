@@ -3,6 +3,7 @@ import { ChoiceField, LengthField, NameField, PlainField, SwitchField } from "..
 import { useShared } from "../bench/context";
 import { useBench } from "../bench/store";
 import { rename } from "./changes";
+import { SideFields } from "./SideFields";
 import { FixtureFields } from "./FixtureFields";
 import { ArrayFields, StockFields, ZeroFields } from "./SetupFields";
 
@@ -48,6 +49,8 @@ export function SetupCard() {
           onSave={(v) => edit((s) => void (s.up = { ...s.up, reverse: v }))}
         />
       </div>
+      <h3>Sides</h3>
+      <SideFields index={i} setup={setup} />
       <h3>Machine and material</h3>
       <ChoiceField
         label="Machine"

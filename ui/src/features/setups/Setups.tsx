@@ -108,9 +108,21 @@ function SetupFacts({ index }: { index: number }) {
       {machine && (
         <Follows
           label="Travels of the machine"
-          value={[machine.x, machine.y, machine.z].map(([a, b]) => shownLength(b - a, u)).join(" x ")}
+          value={["X", "Y", "Z"]
+            .map((letter) => machine.joints.find((j) => j.letter === letter)!)
+            .map((j) => shownLength(j.high! - j.low!, u))
+            .join(" x ")}
         />
       )}
+      {machine?.joints
+        .filter((j) => j.kind === "rotary")
+        .map((j) => (
+          <Follows
+            key={j.name}
+            label={`Range of ${j.letter || j.name}`}
+            value={j.low === null || j.high === null ? "without end" : `${j.low}° to ${j.high}°`}
+          />
+        ))}
     </>
   );
 }

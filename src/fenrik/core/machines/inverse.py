@@ -1,0 +1,135 @@
+"""Joint values for a tool's place and direction, in closed form: three linear joints and up to two rotary ones.
+
+The two rotary joints follow from the tool's direction (Paden-Kahan subproblem 2: Paden 1986; Murray, Li, Sastry 1994), for
+any two axes, at right angles or not; the linear ones from three equations. Rotation about the tool itself is free.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from fenrik.core.errors import ComputeError
+from fenrik.core.machines.chain import Chain
+
+Floats = NDArray[np.float64]
+SAME_DIRECTION = 1e-9
+"""Sine below which the tool counts as parallel to a rotary axis: the angle about that axis is then free."""
+
+CLOSE_ENOUGH = 1e-12
+"""How far below zero rounding may take the square of what separates both solutions where they meet."""
+
+
+@dataclass(frozen=True)
+class Rotaries:
+    """Solutions for directions (m, 3): `angles` (m, s, r) degrees in -180 to 180 of the r rotary joints in the chain's
+    order; `exists` (m, s) whether a solution points the tool as asked; `free` (m, s) whether the first rotary joint may
+    stand anywhere (the pole: the tool lies along its axis)."""
+
+    angles: Floats
+    exists: NDArray[np.bool_]
+    free: NDArray[np.bool_]
+
+
+@njit(cache=True, nogil=True)
+def _angle(axis, p, q):  # type: ignore[no-untyped-def]
+    """Angle rad about `axis` that turns the part of p square to it into that of q."""
+    pa = p[0] * axis[0] + p[1] * axis[1] + p[2] * axis[2]
+    qa = q[0] * axis[0] + q[1] * axis[1] + q[2] * axis[2]
+    px, py, pz = p[0] - pa * axis[0], p[1] - pa * axis[1], p[2] - pa * axis[2]
+    qx, qy, qz = q[0] - qa * axis[0], q[1] - qa * axis[1], q[2] - qa * axis[2]
+    sine = axis[0] * (py * qz - pz * qy) + axis[1] * (pz * qx - px * qz) + axis[2] * (px * qy - py * qx)
+    return np.arctan2(sine, px * qx + py * qy + pz * qz)
+
+
+@njit(cache=True, nogil=True)
+def two_rotaries(first, second, tool, wanted, angles, exists, free):  # type: ignore[no-untyped-def]
+    """Fills `angles` (m, 2, 2) rad, `exists` and `free` (m, 2): e^(first a) e^(second b) tool = wanted (m, 3)."""
+    dot = first @ second
+    cross = np.cross(first, second)
+    size = cross @ cross
+    t2 = second @ tool
+    s2 = np.sqrt(np.sum(np.cross(second, tool) ** 2))
+    for i in range(len(wanted)):
+        w = wanted[i]
+        t1 = first @ w
+        # z = alpha first + beta second ± gamma cross is what both turn into
+        alpha = (dot * t2 - t1) / (dot * dot - 1.0)
+        beta = (dot * t1 - t2) / (dot * dot - 1.0)
+        # |z|² = 1, as a product that stays exact where both solutions meet (as in Heron's formula)
+        s1 = np.sqrt(np.sum(np.cross(first, w) ** 2))
+        rest = (s1 * s2 - t1 * t2 + dot) * (s1 * s2 + t1 * t2 - dot)
+        reach = rest / (size * size)
+        ok = rest > -CLOSE_ENOUGH
+        gamma = np.sqrt(max(0.0, reach))
+        pole = s1 < SAME_DIRECTION
+        for k in range(2):
+            z = alpha * first + beta * second + (gamma if k == 0 else -gamma) * cross
+            angles[i, k, 1] = _angle(second, tool, z)
+            angles[i, k, 0] = 0.0 if pole else _angle(first, z, w)
+            exists[i, k] = ok
+            free[i, k] = pole
+
+
+def rotaries(chain: Chain, directions: Floats) -> Rotaries:
+    """All positions of a chain's rotary joints in which the tool points along directions (m, 3, unit vectors in the work
+    mount's frame, from the tip to the spindle).
+
+    Raises ComputeError for a chain with more than two rotary joints, or with two parallel ones.
+    """
+    turning = np.flatnonzero(chain.rotary)
+    count = len(directions)
+    wanted = np.ascontiguousarray(directions @ chain.work[:3, :3].T)
+    tool = np.ascontiguousarray(chain.tool[:3, 2])
+    if len(turning) == 0:
+        same = np.linalg.norm(wanted - tool, axis=1) < 1e-7
+        return Rotaries(np.zeros((count, 1, 0)), same[:, None], np.zeros((count, 1), dtype=np.bool_))
+    first = np.ascontiguousarray(chain.axis[turning[0]])
+    if len(turning) == 1:
+        angles = np.array([_angle(first, tool, w) for w in wanted])
+        same = np.abs(wanted @ first - float(tool @ first)) < 1e-7
+        free = np.linalg.norm(np.cross(wanted, first), axis=1) < SAME_DIRECTION
+        angles[free] = 0.0
+        return Rotaries(np.degrees(angles)[:, None, None], same[:, None], free[:, None])
+    second = np.ascontiguousarray(chain.axis[turning[1]])
+    if len(turning) > 2 or np.linalg.norm(np.cross(first, second)) < 1e-6:
+        raise ComputeError(
+            f"The closed form takes two rotary joints that are not parallel; here they are"
+            f" {', '.join(chain.names[i] for i in turning)}.",
+            remedy="Use another machine.",
+        )
+    out = np.zeros((count, 2, 2))
+    exists, free = np.zeros((count, 2), dtype=np.bool_), np.zeros((count, 2), dtype=np.bool_)
+    two_rotaries(first, second, tool, wanted, out, exists, free)
+    return Rotaries(np.degrees(out), exists, free)
+
+
+def with_linear(chain: Chain, tips: Floats, angles: Floats, length: float) -> Floats:
+    """Joint values (m, n) with given rotary angles (m, r) degrees that bring the tip, `length` mm below the tool mount, to
+    tips (m, 3) in the work mount's frame.
+
+    Raises ComputeError for a chain without three linear joints in three directions.
+    """
+    moving, turning = np.flatnonzero(~chain.rotary), np.flatnonzero(chain.rotary)
+    if len(moving) != 3:
+        raise ComputeError(
+            f"The machine has {len(moving)} linear joints; three are needed.", remedy="Use another machine."
+        )
+    count = len(tips)
+    values = np.zeros((count, len(chain)))
+    values[:, turning] = angles
+    columns = np.zeros((count, 3, 3))
+    before = np.tile(chain.base_from_work, (count, 1, 1))
+    for i in range(len(chain)):
+        if chain.rotary[i]:
+            before = before @ chain.motion(i, values[:, i])
+        else:
+            columns[:, :, int(np.searchsorted(moving, i))] = before[:, :3, :3] @ chain.axis[i]
+    tip = before @ chain.tool @ np.array([0.0, 0.0, -length, 1.0])
+    if np.abs(np.linalg.det(columns)).min(initial=1.0) < 1e-9:
+        raise ComputeError("Two linear joints of the machine move alike.", remedy="Use another machine.")
+    values[:, moving] = np.linalg.solve(columns, (tips - tip[:, :3])[:, :, None])[:, :, 0]
+    return values

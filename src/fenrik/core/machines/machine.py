@@ -1,0 +1,147 @@
+"""A machine as the job uses it: its chain, limits and spindle, and where the work stands on it."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from fenrik.core.errors import ComputeError
+from fenrik.core.machines.chain import Chain, Joint, Mount, chain_of
+from fenrik.core.machines.choosing import Limits, chosen
+from fenrik.core.machines.inverse import rotaries, with_linear
+
+Floats = NDArray[np.float64]
+Range = tuple[float, float]
+LINEAR = ("X", "Y", "Z")
+
+
+class Machine(BaseModel):
+    """A machine: a tree of joints with a mount for the work (the middle of the table's top, Z up) and one for the tool (on
+    the spindle's gauge line, Z from the tip to the spindle).
+
+    With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's size along X and
+    Y; `junction_mm` is how far the control may round a corner.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    id: str
+    name: str
+    joints: Annotated[list[Joint], Field(min_length=1, max_length=12)]
+    work: Mount
+    tool: Mount
+    table: tuple[float, float]
+    feed_max_mm_min: Annotated[float, Field(gt=0)]
+    spindle_rpm: Range
+    spindle_power_kw: Annotated[float, Field(gt=0)]
+    tool_change_s: Annotated[float, Field(ge=0)]
+    junction_mm: Annotated[float, Field(gt=0)]
+
+    @model_validator(mode="after")
+    def _whole(self) -> Machine:
+        names = [j.name for j in self.joints]
+        letters = [j.letter for j in self.joints if j.letter]
+        for what, given in (("joint", names), ("letter", letters)):
+            twice = sorted({n for n in given if given.count(n) > 1})
+            if twice:
+                raise ValueError(f"the {what} '{twice[0]}' stands twice; give each its own")
+        for j in self.joints:
+            if j.low is not None and j.high is not None and j.low > j.high:
+                raise ValueError(f"joint '{j.name}' has its low end {j.low:g} over its high end {j.high:g}")
+        chain_of(self.joints, self.work, self.tool)
+        return self
+
+    @cached_property
+    def chain(self) -> Chain:
+        """The chain from the work to the tool."""
+        return chain_of(self.joints, self.work, self.tool)
+
+    @cached_property
+    def in_chain(self) -> list[Joint]:
+        """The joints of the chain, in its order."""
+        known = {j.name: j for j in self.joints}
+        return [known[name] for name in self.chain.names]
+
+    @cached_property
+    def rotary(self) -> list[Joint]:
+        """The rotary joints, in the chain's order."""
+        return [j for j in self.in_chain if j.kind == "rotary"]
+
+    def joint(self, letter: str) -> Joint:
+        """The joint with a word address."""
+        return next(j for j in self.joints if j.letter == letter)
+
+    def place(self, letter: str) -> int:
+        """The place of a joint in the chain by its word address."""
+        return next(i for i, j in enumerate(self.in_chain) if j.letter == letter)
+
+    @cached_property
+    def low(self) -> Floats:
+        """Lower ends (n,) of the joints in the chain's order, minus infinity where there is none."""
+        return np.array([-np.inf if j.low is None else j.low for j in self.in_chain])
+
+    @cached_property
+    def high(self) -> Floats:
+        """Upper ends (n,), likewise."""
+        return np.array([np.inf if j.high is None else j.high for j in self.in_chain])
+
+    @cached_property
+    def speed(self) -> Floats:
+        """Highest speeds (n,) mm/min and degrees/min in the chain's order."""
+        return np.array([j.speed for j in self.in_chain])
+
+    @cached_property
+    def acceleration(self) -> Floats:
+        """Accelerations (n,) mm/s² and degrees/s² in the chain's order."""
+        return np.array([j.acceleration * (1000.0 if j.kind == "linear" else 1.0) for j in self.in_chain])
+
+    def rotary_positions(self, axes: Floats, start: Floats | None = None) -> tuple[Floats, NDArray[np.bool_]]:
+        """Positions (m, r) degrees of the rotary joints in which the tool points along `axes` (m, 3) of the work mount's
+        frame, the quickest way through all of them, and whether each can be reached (m,)."""
+        turning = self.chain.rotary
+        limits = Limits(self.low[turning], self.high[turning], self.speed[turning])
+        begin = np.zeros(int(turning.sum())) if start is None else start
+        return chosen(rotaries(self.chain, axes), limits, begin)
+
+    def joint_values(self, tips: Floats, angles: Floats, length: float) -> Floats:
+        """Joint values (m, n) for tips (m, 3) in the work mount's frame with rotary angles (m, r) and a tool `length` mm
+        from the tool mount to the tip."""
+        return with_linear(self.chain, tips, angles, length)
+
+    def why_not(self, axis: Floats) -> str:
+        """Why the tool cannot point along an axis (3,) of the work mount's frame, in words; empty where it can."""
+        try:
+            found = rotaries(self.chain, axis[None])
+        except ComputeError as error:
+            return error.what
+        turning = self.rotary
+        if not found.exists.any():
+            names = " and ".join(j.letter or j.name for j in turning) or "no rotary joint"
+            return f"the tool cannot point that way: the machine has {names}"
+        if self.rotary_positions(axis[None])[1][0]:
+            return ""
+        best: tuple[float, str] = (np.inf, "")
+        for angles in found.angles[0][found.exists[0]]:
+            for joint, angle in zip(turning, angles, strict=True):
+                lack, words = _lack(joint, float(angle))
+                if 0.0 < lack < best[0]:
+                    best = lack, words
+        return best[1]
+
+
+def _lack(joint: Joint, angle: float) -> tuple[float, str]:
+    """How many degrees a joint lacks to an angle, whichever turn, and the words."""
+    low, high = (-np.inf if joint.low is None else joint.low), (np.inf if joint.high is None else joint.high)
+    turns = angle + 360.0 * np.arange(-2, 3)
+    lacks = np.maximum(low - turns, turns - high)
+    nearest = int(np.argmin(lacks))
+    lack = float(max(0.0, lacks[nearest]))
+    words = (
+        f"{joint.letter or joint.name} would have to stand at {turns[nearest]:.2f}°, {lack:.2f}° beyond its range of"
+        f" {low:g}° to {high:g}°"
+    )
+    return lack, words

@@ -1,0 +1,122 @@
+"""A setup on its machine: what the words of a program mean there, and how the joints stand along its motion."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.frames import invert, transform
+from fenrik.core.machines.machine import LINEAR, Machine
+from fenrik.core.machines.motion import MotionTable, RowFrame
+
+Floats = NDArray[np.float64]
+TURN_DEG = 2.0
+"""A move of rotary joints is looked at in parts of at most so many degrees."""
+
+
+@dataclass(frozen=True)
+class OnMachine:
+    """A machine and where the setup stands on it: `work_from_setup` (4, 4) takes the setup frame to the work mount's."""
+
+    machine: Machine
+    work_from_setup: Floats
+
+    @cached_property
+    def setup_from_work(self) -> Floats:
+        """`work_from_setup`, inverted."""
+        return invert(self.work_from_setup)
+
+    @cached_property
+    def zero(self) -> Floats:
+        """What the control holds as the work offset: values (n,) of the joints, rotary ones at zero, at which the tip of a
+        tool without length stands on program zero."""
+        machine = self.machine
+        origin, upright = self.work_from_setup[None, :3, 3], np.zeros((1, len(machine.rotary)))
+        return np.asarray(machine.joint_values(origin, upright, 0.0)[0])
+
+    @cached_property
+    def _linear(self) -> list[int]:
+        return [self.machine.place(letter) for letter in LINEAR]
+
+    def joints(self, words: Floats, angles: Floats, length: float) -> Floats:
+        """Joint values (m, n) for coordinates X, Y, Z (m, 3) of the work offset, the tool's length corrected along Z, with
+        the rotary joints at angles (r,) or (m, r) degrees."""
+        out = np.tile(self.zero, (len(words), 1))
+        out[:, self._linear] += words
+        out[:, self._linear[2]] += length
+        out[:, self.machine.chain.rotary] = angles
+        return out
+
+    def words(self, joints: Floats, length: float) -> Floats:
+        """Coordinates X, Y, Z (m, 3) of joint values (m, n); the inverse of `joints`."""
+        out = (joints - self.zero)[:, self._linear]
+        out[:, 2] -= length
+        return np.asarray(out)
+
+    def home(self, length: float) -> float:
+        """The coordinate Z of the tip with Z at its upper end."""
+        joint = self._linear[2]
+        return float(self.machine.high[joint] - self.zero[joint] - length)
+
+    def tips(self, joints: Floats, length: float) -> tuple[Floats, Floats]:
+        """Tip (m, 3) and tool axis (m, 3) in the setup frame at joint values (m, n)."""
+        poses = self.setup_from_work @ self.machine.chain.poses(joints)
+        return poses[:, :3, 3] - length * poses[:, :3, 2], poses[:, :3, 2]
+
+    def axis(self, angles: Floats) -> Floats:
+        """The tool's axis (3,) in the setup frame with the rotary joints at angles (r,)."""
+        return np.asarray(self.tips(self.joints(np.zeros((1, 3)), angles, 0.0), 0.0)[1][0])
+
+    def frame(self, angles: Floats, length: float) -> RowFrame:
+        """The coordinates of the work offset with the rotary joints at angles (r,) and a tool of a length: with every
+        rotary joint at zero the setup frame."""
+        corners = np.vstack([np.zeros(3), np.eye(3)])
+        tips, axes = self.tips(self.joints(corners, angles, length), length)
+        matrix = transform(np.column_stack(list(tips[1:] - tips[0])), tips[0])
+        return RowFrame(_tidy(matrix), _tidy(axes[0]), np.array(angles, dtype=np.float64))
+
+    def turned(self, words: Floats, before: Floats, after: Floats, length: float) -> Floats:
+        """Poses (m, 12: tip and axis at both ends, setup frame) while the rotary joints go evenly from angles to angles
+        (r,) and the linear ones stand at words (3,)."""
+        count = max(1, int(np.ceil(np.abs(after - before).max(initial=0.0) / TURN_DEG)))
+        share = np.linspace(0.0, 1.0, count + 1)[:, None]
+        angles = before + share * (after - before)
+        tips, axes = self.tips(self.joints(np.tile(words, (count + 1, 1)), angles, length), length)
+        return np.hstack([tips[:-1], axes[:-1], tips[1:], axes[1:]])
+
+    def driven(
+        self, motion: MotionTable, lengths: dict[int, float], tolerance: float
+    ) -> tuple[Floats, Floats, NDArray[np.int32]]:
+        """Joint values (m, n) at both ends of the straight pieces of a motion, and the move (m,) of each. `lengths` are
+        those of the tools by number, mm."""
+        pieces, owner = motion.straightened(tolerance)
+        start, end = (np.zeros((len(pieces), len(self.machine.chain))) for _ in range(2))
+        turning = motion.turning
+        frame = np.zeros(len(owner), dtype=np.int32) if turning is None else turning.frame[owner]
+        came = frame if turning is None else turning.came[owner]
+        for number in np.unique(motion.tool[owner]):
+            length = lengths.get(int(number), 0.0)
+            tool = motion.tool[owner] == number
+            for at, points, out in ((came, pieces[:, :3], start), (frame, pieces[:, 3:], end)):
+                for f in np.unique(at[tool]):
+                    mine = tool & (at == f)
+                    out[mine] = self._reached(
+                        points[mine], None if turning is None else turning.frames[f], length
+                    )
+        return start, end, owner
+
+    def _reached(self, points: Floats, frame: RowFrame | None, length: float) -> Floats:
+        if frame is None:
+            return self.joints(points, np.zeros(len(self.machine.rotary)), length)
+        work = self.work_from_setup @ frame.setup_from_rows
+        tips = points @ work[:3, :3].T + work[:3, 3]
+        return self.machine.joint_values(tips, np.tile(frame.angles, (len(tips), 1)), length)
+
+
+def _tidy(values: Floats) -> Floats:
+    """Values within 1e-13 of whole numbers as these, so that axis-parallel frames stay exact."""
+    whole = np.round(values)
+    return np.where(np.abs(values - whole) < 1e-13, whole + 0.0, values)

@@ -1,0 +1,82 @@
+"""Work from a side that is picked on the part: from the pick to a proved program that turns the table."""
+
+from __future__ import annotations
+
+import json
+import re
+
+import yaml
+from playwright.sync_api import FormData, Page, expect
+
+from tests.browser.conftest import saved
+from tests.browser.test_whole_job import choose, station
+from tests.conftest import MODELS, ROOT
+
+
+def gauge_block(page: Page) -> int:
+    """The example without its side: all its operations work from above."""
+    document = yaml.safe_load((ROOT / "examples" / "gauge_block.yaml").read_text("utf-8"))
+    document["part"]["file"] = "gauge_block.step"
+    setup = document["setups"][0]
+    setup["operations"] = [
+        o for o in setup["operations"] if o["name"] in ("Face the top", "Drill the gauge bore")
+    ]
+    for operation in setup["operations"]:
+        operation.pop("side", None)
+    setup.pop("sides")
+    files = FormData()
+    content = json.dumps(document).encode()
+    files.append("files", {"name": "job.json", "mimeType": "application/json", "buffer": content})
+    model = (MODELS / "gauge_block.step").read_bytes()
+    files.append("files", {"name": "gauge_block.step", "mimeType": "application/step", "buffer": model})
+    answer = page.request.post("/api/jobs/import", multipart=files)
+    assert answer.ok, answer.text()
+    return answer.json()["id"]
+
+
+def test_a_bore_is_drilled_from_a_side_that_was_picked_on_its_face(page: Page):
+    job = gauge_block(page)
+    page.goto(f"/jobs/{job}/setups")
+    view = page.get_by_label("Model view")
+    expect(view).to_have_attribute("data-part", re.compile("part-"))
+    expect(page.get_by_text("Worked from above only.")).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Above").click()
+    page.wait_for_timeout(600)  # the view turns
+    box = view.bounding_box()
+    view.click(
+        position={"x": box["width"] / 2 + 90, "y": box["height"] / 2 + 60}
+    )  # the leaning face lies in front
+    page.get_by_role("button", name="Work from here").click()
+    side = page.get_by_role("group", name="Side Face 3")
+    name = side.get_by_role("textbox", name="Side, towards face 3")
+    name.fill("Gauge face")
+    name.press("Enter")
+    expect(page.get_by_role("group", name="Side Gauge face")).to_be_visible()
+    expect(page.get_by_text("The machine cannot work from here")).to_have_count(0)
+
+    # a machine that has no rotary joint says so at once; another one takes it
+    choose(page, "Machine", "Column mill 800")
+    expect(
+        page.get_by_text("The machine cannot work from here: the tool cannot point that way")
+    ).to_be_visible()
+    choose(page, "Machine", "Tilting table 320")
+    expect(page.get_by_text("The machine cannot work from here")).to_have_count(0)
+    expect(page.get_by_text("-120° to 30°")).to_be_visible()
+
+    station(page, "Plan")
+    page.get_by_role("table", name="Operations of Top").get_by_role(
+        "cell", name="Drill the gauge bore"
+    ).click()
+    choose(page, "Side", "Gauge face")
+    saved(page)
+    station(page, "Prove")
+    page.get_by_role("button", name=re.compile("^Prove")).first.click()
+    expect(page.get_by_text(re.compile(r"\d+(\.\d+)? % on size|on size")).first).to_be_visible(
+        timeout=180_000
+    )
+    state = page.request.get(f"/api/jobs/{job}/state").json()
+    release = state["releases"][0]
+    text = page.request.get(f"/api/jobs/{job}/releases/{release['name']}/program").text()
+    assert "G0 A30.000" in text and re.search(r"G81 X0\.000 Y19\.519 Z-34\.825", text)
+    facts = page.request.get(f"/api/proofs/{release['key']}/facts").json()
+    assert [f for f in facts["findings"] if f["severity"] == "stop" and f["kind"] == "difference"] == []

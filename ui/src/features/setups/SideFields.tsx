@@ -1,0 +1,56 @@
+import { Button } from "@mantine/core";
+import type { Setup, Side } from "../../api/types";
+import { NameField, PlainField } from "../../forms/fields";
+import { useShared } from "../bench/context";
+import { removeSide, renameSide } from "./sides";
+
+/** The further directions from which a setup is worked, and why its machine cannot reach one. */
+export function SideFields({ index, setup }: { index: number; setup: Setup }) {
+  const { editing, state } = useShared();
+  const sides = setup.sides ?? [];
+  const facts = state?.setups[index]?.sides ?? [];
+  return (
+    <>
+      {sides.length === 0 && (
+        <p className="small">
+          Worked from above only. Click a face or a bore in the view and choose “Work from here” for another
+          direction.
+        </p>
+      )}
+      {sides.map((side, i) => (
+        <div key={side.name} role="group" aria-label={`Side ${side.name}`} style={{ marginBottom: 10 }}>
+          <NameField
+            label={`Side, towards ${towards(side)}`}
+            value={side.name}
+            onSave={(name) => editing.edit((d) => renameSide(d.setups[index], side.name, name))}
+          />
+          <div className="two" style={{ alignItems: "end", marginTop: 4 }}>
+            <PlainField
+              label="Turn about its axis"
+              suffix="°"
+              value={side.turn_deg ?? 0}
+              onSave={(v) => editing.edit((d) => void (d.setups[index].sides![i].turn_deg = v ?? 0))}
+            />
+            <Button
+              variant="subtle"
+              color="gray"
+              size="compact-xs"
+              onClick={() => editing.edit((d) => removeSide(d.setups[index], side.name))}
+            >
+              Remove side
+            </Button>
+          </div>
+          {facts[i]?.out_of_reach && (
+            <div className="problem wrong" role="alert">
+              The machine cannot work from here: {facts[i].out_of_reach}.
+            </div>
+          )}
+        </div>
+      ))}
+    </>
+  );
+}
+
+function towards(side: Side): string {
+  return side.up.face ? `face ${side.up.face}` : `${side.up.axis} of the part`;
+}
