@@ -92,7 +92,10 @@ def main() -> None:
             "proof": {"cell_mm": 0.5},
         }  # fmt: skip
         solid = {**data, "setups": [{**setup, "stock": {"kind": "solid", "file": "wedge.stl"}}]}
-        faces = [{"name": f"f{i}", "strategy": "facing", "tool": 1, "side": s} for i, s in enumerate((None, "Front"))]
+        faces = [
+            {"name": f"f{i}", "strategy": "facing", "tool": 1, "side": s}
+            for i, s in enumerate((None, "Front"))
+        ]
         turned = {
             "name": "Top", "machine": "tilting_table_320", "operations": faces,
             "sides": [{"name": "Front", "up": {"axis": "-y"}}], "placement": {"z": 150.0},

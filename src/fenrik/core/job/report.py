@@ -82,7 +82,9 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
                     {"name": s.name, "setup_from_side": planner.seen(setup, s.name).setup_from_side.tolist()}
                     for s in setup.sides
                 ],
-                "program_zero": {setup.work_offset: [float(on.zero[planner.machine(setup).place(a)]) for a in LINEAR]},
+                "program_zero": {
+                    setup.work_offset: [float(on.zero[planner.machine(setup).place(a)]) for a in LINEAR]
+                },
                 "operations": [o for _, r in mine for o in r.facts["operations"]],
                 "programs": [r.facts["file"] for _, r in mine],
                 "time_s": sum(r.facts["time_s"] for _, r in mine),
