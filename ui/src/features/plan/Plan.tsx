@@ -181,6 +181,7 @@ function SetupPlan({ index }: { index: number }) {
               </td>
               <td>
                 {o.name}
+                {o.side && <div className="small">from {o.side}</div>}
                 {repeat && <div className="small">{repeatWords(repeat)}</div>}
               </td>
               <td>T{o.tool}</td>
