@@ -218,11 +218,11 @@ def test_the_planning_map_of_a_side_never_shows_less_than_there_is(direction, se
     row = np.floor((inside[:, 1] - seen.y0) / seen.cell).astype(int)
     over = seen.heights[row, col] - inside[:, 2]
     assert over.min() > -1e-9
-    # and not much more: over each cell that holds material, the least excess of its points is within some cells
+    # and not much more: over the cells that hold material, the least excess of their points is some cells
     flat = row * seen.heights.shape[1] + col
     least = np.full(seen.heights.size, np.inf)
     np.minimum.at(least, flat, over)
-    assert np.median(least[np.isfinite(least)]) < 4.0 * cell
+    assert np.median(least[np.isfinite(least)]) < 6.0 * cell
 
 
 @pytest.mark.parametrize("axis", [(0.0, -0.5, np.sqrt(0.75)), (0.6, 0.0, 0.8), (0.48, 0.6, 0.64)])

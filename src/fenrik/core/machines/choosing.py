@@ -51,29 +51,38 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
     `start` (r,) is where they stand before the first. A direction that cannot be reached leaves them where they are.
     """
     m, solutions, r = angles.shape
-    values = np.zeros((m, MOST_STATES, r))
-    back = np.zeros((m, MOST_STATES), dtype=np.int64)
-    counts = np.zeros(m, dtype=np.int64)
-    reached = np.zeros(m, dtype=np.bool_)
-    before, cost = start.copy().reshape(1, r), np.zeros(1)
-    turned = np.zeros((r, 16))
-    many = np.zeros(r, dtype=np.int64)
     endless = (low == -np.inf) & (high == np.inf)
+    most = solutions
+    for j in range(r):
+        if not endless[j]:
+            most *= int((min(high[j], 3600.0) - max(low[j], -3600.0)) // 360.0) + 2
+    most = min(MOST_STATES, 2 * most)
+    values = np.empty((m, most, r))
+    back = np.empty((m, most), dtype=np.int64)
+    reached = np.zeros(m, dtype=np.bool_)
+    before, cost = np.empty((most, r)), np.zeros(most)
+    known = 1
+    before[0] = start
+    turned = np.zeros((r, 32))
+    many = np.zeros(r, dtype=np.int64)
+    best = np.empty(most)
     for i in range(m):
         used = 0
-        best = np.full(MOST_STATES, np.inf)
+        best[:] = np.inf
         for s in range(solutions):
             if not exists[i, s]:
                 continue
+            if s > 0 and free[i, s] and free[i, 0] and abs(angles[i, s, r - 1] - angles[i, 0, r - 1]) < 1e-9:
+                continue  # both solutions are one there
             total = 1
             for j in range(r):
                 if j == 0 and free[i, s]:
-                    many[j] = len(before)  # the joint stays: one state for every state before
+                    many[j] = known  # the joint stays: one state for every state before
                 else:
                     many[j] = _windings(angles[i, s, j], low[j], high[j], turned[j])
                 total *= many[j]
             for number in range(total):
-                if used == MOST_STATES:
+                if used == most:
                     break
                 rest, only = number, -1
                 for j in range(r):
@@ -84,7 +93,7 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
                         values[i, used, j] = before[place, j]
                     else:
                         values[i, used, j] = turned[j, place]
-                first, last = (0, len(before)) if only < 0 else (only, only + 1)
+                first, last = (0, known) if only < 0 else (only, only + 1)
                 for b in range(first, last):
                     time = 0.0
                     for j in range(r):
@@ -102,14 +111,18 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
                     used += 1
         reached[i] = used > 0
         if used == 0:
-            used = len(before)
-            values[i, :used] = before
-            back[i, :used] = np.arange(used)
-            best[:used] = cost
-        counts[i] = used
-        before, cost = values[i, :used].copy(), best[:used].copy()
+            used = known
+            for k in range(known):
+                values[i, k] = before[k]
+                back[i, k] = k
+                best[k] = cost[k]
+        known = used
+        for k in range(used):
+            for j in range(r):
+                before[k, j] = values[i, k, j]
+            cost[k] = best[k]
     out = np.zeros((m, r))
-    state = int(np.argmin(cost)) if m else 0
+    state = int(np.argmin(cost[:known]))
     for i in range(m - 1, -1, -1):
         out[i] = values[i, state]
         state = back[i, state]

@@ -74,6 +74,66 @@ def two_rotaries(first, second, tool, wanted, angles, exists, free):  # type: ig
             free[i, k] = pole
 
 
+@njit(cache=True, nogil=True)
+def linear_joints(rotary, axis, point, base, tool, tips, values):  # type: ignore[no-untyped-def]
+    """Fills the linear joints of `values` (m, n; mm and degrees) so that the point `tool` (4,) of the tool comes to tips
+    (m, 3). Whether the linear joints move in three directions."""
+    n = len(rotary)
+    columns = np.zeros((3, 3))
+    turned, at = np.zeros((3, 3)), np.zeros(3)
+    more = np.zeros((3, 3))
+    for i in range(len(tips)):
+        turned[:] = base[:3, :3]
+        at[:] = base[:3, 3]
+        used = 0
+        for j in range(n):
+            x, y, z = axis[j]
+            if not rotary[j]:
+                for k in range(3):
+                    columns[k, used] = turned[k, 0] * x + turned[k, 1] * y + turned[k, 2] * z
+                used += 1
+                continue
+            quarter = values[i, j] / 90.0
+            angle = np.radians(values[i, j])
+            c, s = np.cos(angle), np.sin(angle)
+            if quarter == np.round(quarter):
+                c, s = np.round(c), np.round(s)
+            d = 1.0 - c
+            more[0, 0], more[0, 1], more[0, 2] = c + x * x * d, x * y * d - z * s, x * z * d + y * s
+            more[1, 0], more[1, 1], more[1, 2] = y * x * d + z * s, c + y * y * d, y * z * d - x * s
+            more[2, 0], more[2, 1], more[2, 2] = z * x * d - y * s, z * y * d + x * s, c + z * z * d
+            px, py, pz = point[j]
+            # the point stays: at += turned (point - more point)
+            qx = px - (more[0, 0] * px + more[0, 1] * py + more[0, 2] * pz)
+            qy = py - (more[1, 0] * px + more[1, 1] * py + more[1, 2] * pz)
+            qz = pz - (more[2, 0] * px + more[2, 1] * py + more[2, 2] * pz)
+            for k in range(3):
+                a, b, e = turned[k, 0], turned[k, 1], turned[k, 2]
+                at[k] += a * qx + b * qy + e * qz
+                for m in range(3):
+                    turned[k, m] = a * more[0, m] + b * more[1, m] + e * more[2, m]
+        rx = tips[i, 0] - (turned[0, 0] * tool[0] + turned[0, 1] * tool[1] + turned[0, 2] * tool[2] + at[0])
+        ry = tips[i, 1] - (turned[1, 0] * tool[0] + turned[1, 1] * tool[1] + turned[1, 2] * tool[2] + at[1])
+        rz = tips[i, 2] - (turned[2, 0] * tool[0] + turned[2, 1] * tool[1] + turned[2, 2] * tool[2] + at[2])
+        # Cramer's rule
+        ax, ay, az = columns[0, 0], columns[1, 0], columns[2, 0]
+        bx, by, bz = columns[0, 1], columns[1, 1], columns[2, 1]
+        ex, ey, ez = columns[0, 2], columns[1, 2], columns[2, 2]
+        ux, uy, uz = by * ez - bz * ey, bz * ex - bx * ez, bx * ey - by * ex
+        size = ax * ux + ay * uy + az * uz
+        if abs(size) < 1e-9:
+            return False
+        p = (rx * ux + ry * uy + rz * uz) / size
+        q = (rx * (ey * az - ez * ay) + ry * (ez * ax - ex * az) + rz * (ex * ay - ey * ax)) / size
+        w = (rx * (ay * bz - az * by) + ry * (az * bx - ax * bz) + rz * (ax * by - ay * bx)) / size
+        used = 0
+        for j in range(n):
+            if not rotary[j]:
+                values[i, j] = p if used == 0 else (q if used == 1 else w)
+                used += 1
+    return True
+
+
 def rotaries(chain: Chain, directions: Floats) -> Rotaries:
     """All positions of a chain's rotary joints in which the tool points along directions (m, 3, unit vectors in the work
     mount's frame, from the tip to the spindle).
@@ -118,18 +178,12 @@ def with_linear(chain: Chain, tips: Floats, angles: Floats, length: float) -> Fl
         raise ComputeError(
             f"The machine has {len(moving)} linear joints; three are needed.", remedy="Use another machine."
         )
-    count = len(tips)
-    values = np.zeros((count, len(chain)))
+    values = np.zeros((len(tips), len(chain)))
     values[:, turning] = angles
-    columns = np.zeros((count, 3, 3))
-    before = np.tile(chain.base_from_work, (count, 1, 1))
-    for i in range(len(chain)):
-        if chain.rotary[i]:
-            before = before @ chain.motion(i, values[:, i])
-        else:
-            columns[:, :, int(np.searchsorted(moving, i))] = before[:, :3, :3] @ chain.axis[i]
-    tip = before @ chain.tool @ np.array([0.0, 0.0, -length, 1.0])
-    if np.abs(np.linalg.det(columns)).min(initial=1.0) < 1e-9:
+    ok = linear_joints(
+        chain.rotary, chain.axis, chain.point, chain.base_from_work,
+        chain.tool @ np.array([0.0, 0.0, -length, 1.0]), np.ascontiguousarray(tips, dtype=np.float64), values,
+    )  # fmt: skip
+    if not ok:
         raise ComputeError("Two linear joints of the machine move alike.", remedy="Use another machine.")
-    values[:, moving] = np.linalg.solve(columns, (tips - tip[:, :3])[:, :, None])[:, :, 0]
     return values

@@ -6,8 +6,12 @@ high a rapid must be. The proof does not: it uses interval dexels and the posted
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cache
+from itertools import pairwise
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter
@@ -125,15 +129,34 @@ def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Float
     """The height map of a stock's dexels seen down the Z of another frame: never less than there is.
 
     `map_from_stock` (4, 4) takes the stock's frame to that of the map; low and high (3,) bound the stock there. Material
-    thinner than the lattice's cell between its rays counts only where a ray meets it.
+    that no ray of any direction meets, thinner than the lattice's cell both ways, does not count.
     """
     out = HeightMap.of_box(low - 2 * cell, high + 2 * cell, cell)
     out.heights[:] = NOTHING
     turned, shift = np.ascontiguousarray(map_from_stock[:3, :3]), np.ascontiguousarray(map_from_stock[:3, 3])
+    main = int(np.argmax(np.abs(turned[2])))
+    workers = numba.get_num_threads()
+    tasks = []
     for direction, rays in enumerate(stock.rays):
-        ends, _, counts = rays.dense()
-        raise_intervals(
-            out.heights, out.x0, out.y0, cell, np.ascontiguousarray(ends), np.ascontiguousarray(counts),
-            direction, stock.origin, stock.cell, turned, shift,
-        )  # fmt: skip
+        rows = np.linspace(0, rays.nv, workers + 1).astype(int)
+        tasks += [(direction, int(a), int(b)) for a, b in pairwise(rows) if a < b]
+
+    def seen(worker: int) -> Floats:
+        own = out.heights if worker == 0 else np.full_like(out.heights, NOTHING)
+        for direction, first, last in tasks[worker::workers]:
+            rays = stock.rays[direction]
+            arrays = (rays.places, rays.widths, rays.counts, rays.ends, rays.first, rays.last)
+            raise_intervals(
+                own, out.x0, out.y0, cell, arrays, rays.nu, rays.nv, direction, direction == main,
+                stock.origin, stock.cell, turned, shift, first, last,
+            )  # fmt: skip
+        return own
+
+    for more in _workers(workers).map(seen, range(workers)):
+        np.maximum(out.heights, more, out=out.heights)
     return out
+
+
+@cache
+def _workers(count: int) -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(count, "projection")
