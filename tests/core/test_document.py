@@ -41,7 +41,7 @@ def at(*path, value):
 @pytest.mark.parametrize(
     ("change", "where", "words"),
     [
-        (at("fenrik", value=9), "fenrik", "reads 1"),
+        (at("fenrik", value=9), "fenrik", "reads 2"),
         (at("colour", value="red"), "colour", "not known"),
         (at("setups", 0, "stock", "allowance", "x_low", value=-1.0), "setups[0].stock.allowance.x_low", "at least 0"),
         (at("setups", 0, "operations", 0, "strategy", value="wish"), "setups[0].operations[0].strategy", "level_roughing"),

@@ -296,7 +296,9 @@ def test_a_tap_too_short_is_never_trimmed_raised_or_adapted(tmp_path, changes):
 
 
 def test_a_tap_out_of_step_or_turning_the_wrong_way_is_found():
+    from fenrik.core.frames import transform
     from fenrik.core.machines.library import machine
+    from fenrik.core.machines.on_machine import OnMachine
     from fenrik.core.posting.readback import Reader
     from fenrik.core.proof.limits import limit_findings
 
@@ -305,8 +307,8 @@ def test_a_tap_out_of_step_or_turning_the_wrong_way_is_found():
     )
     for feed, wrong in (("625.", 0), ("600.", 1)):
         motion = Reader(50.0).read(text.format(feed))
-        where = np.array([0.0, 0.0, 100.0])
-        found = limit_findings(motion, {2: TAP}, machine("column_mill_500", ""), where, np.zeros(len(motion)))
+        on = OnMachine(machine("column_mill_500", ""), transform(np.eye(3), (0.0, 0.0, 100.0)))
+        found = limit_findings(motion, {2: TAP}, on, np.zeros(len(motion)))
         assert [f.kind for f in found] == ["feed"] * wrong
     reader = Reader(50.0)
     reader.read(text.format("625.").replace("G84", "G74"))
