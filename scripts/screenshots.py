@@ -1,6 +1,6 @@
 """Takes the pictures of docs/screenshots from the demonstration job of a running `make demo`.
 
-Run `make demo` in one terminal, wait until both demonstration jobs are proved, then `make screenshots`.
+Run `make demo` in one terminal, wait until all demonstration jobs are proved, then `make screenshots`.
 """
 
 from __future__ import annotations
@@ -28,6 +28,8 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         page.get_by_role("cell", name="End mill 12").click()
     elif name == "plan":
         page.get_by_text("Finish steep walls").click()
+    elif name == "sides":
+        page.get_by_role("cell", name="Clear the gauge face", exact=True).click()
     elif name == "replay":
         page.get_by_text("Replay", exact=True).click()
         canvas = page.get_by_role("slider", name="Moment of the program")
@@ -46,6 +48,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[1:]
     views = [("part", 1, "part"), ("setups", 1, "setups"), ("tools", 1, "tools"), ("plan", 2, "plan")]
+    views += [("sides", 3, "plan")]
     views += [(name, 2, "prove") for name in ("prove", "replay", "deviation")] + [("release", 1, "release")]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)

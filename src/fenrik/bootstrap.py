@@ -153,7 +153,7 @@ def load_demonstration(jobs: Jobs) -> None:
     if jobs.listing():
         return
     folder = ROOT / "examples"
-    for name in ("bearing_bracket", "nozzle_mould"):
+    for name in ("bearing_bracket", "nozzle_mould", "gauge_block"):
         job = load_job(folder / f"{name}.yaml")
         made = jobs.create(job_data(job))
         for file, _ in files_of(job):
