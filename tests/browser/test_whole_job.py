@@ -280,6 +280,7 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
     for words in ("M9 x 1", ""):
         thread.fill(words)
         thread.press("Enter")
+        saved(page)
         page.reload()
         under.get_by_role("cell", name="Thread milling", exact=True).click()
         expect(thread).to_have_value(words)

@@ -49,12 +49,16 @@ export async function requestBlob(path: string, signal?: AbortSignal): Promise<B
   return unpack(await answer.arrayBuffer());
 }
 
+/** Characters of a request that browsers still send when its page is closed. */
+const OUTLIVES = 30_000;
+
 export function send<T>(method: string, path: string, body?: unknown): Promise<T> {
   const init: RequestInit = { method };
   if (body instanceof FormData) init.body = body;
   else if (body !== undefined) {
     init.body = JSON.stringify(body);
     init.headers = { "content-type": "application/json" };
+    init.keepalive = init.body.length < OUTLIVES; // a change on its way arrives although the page is left
   }
   return request<T>(path, init);
 }
