@@ -65,7 +65,7 @@ def test_a_bore_is_drilled_from_a_side_that_was_picked_on_its_face(page: Page):
 
     station(page, "Plan")
     page.get_by_role("table", name="Operations of Top").get_by_role(
-        "cell", name="Drill the gauge bore"
+        "cell", name="Drill the gauge bore", exact=True
     ).click()
     choose(page, "Side", "Gauge face")
     saved(page)
