@@ -150,7 +150,7 @@ class Prover:
             cutting.begin,
         )
         findings = list(posted.findings)
-        findings += limit_findings(posted.motion, tools, posted.on, begin)
+        findings += limit_findings(posted.motion, tools, planner.on_machine(setup), begin)
         if clamped.fixture is not None:
             findings += against_fixture(motion, step_of, names, tools, clamped.fixture, begin)
         findings += load_findings([c.facts for c in cut.steps], names, mill)

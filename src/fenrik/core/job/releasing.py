@@ -13,7 +13,6 @@ from fenrik.core.job.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.turning_to import on_sides
 from fenrik.core.machines.motion import MotionTable
-from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.time import move_times
 from fenrik.core.posting.compare import Comparison, compare
 from fenrik.core.posting.corrections import correction_findings
@@ -52,8 +51,6 @@ class Posted:
     time_s: float
     tool_changes: int
     order_saves_s: float
-    on: OnMachine
-    """Where the setup of the first step stands on its machine."""
     worn: tuple[MotionTable, NDArray[np.int32]] | None = None
     """The motion with worn tools, where the control corrects the radius, and the step (n,) of its moves."""
 
@@ -159,7 +156,6 @@ def post(planner: Planner, release: ReleaseDoc, progress: Progress = SILENT) -> 
         float(begin[-1] + times[-1]) if len(motion) else 0.0,
         count,
         (changes(as_planned(tools), tools) - count) * mill.tool_change_s,
-        on,
         _worn(program, text, words, release.options.wear_mm),
     )
 
