@@ -188,6 +188,13 @@ def test_order_as_planned_goes_setup_after_setup(block):
     assert posted.tool_changes == 4 and posted.order_saves_s == 0.0
 
 
+def test_travels_are_held_against_the_place_of_each_setup(block):
+    far = prover(block, TOGETHER, x=(-100.0, 240.0))
+    a, b = (p.stops() for p in far.prove_whole(far.job.releases[0]))
+    assert a == [] and {f["kind"] for f in b} == {"travel"}
+    assert all("beyond the upper end of X" in f["words"] and f["setup"] == "B" for f in b)
+
+
 def test_blanks_that_stand_in_each_other_are_a_stop(block):
     close = prover(block, TOGETHER, x=(-20.0, 20.0))
     stops = close.prove(close.job.releases[0]).stops()
