@@ -29,7 +29,7 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
     elif name == "plan":
         page.get_by_text("Finish steep walls").click()
     elif name == "sides":
-        page.get_by_role("cell", name="Clear the gauge face", exact=True).click()
+        page.get_by_text("Clear the gauge face").first.click()
     elif name == "replay":
         page.get_by_text("Replay", exact=True).click()
         canvas = page.get_by_role("slider", name="Moment of the program")
