@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,6 +13,7 @@ from hypothesis import strategies as st
 from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.frames import apply, invert, rotation_up, transform
 from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.kept import KeptCuts
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import dump_job, job_data, job_from_data, load_job, parse_job
@@ -278,6 +280,30 @@ def test_what_a_setup_with_sides_leaves_is_what_the_next_begins_with():
     done = Prover(planner).prove(job.effective_releases()[0]).facts
     left = planner.raw_dexels(job.setup("Bottom"), 0.5).volume()
     assert left == pytest.approx(done["stock_volume_mm3"] - done["removed_mm3"], rel=2e-3)
+
+
+def test_what_was_cut_is_kept_under_where_it_was_cut_not_under_its_words_alone():
+    """In a tilted plane a side's words are the same wherever the side lies."""
+    job = gauge(dialect_id="plain_iso_plane")
+    prove = prover(job)
+    posted, planner = prove.post(job.effective_releases()[0]), prove.planner
+    motion, names = posted.checked(), [o.name for o in posted.operations]
+    tools = {t.number: t for t in job.tools}
+
+    def keys(motion):
+        kept = KeptCuts(
+            MemoryStore(), planner.clamped(posted.setup), 0.3, motion, posted.comparison.step_of, names, posted.times,
+            tools, planner.material(posted.setup),
+        )  # fmt: skip
+        return kept.keys
+
+    frames = list(motion.turning.frames)
+    last = int(motion.turning.frame[-2])  # of the last bore
+    shifted = frames[last].setup_from_rows.copy()
+    shifted[0, 3] += 1.0
+    frames[last] = replace(frames[last], setup_from_rows=shifted)
+    moved = replace(motion, turning=replace(motion.turning, frames=tuple(frames)))
+    assert [a == b for a, b in zip(keys(motion), keys(moved), strict=True)] == [True] * 4 + [False]
 
 
 def test_sides_that_cannot_be_reached_are_refused_with_the_joint_and_its_range():

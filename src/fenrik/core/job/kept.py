@@ -49,6 +49,8 @@ class KeptCuts:
             digest = hashlib.sha256()
             for column in ("start", "end", "rapid", "turn", "plane", "centre", "feed", "tool", "spindle"):
                 digest.update(np.ascontiguousarray(getattr(motion, column)[rows]).tobytes())
+            if motion.turning is not None:  # the same words elsewhere cut something else
+                digest.update(motion.turning.rows(rows).placing())
             digest.update(times[rows].tobytes())
             used = [tools[int(n)].facts() for n in np.unique(motion.tool[rows]) if int(n) in tools]
             last = key_of("cut", [last, digest.hexdigest(), name, used, material.model_dump()])

@@ -67,6 +67,12 @@ class Turning:
             self.frames, self.frame[chosen], self.came[chosen], self.aside[chosen], self.poses[picked], owner
         )
 
+    def placing(self) -> bytes:
+        """All that says where the moves are in the setup frame, as bytes for a hash."""
+        frames = [np.vstack([f.setup_from_rows, [*f.axis, 0.0]]) for f in self.frames]
+        own = np.array(frames, dtype=np.float64)[self.frame] if frames else np.zeros(0)
+        return own.tobytes() + self.poses.tobytes() + self.owner.tobytes()
+
     def placed(self, pieces: Floats, owner: NDArray[np.int32]) -> tuple[Floats, NDArray[np.int32]]:
         """Straight pieces (m, 6) of moves, in the moves' coordinates, as poses (k, 12) in the setup frame with the
         move (k,) of each; (k, 6) where the tool is upright throughout."""

@@ -54,7 +54,8 @@ class Dialect(BaseModel):
     tilted: Literal["plane", "machine"] = "machine"
     """How a side is written on a machine with rotary joints: as a tilted plane with coordinates of its own, or in
     coordinates worked out for the machine's rotary position."""
-    angle_decimals: Annotated[int, Field(ge=1, le=5)] = 3
+    angle_decimals: Annotated[int, Field(ge=3, le=5)] = 3
+    """Not fewer than three: the comparison holds the tool to its side within that."""
     comments: Literal["all", "tools", "none"] = "all"
     optional_stop: bool = False
     preload: bool = False
