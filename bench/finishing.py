@@ -14,8 +14,8 @@ from bench.timing import Row, best
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import prepare
-from fenrik.core.paths.toolpath import PathBuilder
-from fenrik.core.planes import Plane
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.planes import Plane
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.core.strategies.parallel_finishing import ARC_SAMPLING, _cut
 

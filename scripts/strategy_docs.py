@@ -15,7 +15,8 @@ from fenrik.core.frames import apply
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion, Toolpath
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.core.strategies.base import Strategy
 from fenrik.core.strategies.registry import strategies

@@ -157,7 +157,7 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     motion = Reader(100.0).read(file.read_text())
     assert len(motion) > 200
     assert set(motion.tool.tolist()) == {4, 18}
-    low, high = motion.box()
+    low, high = motion.moves.box()
     assert high[2] <= 100.0 and low[2] == pytest.approx(-17.5875, abs=0.3)
     with page.context.expect_page() as sheet:
         page.get_by_role("link", name="Setup sheet").click()

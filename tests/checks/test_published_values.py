@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from fenrik.core.machines.library import machine
-from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times, trapezoid_times
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.readback import Reader
 from fenrik.core.tooling import cutting_data as cd
 from fenrik.core.tooling.library import starting_library
@@ -143,16 +143,16 @@ def test_rapid_is_limited_by_the_slowest_axis():
     assert move_times(table, mill).sum() == pytest.approx(1100 / v + v / a, rel=1e-9)  # no stop between
 
 
-def read(body: str) -> MotionTable:
+def read(body: str) -> ProgramMotion:
     return Reader(100.0).read(f"G21 G90 G17 G94\nT1 M6\nS1000 M3\n{body}M30\n")
 
 
 def test_arcs_by_centre_counter_clockwise_and_clockwise():
     """ISO 6983-1:2009 (from memory): G3 counter-clockwise, G2 clockwise, I J from the start point."""
     table = read("G0 X10 Y0\nG1 Z0 F100\nG3 X0 Y10 I-10 J0\nG2 X10 Y0 I0 J-10\nG2 X10 Y0 I-10 J0\n")
-    assert table.sweeps()[-3:] == pytest.approx([math.pi / 2, math.pi / 2, 2 * math.pi])
+    assert table.moves.sweeps()[-3:] == pytest.approx([math.pi / 2, math.pi / 2, 2 * math.pi])
     assert table.turn[-3:].tolist() == [1, -1, -1]
-    assert table.lengths()[-1] == pytest.approx(20 * math.pi)
+    assert table.moves.lengths()[-1] == pytest.approx(20 * math.pi)
     pieces, owner = table.straightened(0.001)
     last = pieces[owner == len(table) - 1]
     assert np.hypot(last[:, 0], last[:, 1]) == pytest.approx(10.0, abs=1e-9)
@@ -163,16 +163,16 @@ def test_arcs_by_radius_short_and_long_way():
     table = read("G0 X10 Y0\nG1 Z0 F100\nG3 X0 Y10 R10\nG0 X10 Y0\nG3 X0 Y10 R-10\n")
     assert table.centre[1] == pytest.approx([0, 0], abs=1e-9)
     assert table.centre[-1] == pytest.approx([10, 10], abs=1e-9)
-    assert table.sweeps()[-1] == pytest.approx(1.5 * math.pi)
+    assert table.moves.sweeps()[-1] == pytest.approx(1.5 * math.pi)
 
 
 def test_helix_length():
     table = read("G0 X10 Y0\nG1 Z0 F100\nG3 X-10 Y0 Z-3 I-10 J0\n")
-    assert table.lengths()[-1] == pytest.approx(math.hypot(10 * math.pi, 3))
+    assert table.moves.lengths()[-1] == pytest.approx(math.hypot(10 * math.pi, 3))
 
 
 def test_inch_and_incremental():
     """ISO 6983-1:2009 (from memory): G20 inch, G91 incremental; 25.4 mm an inch, exactly."""
     table = Reader(100.0).read("G20 G90 G17 G94\nT1 M6\nS900 M3\nG0 X1 Y1\nZ0\nG91 G1 X0.5 F10\nM30\n")
-    assert table.end[-1] == pytest.approx([38.1, 25.4, 0.0])
+    assert table.tip[-1] == pytest.approx([38.1, 25.4, 0.0])
     assert table.feed[-1] == pytest.approx(254.0)

@@ -7,7 +7,8 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion, PathBuilder
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.adapting import LEAST, MOST, adapted, adapted_feed, divided, factor, side_milling
 from fenrik.core.tooling.cutting_data import engagement_angle, mean_chip
 from tests.conftest import MODELS, make_tool
@@ -38,10 +39,10 @@ def test_parts_of_a_move_are_joined_again_where_the_feed_stays():
     path.feed(40, 10, 0, 1000)
     made = path.build()
     parts, owner = divided(made, 4.0)
-    assert parts.lengths().sum() == pytest.approx(made.lengths().sum())
+    assert parts.moves.lengths().sum() == pytest.approx(made.moves.lengths().sum())
     thinning = np.where(parts.tip[:, 0] > 20.0, 0.5, 0.25)
     out = adapted(parts, owner, thinning, 0.4, 1000.0, 5000.0)
-    assert out.lengths().sum() == pytest.approx(made.lengths().sum())
+    assert out.moves.lengths().sum() == pytest.approx(made.moves.lengths().sum())
     feeds = out.feed[out.kind == Motion.FEED]
     assert len(feeds) == 3  # the long move in two, slower before the heavier half begins, and the last
     assert feeds[0] > 1000 > feeds[1] == feeds[2]

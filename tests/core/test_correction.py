@@ -18,8 +18,8 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.job.wear import worn
-from fenrik.core.paths.repeating import joined, mirrored_over, placed
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.repeating import joined, mirrored_over, placed
 from fenrik.core.posting.contour import programmed
 from fenrik.core.posting.correcting import corrected
 from fenrik.core.posting.readback import Reader
@@ -38,7 +38,7 @@ def read(body, value, start=(-20.0, -20.0)):
 
 def way(motion):
     """The way of the tool's middle at the depth of the cut."""
-    deep = np.flatnonzero((motion.end[:, 2] < -1.9) & (motion.start[:, 2] < -1.9))
+    deep = np.flatnonzero((motion.tip[:, 2] < -1.9) & (motion.start[:, 2] < -1.9))
     pieces, _ = motion.rows(deep).straightened(1e-5)
     return LineString(np.vstack([pieces[:1, :2], pieces[:, 3:5]]))
 
@@ -110,10 +110,10 @@ def test_an_alarm_names_its_line():
 
 def test_heights_change_within_a_corrected_contour():
     motion = read("G1 G41 D1 X0. Y-5.\nY30.\nZ-3.\nX30. Z-4.\nY0.\nG40 Y-20.\n", 3.0)
-    assert motion.end[-2, 2] == -4.0
-    down = np.flatnonzero((motion.start[:, 2] == -2.0) & (motion.end[:, 2] == -3.0))
-    assert len(down) == 1 and motion.start[down[0], :2].tolist() == motion.end[down[0], :2].tolist()
-    assert np.array_equal(motion.end[:-1], motion.start[1:])
+    assert motion.tip[-2, 2] == -4.0
+    down = np.flatnonzero((motion.start[:, 2] == -2.0) & (motion.tip[:, 2] == -3.0))
+    assert len(down) == 1 and motion.start[down[0], :2].tolist() == motion.tip[down[0], :2].tolist()
+    assert np.array_equal(motion.tip[:-1], motion.start[1:])
 
 
 # a way of the tool's middle round a convex corner or in a hollow one, and back: programmed and corrected it is itself
@@ -330,7 +330,7 @@ def test_only_a_piece_of_a_contour(plain):
     cut = path.kind == Motion.FEED
     # clockwise along the upper edge, round its corner, down to the middle of the right one
     assert path.tip[cut, 0].min() > -10.01 and path.tip[cut, 1].min() == pytest.approx(5.0, abs=0.01)
-    assert path.lengths()[cut].sum() == pytest.approx(40.0 + 1.5 * math.pi + 15.0, abs=0.2)
+    assert path.moves.lengths()[cut].sum() == pytest.approx(40.0 + 1.5 * math.pi + 15.0, abs=0.2)
     operation["parameters"].pop("piece_to_y")
     plan = prover_of(plain, [operation]).planner
     with pytest.raises(FenrikError, match="known at one end only"):
@@ -364,4 +364,4 @@ def test_an_overlap_that_ends_on_a_point_of_the_contour_keeps_its_way_out(plain,
     lead = path.kind == Motion.LEAD
     # a quarter circle of two diameters on either end, and the straight ways where the control corrects
     straight = 2 * 0.2 * 1.6 if correction == "wear" else 0.0
-    assert path.lengths()[lead].sum() == pytest.approx(2 * 0.5 * math.pi * 3.2 + straight, rel=0.01)
+    assert path.moves.lengths()[lead].sum() == pytest.approx(2 * 0.5 * math.pi * 3.2 + straight, rel=0.01)

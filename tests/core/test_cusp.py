@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 
 from fenrik.core.cutting.surface_distance import distances, level_lines
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.heightmap import pieces_of
 from tests.conftest import make_tool
 from tests.core.test_finishing import job_of

@@ -11,7 +11,7 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.edges import EdgeZone
 from tests.conftest import make_tool
 from tests.core.test_holes import cone, cylinder, drilled

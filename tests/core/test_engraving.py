@@ -12,8 +12,8 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.lettering import lettering
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.lettering.letters import lettering
+from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.engravings import EngravingZone
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
@@ -65,7 +65,7 @@ def test_capitals_have_their_height_and_words_their_place():
 
 
 def test_every_letter_is_drawn_within_its_lines_and_no_two_are_alike():
-    from fenrik.core.paths.lettering import _font
+    from fenrik.core.lettering.letters import _font
 
     seen = {}
     for letter in _font()["glyphs"]:
@@ -93,7 +93,7 @@ def test_text_is_driven_at_its_depth_along_its_strokes(plate):
     assert sorted(set(np.round(path.tip[cut, 2], 6))) == [-0.3, -0.15]
     strokes = lettering("Ø8 H7", 6.0, (5.0, 25.0))
     wanted = sum(LineString(s).length for s in strokes)
-    assert path.lengths()[cut].sum() == pytest.approx(2 * wanted, rel=2e-3)
+    assert path.moves.lengths()[cut].sum() == pytest.approx(2 * wanted, rel=2e-3)
     rows = np.flatnonzero(cut)
     assert max(MultiLineString(strokes).distance(shapely.Point(path.tip[i, :2])) for i in rows) < 0.01
     assert (path.turn[cut] != 0).any()  # bowls are arcs
@@ -141,10 +141,10 @@ def test_the_border_of_a_face_and_an_edge_are_followed(plate):
     rim = path_of(plate, [{"edge": edge.id}], depth=0.2)
     cut = rim.kind == Motion.FEED
     assert np.hypot(*(rim.tip[cut, :2] - (45.0, 20.0)).T) == pytest.approx(8.0, abs=0.01)
-    assert rim.lengths()[cut].sum() == pytest.approx(16 * math.pi, rel=1e-3)
+    assert rim.moves.lengths()[cut].sum() == pytest.approx(16 * math.pi, rel=1e-3)
     top = next(f for f in part.faces if f.kind == "plane" and f.normal[2] > 0.9 and f.low[2] > 19)
     both = path_of(plate, [{"face": top.id}], depth=0.2)
-    assert both.lengths()[both.kind == Motion.FEED].sum() == pytest.approx(200 + 16 * math.pi, rel=1e-3)
+    assert both.moves.lengths()[both.kind == Motion.FEED].sum() == pytest.approx(200 + 16 * math.pi, rel=1e-3)
 
 
 def test_on_a_curved_face_the_depth_is_kept_along_the_tool(tmp_path):
@@ -199,7 +199,7 @@ def test_strokes_are_driven_by_the_nearest_next_one(plate):
     path = path_of(plate, lines)
     starts = [round(float(x)) for x in path.tip[path.kind == Motion.FEED, 0]]
     assert starts == [5, 15, 25, 35, 45]
-    assert path.lengths()[path.kind == Motion.RAPID].sum() < 200
+    assert path.moves.lengths()[path.kind == Motion.RAPID].sum() < 200
 
 
 def test_a_seam_of_a_round_face_is_no_line_and_says_so(plate):

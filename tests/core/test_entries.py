@@ -7,7 +7,7 @@ import trimesh
 from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
 from tests.conftest import make_tool

@@ -15,8 +15,9 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
-from fenrik.core.planes import Plane
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.planes import Plane
 from fenrik.core.proof.reach import reachable
 from fenrik.core.stock.heightmap import HeightMap, pieces_of
 from tests.conftest import make_tool, mesh_of
@@ -99,9 +100,7 @@ def plan_of_cone(folder, tool, **parameters):
     setup = plan.job.setups[0]
     path = plan.path(setup, setup.operations[0])
     top = plan.clamped(setup).part_high[2]  # program zero lies on the stock
-    moved = Toolpath(
-        path.tip - [0, 0, top], path.kind, path.turn, path.plane, path.centre, path.feed, path.level, path.run
-    )
+    moved = path.with_moves(tip=path.tip - [0, 0, top])
     return plan, moved, slope
 
 

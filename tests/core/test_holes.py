@@ -17,7 +17,7 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_data, job_from_data
 from fenrik.core.model.reading import read_model
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
 from fenrik.core.posting.readback import Reader
 from fenrik.core.strategies.drilling import shortest
 from tests.conftest import MODELS, make_tool
@@ -416,10 +416,10 @@ def test_cycles_mean_the_standards_moves():
     began, G99 to R (ISO 6983-1; from memory)."""
     text = HEAD + "G99 G83 X5. Y6. Z-5. R1. Q2. F100.\nG80\nM30\n"
     motion = Reader(50.0, 0.5).read(text)
-    assert motion.end[:, 2].tolist() == [10, 10, 1, -1, 1, -0.5, -3, 1, -2.5, -5, 1]
+    assert motion.tip[:, 2].tolist() == [10, 10, 1, -1, 1, -0.5, -3, 1, -2.5, -5, 1]
     assert motion.rapid.tolist() == [True, True, True, False, True, True, False, True, True, False, True]
     motion = Reader(50.0, 0.5).read(HEAD + "G98 G73 X5. Y6. Z-4. R1. Q3. F100.\nX8.\nG80\nM30\n")
-    assert motion.end[:, 2].tolist() == [10, 10, 1, -2, -1.5, -4, 10, 10, 1, -2, -1.5, -4, 10]
+    assert motion.tip[:, 2].tolist() == [10, 10, 1, -2, -1.5, -4, 10, 10, 1, -2, -1.5, -4, 10]
     motion = Reader(50.0).read(HEAD + "G99 G82 Z-4. R1. P0.5 F100.\nG80\nG4 P2.\nM30\n")
     assert motion.dwell.sum() == pytest.approx(2.5)
     motion = Reader(50.0).read(HEAD + "G99 G89 Z-4. R1. P0.5 F100.\nG1 X3.\nM30\n")

@@ -12,7 +12,7 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.machines.library import machine
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.load import compliance, load_findings, loads
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of

@@ -7,9 +7,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.errors import DocumentError, PostError
-from fenrik.core.paths.arcs import fit_arcs
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
-from fenrik.core.planes import Plane
+from fenrik.core.motion.arcs import fit_arcs
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.planes import Plane
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.dialect import dialect, dialects, load_dialect
 from fenrik.core.posting.program import Program, Step
@@ -146,10 +148,10 @@ def test_arcs_turn_in_their_planes_as_the_standard_says(plane, start, block, mid
     pieces, _ = motion.straightened(1e-4)
     arc = motion.turn != 0
     assert arc.sum() == 1
-    assert motion.sweeps()[arc][0] == pytest.approx(np.pi / 2)
+    assert motion.moves.sweeps()[arc][0] == pytest.approx(np.pi / 2)
     wanted = np.array(middle) * 10 / 2**0.5
     assert np.linalg.norm(pieces[:, 3:] - wanted, axis=1).min() < 0.2
-    assert motion.lengths()[arc][0] == pytest.approx(np.hypot(5 * np.pi, 4.0 if "Y4" in block else 0.0))
+    assert motion.moves.lengths()[arc][0] == pytest.approx(np.hypot(5 * np.pi, 4.0 if "Y4" in block else 0.0))
 
 
 def test_reader_minds_feed_spindle_length_offset_and_end():

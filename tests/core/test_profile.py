@@ -12,7 +12,7 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.heightmap import pieces_of
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled, fused
@@ -104,7 +104,7 @@ def test_round_about_the_outline_the_middle_keeps_a_radius_off(block):
     zero = plan.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
     points[:, :2] -= zero
     assert off(points, BLOCK) == pytest.approx(3.0, abs=0.01)
-    assert path.lengths()[path.kind == Motion.FEED].sum() == pytest.approx(200 + 6 * math.pi, abs=0.1)
+    assert path.moves.lengths()[path.kind == Motion.FEED].sum() == pytest.approx(200 + 6 * math.pi, abs=0.1)
     assert (path.turn != 0).sum() >= 4 and (path.kind == Motion.FEED).sum() <= 12  # four lines, four corners
 
 
@@ -159,7 +159,7 @@ def test_one_wall_is_an_open_contour_and_can_be_driven_on(block):
         points = cutting(path)
         high = plan.clamped(plan.job.setups[0]).part_high[0]
         assert points[:, 0] - high == pytest.approx(3.0, abs=0.01)  # no turn round the corners
-        lengths.append(float(path.lengths()[path.kind == Motion.FEED].sum()))
+        lengths.append(float(path.moves.lengths()[path.kind == Motion.FEED].sum()))
     assert lengths[0] == pytest.approx(40.0, abs=0.3)
     assert lengths[1] - lengths[0] == pytest.approx(12.0, abs=0.5)
 
@@ -187,8 +187,8 @@ def test_a_ramp_goes_down_evenly_and_ends_with_a_level_turn(block):
     z = path.tip[rows, 2]
     assert (np.diff(z) <= 1e-9).all()
     level = z < z.min() + 1e-9
-    assert path.lengths()[rows[level]].sum() == pytest.approx(200 + 6 * math.pi, rel=0.35)
-    fall = (path.tip[rows - 1, 2] - z) / np.maximum(path.lengths()[rows], 1e-9)
+    assert path.moves.lengths()[rows[level]].sum() == pytest.approx(200 + 6 * math.pi, rel=0.35)
+    fall = (path.tip[rows - 1, 2] - z) / np.maximum(path.moves.lengths()[rows], 1e-9)
     assert fall[~level].max() == pytest.approx(fall[~level].min(), rel=0.02)
     assert fall.max() <= 5.0 / (200 + 6 * math.pi) + 1e-6
 
@@ -197,7 +197,7 @@ def test_leads_touch_the_contour_and_stay_off_the_part(block):
     path = path_of(planner(block, OUTLINE, step_down=30.0, lead_share=0.5, overlap=2.0))
     leads = np.flatnonzero(path.kind == Motion.LEAD)
     assert len(leads) == 2 and (path.turn[leads] != 0).all()
-    assert path.lengths()[leads] == pytest.approx(0.5 * math.pi * 3.0, abs=0.05)
+    assert path.moves.lengths()[leads] == pytest.approx(0.5 * math.pi * 3.0, abs=0.05)
     joint = leads[0] + 1
     centre = path.centre[leads[0]]
     way, arm = path.tip[joint, :2] - path.tip[joint - 1, :2], path.tip[leads[0], :2] - centre
@@ -213,9 +213,9 @@ def test_bridges_are_left_as_wide_and_high_as_asked(block):
     path = path_of(plan)
     bottom = path.tip[path.kind == Motion.FEED, 2].min()
     rows = np.flatnonzero((path.kind == Motion.FEED) & (np.abs(path.tip[:, 2] - bottom - 1.5) < 1e-6))
-    lifted = path.lengths()[rows].sum()
+    lifted = path.moves.lengths()[rows].sum()
     assert lifted == pytest.approx(3 * (6.0 + 6.0), abs=0.2)
-    around = path.lengths()[(path.kind == Motion.FEED) & (np.abs(path.tip[:, 2] - bottom) < 1e-6)].sum()
+    around = path.moves.lengths()[(path.kind == Motion.FEED) & (np.abs(path.tip[:, 2] - bottom) < 1e-6)].sum()
     assert around + lifted == pytest.approx(200 + 6 * math.pi, abs=0.2)
 
 
@@ -282,7 +282,9 @@ def test_walls_that_the_tool_does_not_fit_are_left_and_the_others_cut(block):
     inner = {"face": floor(planner(block, OUTLINE))[0]}
     path = path_of(planner(block, [inner, *OUTLINE], wide, step_down=40.0))
     assert [n["kind"] for n in path.notes] == ["wall_left"]
-    assert path.lengths()[path.kind == Motion.FEED].sum() == pytest.approx(200 + 19 * math.pi + 1.0, abs=0.2)
+    assert path.moves.lengths()[path.kind == Motion.FEED].sum() == pytest.approx(
+        200 + 19 * math.pi + 1.0, abs=0.2
+    )
 
 
 @pytest.mark.parametrize(

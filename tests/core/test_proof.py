@@ -11,8 +11,8 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data, load_job
-from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.distance import DistanceField
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.readback import Reader
 from fenrik.core.progress import SILENT
 from fenrik.core.proof.deviation import measure, overcut_findings
@@ -24,7 +24,7 @@ from tests.conftest import MODELS, ROOT, make_tool, mesh_of
 HEAD = "G21 G90 G17 G94\nT1 M6\nS1000 M3\n"
 
 
-def motion(body: str) -> MotionTable:
+def motion(body: str) -> ProgramMotion:
     return Reader(60.0).read(f"{HEAD}{body}M30\n")
 
 

@@ -13,7 +13,8 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion, PathBuilder
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.dialect import dialect, dialects
 from fenrik.core.posting.lines import line_changes
@@ -126,7 +127,7 @@ def test_the_program_may_begin_at_every_tool():
         rest = reader.read("\n".join(lines[i:]) + "\n")
         assert reader.work_offsets == ["G55"] and reader.findings == []
         tail = slice(len(whole) - len(rest) + 1, None)
-        assert np.allclose(rest.end[1:], whole.end[tail]) and (rest.tool[1:] == whole.tool[tail]).all()
+        assert np.allclose(rest.tip[1:], whole.tip[tail]) and (rest.tool[1:] == whole.tool[tail]).all()
         assert np.allclose(rest.spindle[1:], whole.spindle[tail])
 
 
@@ -153,8 +154,8 @@ def test_full_circles_are_split_in_halves():
         (PostOptions(arcs="radius"), 1.6),
     ):
         _, motion = posted(plan, options)
-        assert motion.sweeps().max() == pytest.approx(most, abs=0.05)
-        assert motion.sweeps().sum() == pytest.approx(4 * np.pi, abs=1e-6)
+        assert motion.moves.sweeps().max() == pytest.approx(most, abs=0.05)
+        assert motion.moves.sweeps().sum() == pytest.approx(4 * np.pi, abs=1e-6)
 
 
 def test_rapids_at_a_feed_are_straight_moves_but_after_a_tool_change():
@@ -198,7 +199,8 @@ def test_rapids_at_a_feed_are_still_kept_out_of_the_stock(block):
         checked = prover(block, options=options)
         posted = checked.post(checked.job.releases[0])
         down = np.where((posted.motion.tool == 2)[:, None], [0, 0, -8.0], 0.0)
-        low = replace(posted.motion, start=posted.motion.start + down, end=posted.motion.end + down)
+        moves = posted.motion.moves
+        low = replace(posted.motion, moves=replace(moves, begin=moves.start + down, tip=moves.tip + down))
         cut = checked.cut(replace(posted, motion=low)).done
         assert any(f.kind == "rapid" and f.severity == "stop" for f in cut.findings)
         assert not [

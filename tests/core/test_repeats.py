@@ -14,8 +14,8 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.job.repeats import RepeatDoc
-from fenrik.core.paths.repeating import joined, mirrored_over, placed, turned_about
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.repeating import joined, mirrored_over, placed, turned_about
 from fenrik.core.stock.heightmap import pieces_of
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
@@ -179,7 +179,7 @@ def test_holes_are_repeated_as_cycles(block):
     plan = planner(block, [hole], [repeat])
     posted = Prover(plan).post(plan.job.effective_releases()[0])
     assert posted.findings == [] and len(posted.program.steps[0].path.cycles) == 3
-    deep = posted.motion.end[posted.motion.end[:, 2] < -5]
+    deep = posted.motion.tip[posted.motion.tip[:, 2] < -5]
     assert {(round(float(x), 3), round(float(y), 3)) for x, y, _ in deep} == {(26.0, 14.0), (-26.0, 14.0), (-26.0, -14.0)} - {(-26.0, -14.0)} | {(26.0, -14.0)}  # fmt: skip
 
 

@@ -18,8 +18,8 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import dump_job, job_data, job_from_data, load_job, parse_job
 from fenrik.core.machines.library import machines
-from fenrik.core.machines.motion import Turning
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.motion.program_motion import Turning
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.dialect import dialect
 from fenrik.core.posting.program import Program, SidePose, Step
@@ -131,7 +131,7 @@ def test_what_the_posted_words_mean_is_the_path_on_its_side(machine, dialect_id,
         slack = 2 * words.resolution_mm + 3e-5 * (1.0 + np.abs(want).max() + 200.0)
         away = np.linalg.norm(want[:, None] - got[None], axis=2).min(axis=1)
         assert away.max() < slack
-        axes = np.array([motion.turning.frames[f].axis for f in motion.turning.frame[rows]])
+        axes = np.array([motion.turning.frames[f].axis for f in motion.moves.sides[rows]])
         assert axes == pytest.approx(np.tile(frame[:3, 2], (len(rows), 1)), abs=3e-5)
 
 
@@ -298,7 +298,7 @@ def test_what_was_cut_is_kept_under_where_it_was_cut_not_under_its_words_alone()
         return kept.keys
 
     frames = list(motion.turning.frames)
-    last = int(motion.turning.frame[-2])  # of the last bore
+    last = int(motion.moves.sides[-2])  # of the last bore
     shifted = frames[last].setup_from_rows.copy()
     shifted[0, 3] += 1.0
     frames[last] = replace(frames[last], setup_from_rows=shifted)

@@ -10,7 +10,7 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.reading import job_from_data
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion.moves import Motion
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled, fused
 from tests.core.test_profile import cutting, rounded_box
@@ -92,10 +92,10 @@ def test_the_way_down_is_even_no_steeper_than_asked_and_ends_level(closed, diame
     path = path_of(planner(closed, mill(diameter), ramp_deg=2.0, step_down=1.0))
     cuts = np.flatnonzero(path.kind == Motion.FEED)
     fall = -np.diff(path.tip[:, 2])[cuts - 1]
-    slope = fall / np.maximum(path.lengths()[cuts], 1e-9)
+    slope = fall / np.maximum(path.moves.lengths()[cuts], 1e-9)
     assert slope.max() <= math.sin(math.radians(2.0)) + 1e-4
     assert (fall >= -1e-9).all()
-    level = path.lengths()[cuts][fall < 1e-9].sum()
+    level = path.moves.lengths()[cuts][fall < 1e-9].sum()
     round_about = 2 * 28.0 if diameter == 12.0 else 2 * 28.0 + 2 * math.pi * 2.0
     assert level == pytest.approx(round_about, abs=0.2)  # one turn at the floor
 

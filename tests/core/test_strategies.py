@@ -2,6 +2,7 @@
 where climb was asked, determinism, progress and cancelling; levels and areas."""
 
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,7 +17,8 @@ from fenrik.core.job.artefacts import MemoryStore
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.reading import job_from_data
 from fenrik.core.model.reading import read_model, working_mesh
-from fenrik.core.paths.toolpath import Motion
+from fenrik.core.motion import table
+from fenrik.core.motion.moves import Motion
 from fenrik.core.progress import Progress
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
@@ -393,19 +395,9 @@ def test_entries_never_plunge_into_full_material():
 
 
 def _one(path, i):
-    from fenrik.core.paths.toolpath import Toolpath
 
     s = slice(i - 1, i + 1)
-    return Toolpath(
-        path.tip[s],
-        path.kind[s],
-        path.turn[s],
-        path.plane[s],
-        path.centre[s],
-        path.feed[s],
-        path.level[s],
-        path.run[s],
-    )
+    return replace(table.rows(path, s), notes=[], cycles=[], compensated=[])
 
 
 def test_mesh_is_read_once_for_all_paths():

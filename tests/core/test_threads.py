@@ -97,7 +97,7 @@ def walls(path, tool, bored=0.0):
         down = np.array([[0.0, 0.0, 5.0, 0.0, 0.0, -30.0]])
         drill = make_tool("flat", bored, flute_length=40.0, stick_out=90.0)
         stock.cut(down, tool_bodies(drill), np.array([False]))
-    _, points = path.divided(np.where(path.turn != 0, 90, 1))
+    points = path.divided(np.where(path.turn != 0, 90, 1))[0].tip
     stock.cut(
         np.hstack([points[:-1], points[1:]]), tool_bodies(tool), np.zeros(len(points) - 1, dtype=np.bool_)
     )

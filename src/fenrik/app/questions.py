@@ -34,7 +34,7 @@ from fenrik.core.job.resolving import plain_derived
 from fenrik.core.job.whole_part import propose_features, propose_part
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel, TriangleMesh
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.proof.replay import Replay
 from fenrik.core.stock.heightmap import pieces_of
 

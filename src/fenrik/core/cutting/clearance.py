@@ -19,8 +19,10 @@ from scipy.ndimage import maximum_filter1d
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
-from fenrik.core.planes import Plane
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.planes import Plane
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.tooling.assembly import UNDERCUTTING, Assembly
 
@@ -178,12 +180,14 @@ def kept_clear(
         )
     moved, notes = path, list(path.notes)
     for _ in range(ROUNDS):
-        owner, points = moved.divided(np.maximum(1, np.ceil(moved.lengths() / PITCH_MM)).astype(np.int64))
+        counts = np.maximum(1, np.ceil(moved.moves.lengths() / PITCH_MM)).astype(np.int64)
+        parts, owner = moved.moves.divided(counts)
+        points = parts.tip
         alone = lack = reach.lack(points)
         if stock is not None:
-            lack = lack.or_more(reach.lack_over(stock, points, moved.kind[owner] == Motion.RAPID, tool))
+            lack = lack.or_more(reach.lack_over(stock, points, parts.rapid, tool))
         touches = lack.most > 0
-        bad = touches & (moved.kind[owner] != Motion.RAPID)
+        bad = touches & ~parts.rapid
         if not bad.any():
             break
         if path.compensated and when != "leave":

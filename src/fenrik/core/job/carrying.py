@@ -18,8 +18,8 @@ from fenrik.core.job.planning import Planner
 from fenrik.core.job.proving import Prover
 from fenrik.core.job.releasing import Posted
 from fenrik.core.job.standing import proof_cell
-from fenrik.core.machines.motion import is_upright, upright_pieces, with_axes
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.motion.pieces import is_upright, upright_pieces, with_axes
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.simulate import strokes_of
 from fenrik.core.setups.fixture import box_mesh

@@ -9,8 +9,8 @@ from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply
 from fenrik.core.job.edges_of_part import border, pieces_of_edge
 from fenrik.core.job.picks import LinePick
+from fenrik.core.lettering.letters import lettering
 from fenrik.core.model.part_model import PartModel, TriangleMesh
-from fenrik.core.paths.lettering import lettering
 from fenrik.core.setups.setup import Clamped
 
 Floats = NDArray[np.float64]

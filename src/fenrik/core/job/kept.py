@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.job.artefacts import Store, key_of
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import Snapshot
@@ -26,7 +26,7 @@ class KeptCuts:
         store: Store,
         clamped: Clamped,
         cell: float,
-        motion: MotionTable,
+        motion: ProgramMotion,
         step_of: NDArray[np.int32],
         names: list[str],
         times: Floats,
@@ -47,10 +47,9 @@ class KeptCuts:
         for step, name in enumerate(names):
             rows = np.flatnonzero(step_of == step)
             digest = hashlib.sha256()
-            for column in ("start", "end", "rapid", "turn", "plane", "centre", "feed", "tool", "spindle"):
+            for column in ("start", "tip", "rapid", "turn", "plane", "centre", "feed", "tool", "spindle"):
                 digest.update(np.ascontiguousarray(getattr(motion, column)[rows]).tobytes())
-            if motion.turning is not None:  # the same words elsewhere cut something else
-                digest.update(motion.turning.rows(rows).placing())
+            digest.update(motion.rows(rows).placing())  # the same words elsewhere cut something else
             digest.update(times[rows].tobytes())
             used = [tools[int(n)].facts() for n in np.unique(motion.tool[rows]) if int(n) in tools]
             last = key_of("cut", [last, digest.hexdigest(), name, used, material.model_dump()])

@@ -39,8 +39,8 @@ from fenrik.core.job.standing import raw_stock, thinning_on_parts
 from fenrik.core.job.wall_lines import rims, wall_lines
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.model.reading import read_model
-from fenrik.core.paths.repeating import joined, placed
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.motion.repeating import joined, placed
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.adapting import adapted, divided, follows, side_milling
 from fenrik.core.proof.simulate import PART
@@ -218,7 +218,7 @@ class Planner(Parts):
             feed_limit(self.resolved(setup, operation), self.machine(setup)),
         )
         before, after = (
-            float((p.lengths() / np.maximum(p.feed, 1e-9))[follows(p, None)].sum() * 60.0)
+            float((p.moves.lengths() / np.maximum(p.feed, 1e-9))[follows(p, None)].sum() * 60.0)
             for p in (parts, out)
         )
         feeds = out.feed[follows(out, None)]

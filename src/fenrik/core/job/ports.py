@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Protocol
 
 from fenrik.core.job.document import Job, OperationDoc, SetupDoc
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.tooling.materials import Material

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -18,14 +18,14 @@ from fenrik.core.job.note_words import words_of
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.proofs import Proof, keep_proof, kept_proof
 from fenrik.core.job.releasing import Posted, operations_of, post, zero_words
-from fenrik.core.job.replaying import whole_motion
 from fenrik.core.job.resolving import feed_limit
 from fenrik.core.job.standing import proof_cell
 from fenrik.core.job.wear import wear_findings
-from fenrik.core.machines.motion import MotionTable, upright_pieces
 from fenrik.core.machines.time import move_times
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.motion.pieces import upright_pieces
+from fenrik.core.motion.program_motion import ProgramMotion, to_arrays
 from fenrik.core.posting.dialect import dialect
 from fenrik.core.posting.program import Step
 from fenrik.core.progress import SILENT, Progress
@@ -223,7 +223,7 @@ class Prover:
             ),
         }
         seen = _motion_arrays(motion, step_of, begin, times, cut.traces)
-        moves = {**whole_motion(motion), "step": step_of, "begin": begin, "time": times}
+        moves = {**to_arrays(motion), "step": step_of, "begin": begin, "time": times}
         stocks = [{"vertices": done.vertices, "quads": done.quads} for done in cut.steps]
         stocks[-1:] = [
             {
@@ -274,7 +274,7 @@ class Prover:
         return left_of(spots, over, reach(False), reach(True), band)
 
     def _operation_facts(self, posted: Posted, times: Floats, cut: Simulated) -> list[dict[str, Any]]:
-        lengths = posted.motion.lengths()
+        lengths = posted.motion.moves.lengths()
         out = []
         for i, operation in enumerate(posted.operations):
             rows = posted.comparison.step_of == i
@@ -318,7 +318,7 @@ class Prover:
         part = parts_of_moves(pieces, row, PART * self.job.tool(operation.tool).radius)
         faster = adapted_pieces(feed, mine, thinning, part, wanted, limit)
         parts = motion.in_pieces(pieces, row)
-        before, after = (float(move_times(replace(parts, feed=f), mill).sum()) for f in (feed, faster))
+        before, after = (float(move_times(parts.with_feed(f), mill).sum()) for f in (feed, faster))
         return before - after
 
     def _notes(self, posted: Posted) -> list[Finding]:
@@ -373,7 +373,7 @@ def _located(
 
 
 def _motion_arrays(
-    motion: MotionTable,
+    motion: ProgramMotion,
     step_of: NDArray[np.int32],
     begin: Floats,
     times: Floats,

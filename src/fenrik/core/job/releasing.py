@@ -12,8 +12,9 @@ from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.planning import Planner
 from fenrik.core.job.turning_to import on_sides
-from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.time import move_times
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.compare import Comparison, compare
 from fenrik.core.posting.corrections import correction_findings
 from fenrik.core.posting.dialect import Dialect, dialect
@@ -43,7 +44,7 @@ class Posted:
     dialect: Dialect
     text: str
     files: list[tuple[str, str]]
-    motion: MotionTable
+    motion: ProgramMotion
     comparison: Comparison
     findings: list[Finding]
     times: Floats
@@ -51,7 +52,7 @@ class Posted:
     time_s: float
     tool_changes: int
     order_saves_s: float
-    worn: tuple[MotionTable, NDArray[np.int32]] | None = None
+    worn: tuple[ProgramMotion, NDArray[np.int32]] | None = None
     """The motion with worn tools, where the control corrects the radius, and the step (n,) of its moves."""
 
     @property
@@ -59,12 +60,14 @@ class Posted:
         """The setup of the first step; of a part that of all."""
         return self.setups[0]
 
-    def checked(self) -> MotionTable:
+    def checked(self) -> ProgramMotion:
         """The motion with moves at the feed of rapids taken for rapids, which must not meet material."""
         fast = self.program.rapid_feed
         if fast is None:
             return self.motion
-        return replace(self.motion, rapid=self.motion.rapid | (np.abs(self.motion.feed - fast) < 0.5))
+        moves = self.motion.moves
+        kind = np.where(np.abs(moves.feed - fast) < 0.5, Motion.RAPID, moves.kind).astype(np.int8)
+        return replace(self.motion, moves=replace(moves, kind=kind))
 
     def part(self, setup: str) -> Posted:
         """What of it runs in one setup, with the findings of the whole text."""
@@ -215,7 +218,7 @@ def _made(
     return out
 
 
-def _read(program: Program, text: str, words: Dialect) -> tuple[MotionTable, Comparison, list[Finding]]:
+def _read(program: Program, text: str, words: Dialect) -> tuple[ProgramMotion, Comparison, list[Finding]]:
     """What a control makes of the text, and where that is not the program."""
     reader = Reader(program.change_heights(), PECK_CLEARANCE, program.registers(), program.control())
     motion = reader.read(text)
@@ -243,7 +246,7 @@ def _read(program: Program, text: str, words: Dialect) -> tuple[MotionTable, Com
 
 def _worn(
     program: Program, text: str, words: Dialect, wear: float
-) -> tuple[MotionTable, NDArray[np.int32]] | None:
+) -> tuple[ProgramMotion, NDArray[np.int32]] | None:
     """The motion of a text whose control knows that the tools with a corrected radius are worn by so many mm; None where
     nothing is corrected."""
     registers = {number: value - wear for number, value in program.registers().items()}

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from fenrik.core.paths.repeating import Place, mirrored_over, turned_about
+from fenrik.core.motion.repeating import Place, mirrored_over, turned_about
 
 Point = tuple[float, float]
 MOST = 400

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.errors import NotFound
 from fenrik.core.job.artefacts import Store
 from fenrik.core.job.proofs import kept_moves, kept_proof
-from fenrik.core.machines.motion import COLUMNS, MotionTable, RowFrame, Turning, upright_pieces, with_axes
+from fenrik.core.motion.pieces import upright_pieces, with_axes
+from fenrik.core.motion.program_motion import from_arrays
 from fenrik.core.proof.replay import Replay, Strokes
 from fenrik.core.proof.simulate import strokes_of
 from fenrik.core.stock.dexels import Stock, tool_bodies
@@ -21,39 +19,13 @@ from fenrik.core.tooling.assembly import Assembly
 Floats = NDArray[np.float64]
 
 
-def whole_motion(motion: MotionTable) -> dict[str, NDArray[Any]]:
-    """The columns of a motion, in full precision, to be kept with a proof."""
-    out = {f"move_{name}": getattr(motion, name) for name in COLUMNS}
-    turning = motion.turning
-    if turning is not None:
-        out |= {
-            f"turning_{name}": getattr(turning, name) for name in ("frame", "came", "aside", "poses", "owner")
-        }
-        out["frames_matrix"] = np.array([f.setup_from_rows for f in turning.frames])
-        out["frames_axis"] = np.array([f.axis for f in turning.frames])
-        out["frames_angles"] = np.array([f.angles for f in turning.frames])
-    return out
-
-
-def _motion_of(arrays: dict[str, NDArray[Any]]) -> MotionTable:
-    """The inverse of `whole_motion`."""
-    columns: dict[str, Any] = {name: arrays[f"move_{name}"] for name in COLUMNS}
-    motion = MotionTable(**columns)
-    if "frames_matrix" not in arrays:
-        return motion
-    given = (arrays[f"frames_{name}"] for name in ("matrix", "axis", "angles"))
-    frames = tuple(RowFrame(*row) for row in zip(*given, strict=True))
-    own = {name: arrays[f"turning_{name}"] for name in ("frame", "came", "aside", "poses", "owner")}
-    return replace(motion, turning=Turning(frames, **{**own, "aside": own["aside"].astype(np.bool_)}))
-
-
 def replay_of(key: str, store: Store) -> Replay:
     """The replay of the proof with this key. Raises NotFound when it, or a stock that it needs, is no longer kept."""
     proof, arrays = kept_proof(store, key), kept_moves(store, key)
     if proof is None or arrays is None:
         raise NotFound("The release has not been proved yet.", remedy="Prove it.")
     facts, kept = proof.facts, proof.facts["replay"]
-    motion = _motion_of(arrays)
+    motion = from_arrays(arrays)
     step_of, begin, times = arrays["step"], arrays["begin"], arrays["time"]
     tools = {int(n): Assembly(**t) for n, t in kept["tools"].items()}
     cell, low, high = facts["cell_mm"], np.array(kept["low"]), np.array(kept["high"])

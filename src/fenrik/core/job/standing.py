@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 from fenrik.core.frames import apply
 from fenrik.core.job.document import OperationDoc, SetupDoc
 from fenrik.core.job.ports import Plans
-from fenrik.core.machines.motion import UPRIGHT, upright_pieces
-from fenrik.core.paths.toolpath import Motion, Toolpath
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.pieces import UPRIGHT, upright_pieces
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.proof.adapting import parts_of_rows
 from fenrik.core.proof.load import Load, loads
 from fenrik.core.setups.setup import Clamped

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.frames import invert, transform
 from fenrik.core.machines.machine import LINEAR, Machine
-from fenrik.core.machines.motion import MotionTable, RowFrame
+from fenrik.core.motion.program_motion import ProgramMotion, RowFrame
 
 Floats = NDArray[np.float64]
 TURN_DEG = 2.0
@@ -88,14 +88,14 @@ class OnMachine:
         return np.hstack([tips[:-1], axes[:-1], tips[1:], axes[1:]])
 
     def driven(
-        self, motion: MotionTable, lengths: dict[int, float], tolerance: float
+        self, motion: ProgramMotion, lengths: dict[int, float], tolerance: float
     ) -> tuple[Floats, Floats, NDArray[np.int32]]:
         """Joint values (m, n) at both ends of the straight pieces of a motion, and the move (m,) of each. `lengths` are
         those of the tools by number, mm."""
         pieces, owner = motion.straightened(tolerance)
         start, end = (np.zeros((len(pieces), len(self.machine.chain))) for _ in range(2))
         turning = motion.turning
-        frame = np.zeros(len(owner), dtype=np.int32) if turning is None else turning.frame[owner]
+        frame = np.zeros(len(owner), dtype=np.int32) if turning is None else motion.moves.sides[owner]
         came = frame if turning is None else turning.came[owner]
         for number in np.unique(motion.tool[owner]):
             length = lengths.get(int(number), 0.0)

@@ -14,8 +14,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from fenrik.core.machines.machine import LINEAR, Machine
-from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.motion.program_motion import ProgramMotion
 
 Floats = NDArray[np.float64]
 
@@ -50,7 +50,7 @@ def trapezoid_times(length, direction, speed, accel, junction):  # type: ignore[
 
 
 def move_times(
-    motion: MotionTable,
+    motion: ProgramMotion,
     machine: Machine,
     on: OnMachine | None = None,
     lengths: dict[int, float] | None = None,

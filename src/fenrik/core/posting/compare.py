@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core import planes
 from fenrik.core.frames import apply
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.motion import planes
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.program import PlannedMoves
 
 Floats = NDArray[np.float64]
@@ -38,7 +38,7 @@ class Comparison:
     differences: list[Difference]
 
 
-def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float) -> Comparison:
+def compare(planned: list[PlannedMoves], posted: ProgramMotion, resolution: float) -> Comparison:
     """Both sides as dense points of the same moves; moves shorter than the resolution do not count.
 
     Ends may differ by half the resolution per axis (rounding), arcs at quarter points by twice the
@@ -47,11 +47,11 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
     """
     want = _flattened(planned, resolution)
     aside = np.zeros(len(posted), dtype=np.bool_) if posted.turning is None else posted.turning.aside
-    moved = (np.abs(posted.end - posted.start).max(axis=1) > 0.25 * resolution) & ~aside
+    moved = (np.abs(posted.tip - posted.start).max(axis=1) > 0.25 * resolution) & ~aside
     # after a tilted plane the place over the next start may be a rounding away from where the tool is already
     little = np.zeros(len(posted), dtype=np.bool_)
     if posted.turning is not None:
-        little = posted.rapid & (np.abs(posted.end - posted.start).max(axis=1) < 3.0 * resolution)
+        little = posted.rapid & (np.abs(posted.tip - posted.start).max(axis=1) < 3.0 * resolution)
     keep = [int(k) for k in np.flatnonzero(moved | (posted.turn != 0))]
     step_of = np.zeros(len(posted), dtype=np.int32)
     differences: list[Difference] = []
@@ -66,13 +66,13 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
         while (
             j + 1 < len(want.end)
             and want.tiny[j]
-            and np.abs(posted.end[i] - want.end[j]).max() > want.slack[j]
+            and np.abs(posted.tip[i] - want.end[j]).max() > want.slack[j]
         ):
             j += 1  # a move of about the resolution that rounding made vanish
         if j >= len(want.end):
             differences.append(_difference(posted, i, np.inf, "the text has moves that were not planned"))
             break
-        off = float(np.abs(posted.end[i] - want.end[j]).max())
+        off = float(np.abs(posted.tip[i] - want.end[j]).max())
         if little[i] and off > want.slack[j]:
             step_of[i] = want.step[j]
             continue
@@ -90,7 +90,7 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
                 differences.append(problem)
             j += 1
         elif want.turn[j] != 0 and posted.turn[i] == want.turn[j] and posted.plane[i] == want.plane[j]:
-            away = _off_circle(want, j, posted.end[i])
+            away = _off_circle(want, j, posted.tip[i])
             if away > 2 * resolution:
                 differences.append(_difference(posted, i, float(away), "an arc leaves the planned one"))
                 break
@@ -110,7 +110,7 @@ def compare(planned: list[PlannedMoves], posted: MotionTable, resolution: float)
 
 
 def _placed(
-    found: Comparison, planned: list[PlannedMoves], posted: MotionTable, resolution: float
+    found: Comparison, planned: list[PlannedMoves], posted: ProgramMotion, resolution: float
 ) -> Comparison:
     """On machines with rotary joints: moves that are no path go with the step that they lead to, and the moves of every step
     must be where its side is, the tool leaning as it does there."""
@@ -120,15 +120,15 @@ def _placed(
     for i in np.flatnonzero(turning.aside)[::-1]:
         step_of[i] = step_of[i + 1] if i + 1 < len(step_of) else step_of[i]
     differences = list(found.differences)
-    reach = 1.0 + np.abs(posted.end).max(axis=1)
+    reach = 1.0 + np.abs(posted.tip).max(axis=1)
     for step, moves in enumerate(planned):
         rows = np.flatnonzero((step_of == step) & ~posted.rapid)
         if not len(rows) or not moves.frames:
             continue
         want = moves.frames[1]
-        off = np.linalg.norm(posted.places[rows] - apply(want.setup_from_rows, posted.end[rows]), axis=1)
+        off = np.linalg.norm(posted.places[rows] - apply(want.setup_from_rows, posted.tip[rows]), axis=1)
         lean = np.linalg.norm(
-            np.array([turning.frames[f].axis for f in turning.frame[rows]]) - want.axis, axis=1
+            np.array([turning.frames[f].axis for f in posted.moves.sides[rows]]) - want.axis, axis=1
         )
         bad = np.flatnonzero((off > resolution + LEAN * reach[rows]) | (lean > LEAN))
         if len(bad):
@@ -141,13 +141,13 @@ def _placed(
     return Comparison(step_of, differences)
 
 
-def _alike(want: _Wanted, posted: MotionTable, keep: NDArray[np.int64], resolution: float) -> bool:
+def _alike(want: _Wanted, posted: ProgramMotion, keep: NDArray[np.int64], resolution: float) -> bool:
     """Whether the posted moves `keep` are the planned ones one by one, by the same measures as the walk that names what
     differs."""
     if len(keep) == 0 or len(keep) != len(want.end):
         return False
     turn, plane, feed = posted.turn[keep], posted.plane[keep], posted.feed[keep]
-    ends = (np.abs(posted.end[keep] - want.end).max(axis=1) <= want.slack).all()
+    ends = (np.abs(posted.tip[keep] - want.end).max(axis=1) <= want.slack).all()
     dwell = posted.dwell[keep]
     kinds = (posted.rapid[keep] == want.rapid).all() and (turn == want.turn).all()
     feeds = (np.abs(feed - want.feed) <= np.maximum(0.13, 5e-4 * want.feed))[~want.rapid].all()
@@ -158,14 +158,14 @@ def _alike(want: _Wanted, posted: MotionTable, keep: NDArray[np.int64], resoluti
     if len(arc) == 0:
         return True
     rows, plane, centre = keep[arc], plane[arc], posted.centre[keep[arc]]
-    ends_of = (posted.start[rows], posted.end[rows], centre)
+    ends_of = (posted.start[rows], posted.tip[rows], centre)
     half = 0.5 * planes.sweeps(*ends_of, turn[arc], plane) * turn[arc]
     middle = planes.on_arcs(*ends_of, half, plane, np.full(len(arc), 0.5))
     off = np.abs(planes.radii(middle, want.centre[arc], plane) - want.radius[arc])
     return bool((plane == want.plane[arc]).all() and off.max() <= 2 * resolution)
 
 
-def _difference(posted: MotionTable, i: int, distance: float, words: str) -> Difference:
+def _difference(posted: ProgramMotion, i: int, distance: float, words: str) -> Difference:
     return Difference(int(i), int(posted.line[i]), distance, words)
 
 
@@ -187,13 +187,12 @@ class _Wanted:
 
 def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
     """All planned moves that are not null at the output resolution."""
-    end = np.vstack([m.end for m in planned])
-    turn = np.concatenate([m.turn for m in planned])
-    step = np.concatenate([np.full(len(m.end), i, dtype=np.int32) for i, m in enumerate(planned)])
-    rapid = np.concatenate([m.rapid for m in planned])
-    plane = np.concatenate([m.plane for m in planned])
-    centre = np.vstack([m.centre for m in planned])
-    feed = np.concatenate([m.feed for m in planned])
+    step = np.repeat(np.arange(len(planned), dtype=np.int32), [len(m) for m in planned])
+    columns = [
+        np.concatenate([getattr(m.moves, c) for m in planned])
+        for c in ("tip", "rapid", "turn", "plane", "centre", "feed")
+    ]
+    end, rapid, turn, plane, centre, feed = columns
     grid = np.round(end / resolution)
     moved = np.ones(len(end), dtype=bool)
     moved[1:] = (grid[1:] != grid[:-1]).any(axis=1)
@@ -205,7 +204,7 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
         if planned[n].elsewhere:
             moved[i] = False  # from a place that has no coordinates here
     if planned[0].frames:
-        begins = np.round(np.vstack([m.start for m in planned]) / resolution)
+        begins = np.round(np.vstack([m.moves.start for m in planned]) / resolution)
         moved = ((grid != begins) & ~np.isnan(begins)).any(axis=1) & ~np.isnan(begins).any(axis=1) | large
     moved[0] = False  # the first positioning comes from an unknown place
     seen = planes.in_plane(grid, plane) == planes.in_plane(np.roll(grid, 1, axis=0), plane)
@@ -240,16 +239,18 @@ def _large(end: Floats, centre: Floats, turn: NDArray[np.int8], plane: NDArray[n
 def _roundings(moves: PlannedMoves) -> Floats:
     """How many rounded numbers (n,) the text's end of each move stands on: one, but in a pecking cycle, which counts its
     depths from a rounded height in rounded steps, as many as pecks before it and two more."""
-    out = np.ones(len(moves.end))
+    out = np.ones(len(moves))
     for cycle in moves.cycles:
         if cycle.peck:
             rows = slice(cycle.first, cycle.last)
-            out[rows] = 2.0 + np.maximum(0.0, np.ceil((cycle.retract - moves.end[rows, 2]) / cycle.peck))
+            out[rows] = 2.0 + np.maximum(
+                0.0, np.ceil((cycle.retract - moves.moves.tip[rows, 2]) / cycle.peck)
+            )
     return out
 
 
 def _shape_problem(
-    want: _Wanted, j: int, posted: MotionTable, i: int, resolution: float
+    want: _Wanted, j: int, posted: ProgramMotion, i: int, resolution: float
 ) -> Difference | None:
     turned = int(posted.turn[i])
     if int(want.turn[j]) != turned or (turned and want.plane[j] != posted.plane[i]):
@@ -270,10 +271,10 @@ def _shape_problem(
     return None
 
 
-def _middle(posted: MotionTable, i: int) -> Floats:
+def _middle(posted: ProgramMotion, i: int) -> Floats:
     """The point halfway along a posted arc (3,)."""
     one = slice(i, i + 1)
-    ends, plane = (posted.start[one], posted.end[one], posted.centre[one]), posted.plane[one]
+    ends, plane = (posted.start[one], posted.tip[one], posted.centre[one]), posted.plane[one]
     half = 0.5 * planes.sweeps(*ends, posted.turn[one], plane) * posted.turn[one]
     return np.asarray(planes.on_arcs(*ends, half, plane, np.array([0.5]))[0])
 

@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.program import Program
 from fenrik.core.proof.finding import Finding
 from fenrik.core.stock.heightmap import pieces_of
@@ -20,7 +20,7 @@ SLACK_MM = 0.003
 
 
 def correction_findings(
-    program: Program, motion: MotionTable, spans: list[tuple[int, int]], resolution: float
+    program: Program, motion: ProgramMotion, spans: list[tuple[int, int]], resolution: float
 ) -> list[Finding]:
     """A stop for every stretch `spans` (first and last move of `motion`) that leaves its planned way by more than rounding."""
     planned = [(step, c) for step in program.steps for c in step.path.compensated]

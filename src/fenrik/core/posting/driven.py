@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.curves import Piece, piece_of
 from fenrik.core.errors import PostError
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.correcting import Alarm, Driven, corrected
 
 
@@ -28,17 +28,17 @@ class DrivenMotion:
     """The `motion` that a machine drives, the move of the text (n,) behind each of its moves, and of every span its first and
     last move."""
 
-    motion: MotionTable
+    motion: ProgramMotion
     row: NDArray[np.int64]
     spans: list[tuple[int, int]]
 
 
-def driven(table: MotionTable, spans: list[Span], registers: dict[int, float]) -> DrivenMotion:
+def driven(table: ProgramMotion, spans: list[Span], registers: dict[int, float]) -> DrivenMotion:
     """The motion of a text's programmed moves with the corrections mm that the control holds in its registers D.
 
     Raises PostError naming the line of a move that cannot be corrected.
     """
-    parts: list[MotionTable] = []
+    parts: list[ProgramMotion] = []
     rows: list[NDArray[np.int64]] = []
     bounds: list[tuple[int, int]] = []
     at = count = 0
@@ -54,20 +54,20 @@ def driven(table: MotionTable, spans: list[Span], registers: dict[int, float]) -
     rest = np.arange(at, len(table))
     parts.append(table.rows(rest))
     rows.append(rest)
-    return DrivenMotion(MotionTable.joined(parts), np.concatenate(rows), bounds)
+    return DrivenMotion(ProgramMotion.joined(parts), np.concatenate(rows), bounds)
 
 
-def pieces_of(table: MotionTable, first: int, last: int) -> list[Piece | None]:
+def pieces_of(table: ProgramMotion, first: int, last: int) -> list[Piece | None]:
     """Moves first..last in plan view; None for those straight up or down."""
     rows = slice(first, last + 1)
-    columns = (table.start[rows, :2], table.end[rows, :2], table.turn[rows], table.centre[rows])
+    columns = (table.start[rows, :2], table.tip[rows, :2], table.turn[rows], table.centre[rows])
     return [
         piece_of(tuple(a), tuple(b), t, tuple(c))
         for a, b, t, c in zip(*(v.tolist() for v in columns), strict=True)
     ]
 
 
-def _span(table: MotionTable, span: Span, value: float) -> tuple[MotionTable, NDArray[np.int64]]:
+def _span(table: ProgramMotion, span: Span, value: float) -> tuple[ProgramMotion, NDArray[np.int64]]:
     try:
         moves = corrected(pieces_of(table, span.first, span.last), span.side * value)
     except Alarm as alarm:
@@ -83,7 +83,7 @@ def _span(table: MotionTable, span: Span, value: float) -> tuple[MotionTable, ND
         ordered += [(row, m) for m in by_row.get(row, [])] or [(row, None)]
     owner = np.array([span.first + row for row, _ in ordered], dtype=np.int64)
     motion = table.rows(owner)
-    start, end = motion.start.copy(), motion.end.copy()
+    start, end = motion.start.copy(), motion.tip.copy()
     turn, centre, dwell = motion.turn.copy(), motion.centre.copy(), motion.dwell.copy()
     here = (float(start[0, 0]), float(start[0, 1]))
     for i, (_, move) in enumerate(ordered):
@@ -95,4 +95,5 @@ def _span(table: MotionTable, span: Span, value: float) -> tuple[MotionTable, ND
                 start[i, 2] = end[i, 2]
                 dwell[i - 1] = 0.0
         end[i, :2] = here
-    return replace(motion, start=start, end=end, turn=turn, centre=centre, dwell=dwell), owner
+    made = replace(motion.moves, begin=start, tip=end, turn=turn, centre=centre)
+    return replace(motion, moves=made, dwell=dwell), owner

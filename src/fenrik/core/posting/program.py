@@ -14,10 +14,12 @@ from numpy.typing import NDArray
 from fenrik.core.curves import piece_of
 from fenrik.core.errors import PostError
 from fenrik.core.frames import apply, invert
-from fenrik.core.machines.motion import RowFrame
 from fenrik.core.machines.on_machine import OnMachine
-from fenrik.core.paths.moved import moved_path
-from fenrik.core.paths.toolpath import Compensated, Cycle, Toolpath
+from fenrik.core.motion import table
+from fenrik.core.motion.moved import moved_path
+from fenrik.core.motion.moves import Motion, Moves
+from fenrik.core.motion.program_motion import RowFrame
+from fenrik.core.motion.toolpath import Compensated, Cycle, Toolpath, shifted
 from fenrik.core.posting.contour import programmed
 from fenrik.core.posting.rotary_control import RotaryControl
 from fenrik.core.tooling.assembly import Assembly
@@ -62,15 +64,9 @@ class SidePose:
 
 @dataclass(frozen=True)
 class PlannedMoves:
-    """The moves of one step, joins included: `end` (n, 3), `rapid`, `turn`, `plane`, `centre` (n, 2), `feed`, and which
-    of them a canned cycle may stand for."""
+    """The `moves` of one step, joins included, and which of them a canned cycle may stand for."""
 
-    end: Floats
-    rapid: NDArray[np.bool_]
-    turn: NDArray[np.int8]
-    plane: NDArray[np.int8]
-    centre: Floats
-    feed: Floats
+    moves: Moves
     cycles: list[Cycle] = field(default_factory=list)
     compensated: list[Compensated] = field(default_factory=list)
     fresh: bool = False
@@ -80,17 +76,18 @@ class PlannedMoves:
     offset: int = 0
     """The number of its work offset, 54 to 59."""
     frames: tuple[RowFrame, ...] = ()
-    """On machines with rotary joints, the coordinates of the way there and of the path."""
-    frame: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, dtype=np.int32))
-    start: Floats = field(default_factory=lambda: np.zeros((0, 3)))
-    """There, where each move begins (n, 3), in its own coordinates; NaN where that is not known."""
+    """On machines with rotary joints, the coordinates of the way there and of the path, by `Moves.side`; there NaN in
+    `Moves.begin` where the place that a move comes from is not known."""
+
+    def __len__(self) -> int:
+        return len(self.moves)
 
     def dwells(self) -> Floats:
         """Seconds (n,) for which the tool stands after each move."""
-        out = np.zeros(len(self.end))
+        out = np.zeros(len(self))
         for cycle in self.cycles:
             if cycle.dwell:
-                deepest = cycle.first + int(np.argmin(self.end[cycle.first : cycle.last + 1, 2]))
+                deepest = cycle.first + int(np.argmin(self.moves.tip[cycle.first : cycle.last + 1, 2]))
                 out[deepest] = cycle.dwell
         return out
 
@@ -179,10 +176,10 @@ class Program:
                 join = [(last[0], last[1], top), (first[0], first[1], top), tuple(first)]
                 start = [tuple(last), *join[:-1]]
             moves = _joined(path, join, fresh, int(self.offset_of(step)[1:]))
-            frame = np.ones(len(moves.end), dtype=np.int32)
+            frame = np.ones(len(moves), dtype=np.int32)
             frame[: 1 if fresh else 0] = 0
-            begins = np.vstack([np.array(start), moves.end[len(join) - 1 : -1]])
-            moves = replace(moves, frames=frames, frame=frame, start=begins)
+            begins = np.vstack([np.array(start), moves.moves.tip[len(join) - 1 : -1]])
+            moves = replace(moves, frames=frames, moves=replace(moves.moves, side=frame, begin=begins))
             for span in moves.compensated:
                 if span.whole:
                     moves = _contour(moves, span, step)
@@ -226,49 +223,44 @@ class Program:
                     )
         return out
 
-    def _fed(self, moves: PlannedMoves, feed: float) -> PlannedMoves:
+    def _fed(self, planned: PlannedMoves, feed: float) -> PlannedMoves:
         """Rapids at a feed, but for those of canned cycles and the way down from a tool change."""
+        moves = planned.moves
         fed = moves.rapid.copy()
-        if moves.fresh:
+        if planned.fresh:
             fed[:2] = False
-        for cycle in moves.cycles:
+        for cycle in planned.cycles:
             if self.canned or cycle.kind in TAPS:
                 fed[cycle.first : cycle.last + 1] = False
-        return replace(moves, rapid=moves.rapid & ~fed, feed=np.where(fed, feed, moves.feed))
+        kind = np.where(fed, Motion.FEED, moves.kind).astype(np.int8)
+        return replace(planned, moves=replace(moves, kind=kind, feed=np.where(fed, feed, moves.feed)))
 
 
 def _joined(path: Toolpath, join: list[tuple[float, ...]], fresh: bool, offset: int) -> PlannedMoves:
     """A path with the way to its first point before it."""
-    count = len(join)
-    none = np.full((count, 2), np.nan)
+    way = Moves.straight(np.array(join))
+    moves = table.concat([way, table.rows(path.moves, slice(1, None))])
+    more = len(join) - 1
     return PlannedMoves(
-        np.vstack([np.array(join), path.tip[1:]]),
-        np.concatenate([np.ones(count, dtype=bool), path.kind[1:] == 0]),
-        np.concatenate([np.zeros(count, dtype=np.int8), path.turn[1:]]),
-        np.concatenate([np.zeros(count, dtype=np.int8), path.plane[1:]]),
-        np.vstack([none, path.centre[1:]]),
-        np.concatenate([np.zeros(count), path.feed[1:]]),
-        [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.cycles],
-        [replace(c, first=c.first + count - 1, last=c.last + count - 1) for c in path.compensated],
-        fresh,
-        offset=offset,
+        moves, shifted(path.cycles, more), shifted(path.compensated, more), fresh, offset=offset
     )
 
 
-def _contour(moves: PlannedMoves, span: Compensated, step: Step) -> PlannedMoves:
+def _contour(planned: PlannedMoves, span: Compensated, step: Step) -> PlannedMoves:
     """The moves with a corrected stretch written as its contour; what the contour does not have stays where it is."""
-    end, turn, centre = moves.end.copy(), moves.turn.copy(), moves.centre.copy()
+    moves = planned.moves
+    tip, turn, centre = moves.tip.copy(), moves.turn.copy(), moves.centre.copy()
     rows, before = slice(span.first, span.last + 1), slice(span.first - 1, span.last)
-    columns = (moves.end[before, :2], moves.end[rows, :2], moves.turn[rows], moves.centre[rows])
+    columns = (moves.tip[before, :2], moves.tip[rows, :2], moves.turn[rows], moves.centre[rows])
     pieces = [
         piece_of(tuple(a), tuple(b), t, tuple(c))
         for a, b, t, c in zip(*(v.tolist() for v in columns), strict=True)
     ]
-    here = moves.end[span.first - 1, :2]
+    here = moves.tip[span.first - 1, :2]
     for i, piece in enumerate(programmed(pieces, span.side * step.tool.radius, step.name), span.first):
         if piece is None:
             turn[i], centre[i] = 0, np.nan
         else:
             here = np.array(piece.b)
-        end[i, :2] = here
-    return replace(moves, end=end, turn=turn, centre=centre)
+        tip[i, :2] = here
+    return replace(planned, moves=replace(moves, tip=tip, turn=turn, centre=centre))

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.errors import PostError
-from fenrik.core.machines.motion import MotionTable
+from fenrik.core.motion.moves import Motion, Moves
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.driven import Span, driven
 from fenrik.core.posting.rotary_control import SQUARE_DEG, RotaryControl
 
@@ -97,7 +98,7 @@ class Reader:
         self.findings: list[tuple[int, str]] = []
         self._rows: list[tuple[float, ...]] = []
 
-    def read(self, text: str) -> MotionTable:
+    def read(self, text: str) -> ProgramMotion:
         """The motion of the whole text. Raises PostError naming line, word and what is wrong with it."""
         for number, raw in enumerate(text.splitlines(), 1):
             if self.ended:
@@ -112,25 +113,18 @@ class Reader:
         self.row, self.spans = done.row, done.spans
         return done.motion
 
-    def _table(self) -> MotionTable:
+    def _table(self) -> ProgramMotion:
         """The moves that the text gives."""
-        table = np.array(self._rows, dtype=np.float64).reshape(-1, 16)
-        turning = None if self.control is None else self.control.turning()
-        return MotionTable(
-            np.ascontiguousarray(table[:, 0:3]),
-            np.ascontiguousarray(table[:, 3:6]),
-            table[:, 6] > 0,
-            table[:, 7].astype(np.int8),
-            table[:, 14].astype(np.int8),
-            np.ascontiguousarray(table[:, 8:10]),
-            table[:, 10].copy(),
-            table[:, 11].astype(np.int32),
-            table[:, 12].copy(),
-            table[:, 13].astype(np.int32),
-            self._dwell_of(len(table)),
-            table[:, 15].astype(np.int32),
-            turning,
-        )
+        columns = np.array(self._rows, dtype=np.float64).reshape(-1, 16).T
+        kind = np.where(columns[6] > 0, Motion.RAPID, Motion.FEED).astype(np.int8)
+        turn, plane = columns[7].astype(np.int8), columns[14].astype(np.int8)
+        begin, tip, centre = (np.ascontiguousarray(columns[a:b].T) for a, b in ((0, 3), (3, 6), (8, 10)))
+        moves = Moves(tip, kind, turn, plane, centre, columns[10].copy(), begin=begin)
+        turning = None
+        if self.control is not None:
+            moves, turning = self.control.placed(moves)
+        tool, line, offset = (columns[k].astype(np.int32) for k in (11, 13, 15))
+        return ProgramMotion(moves, tool, columns[12].copy(), line, self._dwell_of(len(tip)), offset, turning)
 
     def _dwell_of(self, count: int) -> np.ndarray:
         out = np.zeros(count)

@@ -9,14 +9,15 @@ practice, no source) they belong to the plane.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.frames import apply, invert, transform
-from fenrik.core.machines.motion import RowFrame, Turning
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.motion.moves import Moves
+from fenrik.core.motion.program_motion import RowFrame, Turning
 
 Floats = NDArray[np.float64]
 SQUARE_DEG = 0.01
@@ -36,7 +37,7 @@ class RotaryControl:
     plane: Floats | None = None
     frames: list[RowFrame] = field(default_factory=list)
     _known: dict[tuple[object, ...], int] = field(default_factory=dict)
-    _moves: list[tuple[int, int, int, bool]] = field(default_factory=list)
+    _moves: list[tuple[int, int, bool]] = field(default_factory=list)
     _poses: list[tuple[int, Floats]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -116,7 +117,7 @@ class RotaryControl:
     def moved(self, came: int | None = None, aside: bool = False) -> None:
         """Notes the coordinates of a move; `came` are those before it, where they are others."""
         frame = self.frame()
-        self._moves.append((frame, frame if came is None else came, len(self._moves), aside))
+        self._moves.append((frame, frame if came is None else came, aside))
 
     def turn(self, target: dict[str, float], words: Floats | None) -> bool:
         """Turns the rotary joints; with the linear ones at `words` (3,) it is a move, unless an end is unknown or the same.
@@ -130,15 +131,21 @@ class RotaryControl:
         self.moved(came, aside=True)
         return True
 
-    def turning(self) -> Turning:
-        """What the moves mean."""
-        rows = np.array([(f, c, int(a)) for f, c, _, a in self._moves], dtype=np.int32).reshape(-1, 3)
+    def placed(self, moves: Moves) -> tuple[Moves, Turning]:
+        """The moves that were noted, with the frame and the tool axis of each, and what they mean beside that."""
+        noted = np.array(self._moves, dtype=np.int32).reshape(-1, 3)
         poses = [p for _, p in self._poses]
         owner = np.repeat([n for n, _ in self._poses], [len(p) for p in poses]).astype(np.int32)
-        return Turning(
-            tuple(self.frames), rows[:, 0].copy(), rows[:, 1].copy(), rows[:, 2] > 0,
-            np.concatenate([np.zeros((0, 12)), *poses]), owner,
-        )  # fmt: skip
+        axes = np.array([f.axis_in_rows for f in self.frames]).reshape(-1, 3)
+        sides = noted[:, 0].copy()
+        turning = Turning(
+            noted[:, 1].copy(),
+            noted[:, 2] > 0,
+            tuple(self.frames),
+            np.concatenate([np.zeros((0, 12)), *poses]),
+            owner,
+        )
+        return replace(moves, side=sides, axis=axes[sides]), turning
 
 
 def _about_z(degrees: float) -> Floats:

@@ -8,9 +8,10 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core import planes
 from fenrik.core.errors import PostError
-from fenrik.core.paths.toolpath import Cycle
+from fenrik.core.motion import planes
+from fenrik.core.motion.moves import Moves
+from fenrik.core.motion.toolpath import Cycle
 from fenrik.core.posting.dialect import Dialect
 from fenrik.core.posting.program import TAPS, PlannedMoves, Program, SidePose, Step
 
@@ -65,7 +66,7 @@ class _Writer:
                     self._line("G0 G53 Z0.")
                 if moves.elsewhere:
                     self._line(p.offset_of(step))
-            self._moves(step, moves, moves.fresh)
+            self._moves(step, moves)
             tool = step.tool.number
         self._level_plane()
         if p.steps and p.steps[-1].side is not None:
@@ -125,13 +126,13 @@ class _Writer:
             self._line(word)
             self.modal["coolant"] = word
 
-    def _moves(self, step: Step, moves: PlannedMoves, fresh: bool) -> None:
-        start = 0
-        if fresh:
+    def _moves(self, step: Step, planned: PlannedMoves) -> None:
+        moves, start = planned.moves, 0
+        if planned.fresh:
             # over the start at the height the tool change left, then down with the length offset
-            x, y, z = (self._coordinate(v) for v in moves.end[1])
+            x, y, z = (self._coordinate(v) for v in moves.tip[1])
             if step.side is not None:
-                self._to_side(step.side, moves.end[0].tolist())
+                self._to_side(step.side, moves.tip[0].tolist())
                 self._line(f"G43 H{step.tool.number} {f'X{x} Y{y} ' if step.side.as_plane else ''}Z{z}")
             else:
                 self._line(f"G0 X{x} Y{y}")
@@ -140,18 +141,18 @@ class _Writer:
             start = 2
         whole = self.dialect.holes == "canned"
         # a tap cannot be driven by plain moves: nothing would hold spindle and feed together
-        canned = {c.first: c for c in moves.cycles if whole or c.kind in TAPS}
+        canned = {c.first: c for c in planned.cycles if whole or c.kind in TAPS}
         behind = -1
-        dwells = {} if whole else {int(i): float(s) for i, s in enumerate(moves.dwells()) if s}
-        on = {c.first: f"{'G41' if c.side > 0 else 'G42'} D{step.tool.number}" for c in moves.compensated}
-        off = {c.last: "G40" for c in moves.compensated}
-        columns = (moves.end.tolist(), moves.rapid.tolist(), moves.turn.tolist(), moves.feed.tolist())
+        dwells = {} if whole else {int(i): float(s) for i, s in enumerate(planned.dwells()) if s}
+        on = {c.first: f"{'G41' if c.side > 0 else 'G42'} D{step.tool.number}" for c in planned.compensated}
+        off = {c.last: "G40" for c in planned.compensated}
+        columns = (moves.tip.tolist(), moves.rapid.tolist(), moves.turn.tolist(), moves.feed.tolist())
         for i, (end, rapid, turn, feed) in enumerate(zip(*columns, strict=True)):
             if i < start or i <= behind:
                 continue
             if i in canned and i > 0:
                 behind = canned[i].last
-                self._cycle(canned[i], moves.end[behind].tolist())
+                self._cycle(canned[i], moves.tip[behind].tolist())
                 continue
             self._end_cycle()
             if turn:
@@ -221,11 +222,11 @@ class _Writer:
         if self.modal.pop("cycle", None) is not None:
             self._line("G80")
 
-    def _arc(self, moves: PlannedMoves, i: int) -> None:
-        start, end, plane = self._here(), moves.end[i].tolist(), int(moves.plane[i])
+    def _arc(self, moves: Moves, i: int) -> None:
+        start, end, plane = self._here(), moves.tip[i].tolist(), int(moves.plane[i])
         turn, centre = int(moves.turn[i]), moves.centre[i].tolist()
         feed = float(moves.feed[i])
-        sweep = _planned_sweep(moves, i)
+        sweep = self._sweep(moves, i)
         pieces = 1
         if self.dialect.arcs == "radius":
             pieces = max(1, math.ceil(sweep / WIDEST_RADIUS_ARC))
@@ -235,6 +236,12 @@ class _Writer:
             upto = _on_arc(start, end, centre, turn * sweep, plane, k / pieces)
             self._one_arc(upto, centre, turn, plane, feed, sweep / pieces)
         self._one_arc(end, centre, turn, plane, feed, sweep / pieces)
+
+    def _sweep(self, moves: Moves, i: int) -> float:
+        """The angle of a planned arc, 2 pi for a full circle, which the rounded ends do not tell from none."""
+        one = slice(i, i + 1)
+        ends = (moves.tip[i - 1 : i], moves.tip[one], moves.centre[one])
+        return float(planes.sweeps(*ends, moves.turn[one], moves.plane[one])[0])
 
     def _one_arc(
         self, end: list[float], centre: list[float], turn: int, plane: int, feed: float, sweep: float
@@ -330,12 +337,6 @@ def plane_angles(rotation: Floats) -> tuple[float, float, float]:
     first = math.atan2(rotation[0, 2], -rotation[1, 2])
     third = math.atan2(rotation[2, 0], rotation[2, 1])
     return math.degrees(first), math.degrees(math.atan2(lean, rotation[2, 2])), math.degrees(third)
-
-
-def _planned_sweep(moves: PlannedMoves, i: int) -> float:
-    """The angle of a planned arc, 2 pi for a full circle, which the rounded ends do not tell from none."""
-    ends = (moves.end[i - 1 : i], moves.end[i : i + 1], moves.centre[i : i + 1])
-    return float(planes.sweeps(*ends, moves.turn[i : i + 1], moves.plane[i : i + 1])[0])
 
 
 def _on_arc(

@@ -16,7 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter1d
 
-from fenrik.core.paths.toolpath import Motion, Toolpath
+from fenrik.core.motion import table
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath, on_rows
 
 Floats = NDArray[np.float64]
 LEAST, MOST, STEP = 0.5, 2.0, 0.1
@@ -38,17 +40,9 @@ def factor(thinning: Floats, planned: float) -> Floats:
 def divided(path: Toolpath, longest: float) -> tuple[Toolpath, NDArray[np.int64]]:
     """The path with its moves at feed cut into parts of at most `longest` mm, and the row (m,) of the path that each
     came from."""
-    parts = np.maximum(1, np.ceil(path.lengths() / longest - 1e-9)).astype(np.int64)
-    owner, tip = path.divided(np.where(follows(path, None), parts, 1))
-    columns = {
-        c: getattr(path, c)[owner] for c in ("kind", "turn", "plane", "centre", "feed", "level", "run")
-    }
-    first, end = (
-        np.searchsorted(owner, np.arange(len(path))),
-        np.searchsorted(owner, np.arange(len(path)), "right"),
-    )
-    corrected = [replace(c, first=int(first[c.first]), last=int(end[c.last]) - 1) for c in path.compensated]
-    return replace(path, tip=tip, cycles=[], compensated=corrected, **columns), owner
+    counts = np.maximum(1, np.ceil(path.moves.lengths() / longest - 1e-9)).astype(np.int64)
+    parts, owner = path.divided(np.where(follows(path, None), counts, 1))
+    return replace(parts, cycles=[]), owner
 
 
 def follows(path: Toolpath, planned: float | None) -> NDArray[np.bool_]:
@@ -71,12 +65,9 @@ def adapted(
     feed = adapted_feed(path.feed, follows(path, planned), thinning, wanted, feed_max)
     last = np.ones(len(path), dtype=np.bool_)
     last[:-1] = (owner[1:] != owner[:-1]) | (feed[1:] != feed[:-1])
-    columns = {c: getattr(path, c)[last] for c in ("tip", "kind", "turn", "plane", "centre", "level", "run")}
     kept = np.cumsum(last)  # how many rows of the joined path end with each row or before it
-    corrected = [
-        replace(c, first=int(kept[c.first - 1]), last=int(kept[c.last]) - 1) for c in path.compensated
-    ]
-    return replace(path, feed=feed[last], compensated=corrected, **columns)
+    corrected = on_rows(path.compensated, np.concatenate([[0], kept[:-1]]), kept - 1)
+    return replace(table.rows(path.with_moves(feed=feed), last), compensated=corrected)
 
 
 def adapted_feed(

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.frames import apply
-from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.distance import DistanceField
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.edges import EdgeZone
 from fenrik.core.proof.engravings import EngravingZone
 from fenrik.core.proof.finding import Finding
@@ -154,7 +154,7 @@ def _by_face(
 def overcut_findings(
     deviation: Deviation,
     move_of_tag: NDArray[np.int32],
-    motion: MotionTable,
+    motion: ProgramMotion,
     step_of: NDArray[np.int32],
     names: list[str],
     limits: list[float],

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from fenrik.core.cutting.clearance import Reach
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
-from fenrik.core.machines.motion import MotionTable, is_upright
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.motion.pieces import is_upright
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.finding import Finding
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly
@@ -27,7 +28,7 @@ TOUCH_MM = 0.01
 
 
 def against_fixture(
-    motion: MotionTable, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
+    motion: ProgramMotion, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
     fixture: TriangleMesh, clock: Floats,
 ) -> list[Finding]:  # fmt: skip
     """All that the tools meet of the fixture (setup frame): upright by how far the tip would have to stay higher, leaning or
@@ -41,7 +42,7 @@ def against_fixture(
 
 
 def leaning_findings(
-    motion: MotionTable, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
+    motion: ProgramMotion, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
     fixture: TriangleMesh, clock: Floats,
 ) -> list[Finding]:  # fmt: skip
     """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns, where it does so
@@ -81,14 +82,14 @@ def leaning_findings(
 
 
 def fixture_findings(
-    motion: MotionTable, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
+    motion: ProgramMotion, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
     fixture: Topology, clock: Floats,
 ) -> list[Finding]:  # fmt: skip
     """One *stop* for every operation and part of its tool that meets the fixture, at the worst place, and a caution where
     the cutter only passes near. `fixture` is in the setup frame, `clock` (n,) s the time at each move's start."""
     if motion.turning is not None:
         upright = [f.plain for f in motion.turning.frames]
-        chosen = np.array(upright, dtype=np.bool_)[motion.turning.frame] & ~motion.turning.turns
+        chosen = np.array(upright, dtype=np.bool_)[motion.moves.sides] & ~motion.turning.turns
         motion, step_of, clock = replace(motion.rows(chosen), turning=None), step_of[chosen], clock[chosen]
         numbers = np.flatnonzero(chosen)
     else:

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from fenrik.core.machines.chain import Joint
 from fenrik.core.machines.machine import Machine
-from fenrik.core.machines.motion import MotionTable
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.finding import Finding
 from fenrik.core.tooling.assembly import Assembly
 
@@ -22,7 +22,7 @@ OUT_OF_STEP = 1e-3
 
 
 def limit_findings(
-    motion: MotionTable, tools: dict[int, Assembly], on: OnMachine, clock: Floats
+    motion: ProgramMotion, tools: dict[int, Assembly], on: OnMachine, clock: Floats
 ) -> list[Finding]:
     """Travel, feed and spindle speed beyond the machine's, each once per joint and tool with its worst place.
 
@@ -64,14 +64,14 @@ def limit_findings(
     return findings
 
 
-def _at(motion: MotionTable, i: int, clock: Floats) -> dict[str, Any]:
+def _at(motion: ProgramMotion, i: int, clock: Floats) -> dict[str, Any]:
     """Where and when a finding about a move stands."""
     x, y, z = (float(v) for v in motion.places[i])
     return {"move": i, "line": int(motion.line[i]), "time_s": float(clock[i]), "place": (x, y, z)}
 
 
 def _travel(
-    motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, on: OnMachine, clock: Floats
+    motion: ProgramMotion, rows: NDArray[np.int64], tool: Assembly, on: OnMachine, clock: Floats
 ) -> list[Finding]:
     """Joints beyond their ends; places between the ends of straight pieces lie between them for linear joints."""
     start, end, owner = on.driven(motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
@@ -104,7 +104,7 @@ def _beyond(joint: Joint, tool: Assembly, beyond: float, side: str, limit: float
     return f"Tool {tool.number} takes {what} {beyond:.2f} mm beyond the {side} end of {name} ({limit:.1f} over the table)."
 
 
-def _in_step(motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, clock: Floats) -> list[Finding]:
+def _in_step(motion: ProgramMotion, rows: NDArray[np.int64], tool: Assembly, clock: Floats) -> list[Finding]:
     """A tap whose feed is not its pitch times the speed tears its thread."""
     if tool.kind != "tap" or tool.thread_pitch is None:
         return []
@@ -128,7 +128,7 @@ def _in_step(motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, clock
 
 
 def _spindle(
-    motion: MotionTable, rows: NDArray[np.int64], tool: Assembly, machine: Machine, clock: Floats
+    motion: ProgramMotion, rows: NDArray[np.int64], tool: Assembly, machine: Machine, clock: Floats
 ) -> list[Finding]:
     speed = np.abs(motion.spindle[rows])
     low, high = machine.spindle_rpm

@@ -17,7 +17,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.machines.motion import by_axis, with_axes
+from fenrik.core.motion.pieces import by_axis, with_axes
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import LiveStock, Snapshot

@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.binary import pack, unpack
-from fenrik.core.machines.motion import MotionTable, by_axis, upright_pieces
+from fenrik.core.motion.pieces import by_axis, upright_pieces
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.load import Load, loads, summary
@@ -118,7 +119,7 @@ class Simulated:
 
 
 def simulate(
-    motion: MotionTable,
+    motion: ProgramMotion,
     step_of: NDArray[np.int32],
     names: list[str],
     tools: dict[int, Assembly],
@@ -180,7 +181,7 @@ class Stroke:
     row: NDArray[np.int64]
 
 
-def strokes_of(motion: MotionTable, tools: dict[int, Assembly]) -> list[Stroke]:
+def strokes_of(motion: ProgramMotion, tools: dict[int, Assembly]) -> list[Stroke]:
     """The moves of an operation from tool to tool, in their order (the first may still be driven with the tool of the
     operation before); unknown tools cut nothing."""
     out = []
@@ -193,17 +194,17 @@ def strokes_of(motion: MotionTable, tools: dict[int, Assembly]) -> list[Stroke]:
     return out
 
 
-def _rows(motion: MotionTable, rows: NDArray[np.int64]) -> MotionTable:
+def _rows(motion: ProgramMotion, rows: NDArray[np.int64]) -> ProgramMotion:
     return motion.rows(rows)
 
 
-def _placed(finding: Finding, rows: NDArray[np.int64], motion: MotionTable, clock: Floats) -> Finding:
+def _placed(finding: Finding, rows: NDArray[np.int64], motion: ProgramMotion, clock: Floats) -> Finding:
     i = int(rows[finding.move])
     return replace(finding, move=i, line=int(motion.line[i]), time_s=float(clock[i]))
 
 
 def _cut_step(
-    motion: MotionTable,
+    motion: ProgramMotion,
     strokes: list[Stroke],
     work: Stock,
     times: Floats,
@@ -322,7 +323,7 @@ def _load_facts(pieces: Floats, row: NDArray[np.int64], load: Load, times: Float
 
 
 def _contacts(
-    motion: MotionTable, row: NDArray[np.int64], overlap: Floats, name: str, tool: Assembly
+    motion: ProgramMotion, row: NDArray[np.int64], overlap: Floats, name: str, tool: Assembly
 ) -> list[Finding]:
     """One finding per kind of contact: its first move, how many moves, and the deepest overlap."""
     findings = []

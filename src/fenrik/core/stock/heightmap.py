@@ -16,9 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter
 
-from fenrik.core.machines.motion import MotionTable
 from fenrik.core.model.part_model import TriangleMesh
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock import _height_kernels as k
 from fenrik.core.stock._projection_kernels import raise_intervals
 from fenrik.core.stock.dexels import Stock
@@ -110,19 +109,7 @@ def pieces_of(
 ) -> tuple[Floats, NDArray[np.int32]]:
     """A toolpath as straight pieces (m, 6), arcs within `tolerance` mm, moves at feed at most `longest` mm, and the move
     (m,) each belongs to."""
-    table = MotionTable(
-        path.tip[:-1],
-        path.tip[1:],
-        path.kind[1:] == 0,
-        path.turn[1:],
-        path.plane[1:],
-        path.centre[1:],
-        path.feed[1:],
-        np.zeros(len(path) - 1, dtype=np.int32),
-        np.zeros(len(path) - 1),
-        np.zeros(len(path) - 1, dtype=np.int32),
-    )
-    return table.straightened(tolerance, longest)
+    return path.moves.after_start().straightened(tolerance, longest)
 
 
 def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Floats, cell: float) -> HeightMap:

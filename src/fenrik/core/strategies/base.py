@@ -19,7 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import Topology
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.tooling.assembly import Assembly, Kind

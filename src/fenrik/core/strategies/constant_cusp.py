@@ -21,7 +21,9 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.surface_distance import distances, level_lines
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker

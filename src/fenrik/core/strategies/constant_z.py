@@ -20,8 +20,10 @@ from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.levels import LevelAreas, polygons
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.arcs import fit_arcs
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.motion.arcs import fit_arcs
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.level_roughing import levels_between

@@ -15,8 +15,9 @@ from shapely.geometry.base import BaseGeometry
 from shapely.geometry.polygon import orient
 
 from fenrik.core.cutting.levels import polygons
-from fenrik.core.paths.arcs import fit_arcs
-from fenrik.core.paths.toolpath import Motion, PathBuilder
+from fenrik.core.motion.arcs import fit_arcs
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
 
 Floats = NDArray[np.float64]
 MANY_POINTS, THINNED_SHARE = 5000, 0.02

@@ -18,7 +18,9 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Rim, Strategy, fact
 from fenrik.core.strategies.contours import Contour, along, band_about, borders_along, leads, merged

@@ -15,7 +15,9 @@ from numpy.typing import NDArray
 from shapely.geometry import LineString
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker

@@ -19,7 +19,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.levels import LevelAreas, polygons
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import TOUCH_MM

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.paths.toolpath import Motion, PathBuilder
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.base import Heights, Inputs
 from fenrik.core.tooling.assembly import UNDERCUTTING

@@ -19,9 +19,11 @@ from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.arcs import fit_arcs
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
-from fenrik.core.planes import AXES, Plane, in_plane
+from fenrik.core.motion.arcs import fit_arcs
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.planes import AXES, Plane, in_plane
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker

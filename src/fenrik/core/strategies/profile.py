@@ -16,7 +16,7 @@ from shapely.geometry import LineString, MultiPoint
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Toolpath
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Inputs, Strategy, Wall
 from fenrik.core.strategies.contours import Contour, apart, band_about, borders_along, merged, rests

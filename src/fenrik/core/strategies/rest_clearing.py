@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import binary_dilation, binary_opening
 from shapely.geometry.base import BaseGeometry
 
-from fenrik.core.paths.toolpath import Motion, Toolpath
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Inputs, Strategy, fact
 from fenrik.core.strategies.bounded_clearing import BoundedClearing, ClearingRun
@@ -80,7 +81,7 @@ class _RestRun(ClearingRun):
 
     def _note_air(self, path: Toolpath) -> None:
         """The share of the cutting moves that the strategy knows to go through air, held against what was asked."""
-        lengths = path.lengths()
+        lengths = path.moves.lengths()
         fed = float(lengths[path.kind == Motion.FEED].sum())
         if fed <= 0 or not self.engaged:
             return

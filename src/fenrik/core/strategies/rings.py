@@ -13,8 +13,9 @@ from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.levels import polygons
-from fenrik.core.paths.arcs import fit_arcs
-from fenrik.core.paths.toolpath import Motion, PathBuilder
+from fenrik.core.motion.arcs import fit_arcs
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
 from fenrik.core.strategies.base import Inputs
 from fenrik.core.strategies.linking import TOUCH_MM, Linker
 

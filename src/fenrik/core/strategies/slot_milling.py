@@ -22,7 +22,9 @@ from shapely.geometry.polygon import orient
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.levels import polygons
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs, Parameters, Strategy, Wall, fact
 from fenrik.core.strategies.contours import Contour, along, extended, merged

@@ -17,7 +17,9 @@ import numpy as np
 
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.threads import Thread, thread
-from fenrik.core.paths.toolpath import Motion, PathBuilder, Toolpath
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.correcting import Correction, correction_fact

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.paths.toolpath import Motion, PathBuilder
+from fenrik.core.motion.builder import PathBuilder
+from fenrik.core.motion.moves import Motion
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs
 from fenrik.core.strategies.contours import Contour, along, extended, leads, with_tabs

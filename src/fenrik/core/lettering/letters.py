@@ -22,7 +22,7 @@ LINE = 16.0
 
 @cache
 def _font() -> dict[str, Any]:
-    text = files("fenrik.core.paths").joinpath("lettering.toml").read_text("utf-8")
+    text = files("fenrik.core.lettering").joinpath("letters.toml").read_text("utf-8")
     return tomllib.loads(text)
 
 

@@ -7,11 +7,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core import planes
 from fenrik.core.errors import ComputeError
 from fenrik.core.frames import apply, transform
-from fenrik.core.paths.toolpath import Toolpath
-from fenrik.core.planes import Plane
+from fenrik.core.motion.planes import Plane
+from fenrik.core.motion.toolpath import Toolpath
 
 Floats = NDArray[np.float64]
 CHORD_MM = 0.001
@@ -52,7 +51,7 @@ def moved_path(path: Toolpath, matrix: Floats) -> Toolpath:
         replace(c, retract=c.retract + shift, bottom=c.bottom + shift, back=c.back + shift)
         for c in path.cycles
     ]
-    return replace(path, tip=tip, centre=centre, cycles=cycles)
+    return replace(path.with_moves(tip=tip, centre=centre), cycles=cycles)
 
 
 def _upright(matrix: Floats, tips: Floats) -> Floats:
@@ -67,26 +66,7 @@ def _upright(matrix: Floats, tips: Floats) -> Floats:
 def _plain(path: Toolpath, level: bool) -> Toolpath:
     """The path with chords for its arcs, those in XY apart where it is to stay level."""
     arc = (path.turn != 0) & ((path.plane != Plane.XY) | (not level))
-    radius = np.where(arc, planes.radii(path.tip, np.nan_to_num(path.centre), path.plane), 1.0)
-    step = 2.0 * np.arccos(1.0 - CHORD_MM / np.maximum(radius, CHORD_MM))
-    angle = path.lengths() / np.maximum(radius, CHORD_MM)  # a helix turns less
-    counts = np.where(arc, np.maximum(2, np.ceil(angle / step)), 1).astype(np.int64)
-    owner, tip = path.divided(counts)
-    columns = {c: getattr(path, c)[owner] for c in ("kind", "feed", "level", "run")}
-    flat = arc[owner]
-    turn, plane = (
-        np.where(flat, 0, path.turn[owner]).astype(np.int8),
-        np.where(flat, 0, path.plane[owner]).astype(np.int8),
-    )
-    centre = np.where(flat[:, None], np.nan, path.centre[owner])
-    first, last = (
-        np.searchsorted(owner, np.arange(len(path))),
-        np.searchsorted(owner, np.arange(len(path)), "right") - 1,
-    )
-    cycles = (
-        [replace(c, first=int(first[c.first]), last=int(last[c.last])) for c in path.cycles] if level else []
-    )
-    spans = [replace(c, first=int(first[c.first]), last=int(last[c.last])) for c in path.compensated]
-    return replace(
-        path, tip=tip, turn=turn, plane=plane, centre=centre, cycles=cycles, compensated=spans, **columns
-    )
+    counts = np.where(arc, path.moves.chords(CHORD_MM, least=2), 1)
+    parts, owner = path.divided(counts)
+    moves = parts.moves.without_arcs(arc[owner])
+    return replace(parts, moves=moves, cycles=parts.cycles if level else [])

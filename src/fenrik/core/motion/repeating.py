@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core import planes
-from fenrik.core.paths.toolpath import Compensated, Cycle, Motion, Toolpath
-from fenrik.core.planes import Plane
+from fenrik.core.motion import planes, table
+from fenrik.core.motion.moves import Moves
+from fenrik.core.motion.planes import Plane
+from fenrik.core.motion.toolpath import Compensated, Cycle, Toolpath, no_path, shifted
 
 Floats = NDArray[np.float64]
-Rows = TypeVar("Rows", Cycle, Compensated)
 
 
 @dataclass(frozen=True)
@@ -78,72 +77,47 @@ def placed(path: Toolpath, place: Place, chord: float) -> Toolpath:
     turn = np.where(level, -path.turn, path.turn) if place.mirrored else path.turn
     notes = [_note_at(n, place) for n in path.notes]
     corrected = [replace(c, side=-c.side) if place.mirrored else c for c in path.compensated]
-    return replace(
-        path, tip=tip, centre=centre, turn=turn.astype(np.int8), notes=notes, compensated=corrected
-    )
+    moved = path.with_moves(tip=tip, centre=centre, turn=turn.astype(np.int8))
+    return replace(moved, notes=notes, compensated=corrected)
 
 
 def joined(paths: list[Toolpath]) -> Toolpath:
     """Paths one after the other; between them up to the higher of both ends, over, and down, at rapid."""
     paths = [p for p in paths if len(p) > 1]
     if not paths:
-        return Toolpath(*_nothing())
-    parts, notes, at = [], [n for p in paths for n in p.notes], 0
+        return no_path()
+    parts: list[Toolpath] = []
     cycles: list[Cycle] = []
     corrected: list[Compensated] = []
+    at = 0
     here: Floats | None = None
     for path in paths:
-        first = path.tip[0]
-        way: list[Floats] = []
-        if here is not None:
-            top = max(here[2], first[2])
-            way = [np.array([here[0], here[1], top]), np.array([first[0], first[1], top])]
-            way = [p for i, p in enumerate(way) if np.abs(p - (here if i == 0 else way[0])).max() > 1e-6]
-        parts.append(_led(path, way))
-        cycles += [_moved(c, at + len(way)) for c in path.cycles]
-        corrected += [_moved(c, at + len(way)) for c in path.compensated]
-        at += len(path) + len(way)
+        led = path if here is None else _led(path, _over(here, path.tip[0]))
+        more = at + len(led) - len(path)
+        cycles += shifted(path.cycles, more)
+        corrected += shifted(path.compensated, more)
+        parts.append(led)
+        at += len(led)
         here = path.tip[-1]
-    return Toolpath(
-        np.concatenate([p.tip for p in parts]),
-        np.concatenate([p.kind for p in parts]),
-        np.concatenate([p.turn for p in parts]),
-        np.concatenate([p.plane for p in parts]),
-        np.concatenate([p.centre for p in parts]),
-        np.concatenate([p.feed for p in parts]),
-        np.concatenate([p.level for p in parts]),
-        np.concatenate([p.run for p in parts]),
-        notes,
-        cycles,
-        corrected,
-    )
+    notes = [n for p in paths for n in p.notes]
+    return replace(table.concat(parts), notes=notes, cycles=cycles, compensated=corrected)
 
 
-def _led(path: Toolpath, way: list[Floats]) -> Toolpath:
-    """The path with rapid moves before it; its own first row becomes one too."""
-    if not way:
-        return path
+def _over(here: Floats, first: Floats) -> Floats:
+    """The points (n, 3) between two places: up to the higher of both, and over."""
+    top = max(here[2], first[2])
+    way = [np.array([here[0], here[1], top]), np.array([first[0], first[1], top])]
+    way = [p for i, p in enumerate(way) if np.abs(p - (here if i == 0 else way[0])).max() > 1e-6]
+    return np.array(way).reshape(-1, 3)
+
+
+def _led(path: Toolpath, way: Floats) -> Toolpath:
+    """The path with rapid moves through points (n, 3) before it; its own first row becomes one too."""
     n = len(way)
-    whole = (np.zeros(n, dtype=np.int8), np.zeros(n, dtype=np.int8), np.zeros(n, dtype=np.int8))
-    return Toolpath(
-        np.vstack([np.array(way), path.tip]),
-        np.concatenate([np.full(n, Motion.RAPID, dtype=np.int8), path.kind]),
-        np.concatenate([whole[0], path.turn]),
-        np.concatenate([whole[1], path.plane]),
-        np.vstack([np.full((n, 2), np.nan), path.centre]),
-        np.concatenate([np.zeros(n), path.feed]),
-        np.concatenate([np.full(n, path.level[0], dtype=np.int32), path.level]),
-        np.concatenate([np.full(n, path.run[0], dtype=np.int32), path.run]),
-    )
-
-
-def _moved(rows: Rows, by: int) -> Rows:
-    return replace(rows, first=rows.first + by, last=rows.last + by)
-
-
-def _nothing() -> tuple[Any, ...]:
-    none, marks = np.zeros(0, dtype=np.int8), np.zeros(0, dtype=np.int32)
-    return np.zeros((0, 3)), none, none, none, np.zeros((0, 2)), np.zeros(0), marks, marks
+    if not n:
+        return path
+    marks = (np.full(n, path.level[0], dtype=np.int32), np.full(n, path.run[0], dtype=np.int32))
+    return table.concat([Toolpath(Moves.straight(way), *marks), path])
 
 
 def _note_at(note: dict[str, object], place: Place) -> dict[str, object]:
@@ -162,27 +136,6 @@ def _without_upright_arcs(path: Toolpath, chord: float) -> Toolpath:
     upright = (path.turn != 0) & (path.plane != Plane.XY)
     if not upright.any():
         return path
-    arc = np.flatnonzero(upright)
-    counts = np.ones(len(path), dtype=np.int64)
-    ends = (path.tip[arc - 1], path.tip[arc], path.centre[arc], path.turn[arc], path.plane[arc])
-    radius = np.maximum(planes.radii(ends[0], ends[2], ends[4]), chord)
-    angle = np.maximum(2.0 * np.arccos(1.0 - chord / radius), 1e-3)
-    counts[arc] = np.ceil(planes.sweeps(*ends) / angle).astype(np.int64)
-    owner, points = path.divided(counts)
-    straight = upright[owner]
-    last = np.cumsum(counts) - 1
-    cycles = [replace(c, first=int(last[c.first]), last=int(last[c.last])) for c in path.cycles]
-    corrected = [replace(c, first=int(last[c.first]), last=int(last[c.last])) for c in path.compensated]
-    return Toolpath(
-        points,
-        path.kind[owner],
-        np.where(straight, 0, path.turn[owner]).astype(np.int8),
-        np.where(straight, 0, path.plane[owner]).astype(np.int8),
-        np.where(straight[:, None], np.nan, path.centre[owner]),
-        path.feed[owner],
-        path.level[owner],
-        path.run[owner],
-        path.notes,
-        cycles,
-        corrected,
-    )
+    counts = np.where(upright, path.moves.chords(chord), 1)
+    parts, owner = path.divided(counts)
+    return replace(parts, moves=parts.moves.without_arcs(upright[owner]))

@@ -1,0 +1,1 @@
+"""The letters that ship with Fenrik, as single lines for engraving."""

@@ -1,0 +1,173 @@
+"""The table of motion: straight moves, arcs and helices, with the direction of the tool."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import IntEnum
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.motion import planes, table
+from fenrik.core.motion.table import column
+
+Floats = NDArray[np.float64]
+Whole = NDArray[np.int64]
+
+
+class Motion(IntEnum):
+    """What a move is for. Everything but RAPID moves at feed."""
+
+    RAPID = 0
+    FEED = 1
+    PLUNGE = 2
+    LEAD = 3
+    LINK = 4
+    ENTRY = 5
+
+
+def _upright() -> Floats:
+    return np.array([[0.0, 0.0, 1.0]])
+
+
+def _first_frame() -> NDArray[np.int32]:
+    return np.zeros(1, dtype=np.int32)
+
+
+@dataclass(frozen=True)
+class Moves:
+    """Moves one after the other, in columns of length n; mm, mm/min.
+
+    `tip` (n, 3) is where each ends; `kind` (n,) of Motion; `turn` (n,) 0 straight, +1 counter-clockwise, -1 clockwise;
+    `plane` (n,) of planes.Plane in which an arc lies, `centre` (n, 2) along the plane's first and second axis (NaN for
+    straight moves); `feed` (n,), 0 for rapids. `axis` (n, 3) is the unit direction from the tip to the spindle at the
+    end of each move, or (1, 3) for all; `side` (n,), or (1,) for all, is the index of the frame in whose coordinates a
+    move is written. `begin` (n, 3) is where each begins; None where each begins at the tip of the one before (the first
+    at its own).
+    """
+
+    tip: Floats = column("<f8", 3)
+    kind: NDArray[np.int8] = column("<i1")
+    turn: NDArray[np.int8] = column("<i1")
+    plane: NDArray[np.int8] = column("<i1")
+    centre: Floats = column("<f8", 2)
+    feed: Floats = column("<f8")
+    axis: Floats = column("<f8", 3, shared=True, default_factory=_upright)
+    side: NDArray[np.int32] = column("<i4", shared=True, default_factory=_first_frame)
+    begin: Floats | None = column("<f8", 3, default=None)
+
+    def __len__(self) -> int:
+        return len(self.tip)
+
+    @staticmethod
+    def straight(tip: Floats, kind: Motion = Motion.RAPID, feed: float = 0.0) -> Moves:
+        """Straight moves through points (n, 3)."""
+        n = len(tip)
+        none = np.zeros(n, dtype=np.int8)
+        kinds = np.full(n, kind, dtype=np.int8)
+        return Moves(
+            np.asarray(tip, dtype=np.float64), kinds, none, none, np.full((n, 2), np.nan), np.full(n, feed)
+        )
+
+    @cached_property
+    def start(self) -> Floats:
+        """Where each move begins (n, 3)."""
+        return np.vstack([self.tip[:1], self.tip[:-1]]) if self.begin is None else self.begin
+
+    @cached_property
+    def rapid(self) -> NDArray[np.bool_]:
+        """Moves (n,) at rapid."""
+        return np.asarray(self.kind == Motion.RAPID)
+
+    @cached_property
+    def sides(self) -> NDArray[np.int32]:
+        """The index (n,) of every move's frame."""
+        return np.broadcast_to(self.side, len(self))
+
+    @cached_property
+    def axes(self) -> Floats:
+        """The tool's axis (n, 3) at the end of every move, in the coordinates of its frame."""
+        return np.broadcast_to(self.axis, (len(self), 3))
+
+    def after_start(self) -> Moves:
+        """All moves but the first, which says only where a chain begins."""
+        return replace(table.rows(self, slice(1, None)), begin=self.start[1:])
+
+    def sweeps(self) -> Floats:
+        """Angle rad (n,) that each arc turns through, 0 for straight moves; a closed arc is a full turn."""
+        out = np.zeros(len(self))
+        arc = np.flatnonzero(self.turn)
+        if len(arc):
+            ends = (self.start[arc], self.tip[arc], self.centre[arc])
+            out[arc] = planes.sweeps(*ends, self.turn[arc], self.plane[arc])
+        return out
+
+    def lengths(self) -> Floats:
+        """Length (n,) of every move along its line, arc or helix, mm."""
+        return planes.lengths(self.start, self.tip, self.turn, self.plane, self.centre)
+
+    def box(self) -> tuple[Floats, Floats]:
+        """Lowest and highest tip position (3,) over all moves, arcs included."""
+        pieces = self.straightened(0.01)[0]
+        points = np.concatenate([pieces[:, :3], pieces[:, 3:]])
+        return points.min(axis=0), points.max(axis=0)
+
+    def at(self, owner: Whole, share: Floats, sweeps: Floats) -> Floats:
+        """Positions (m, 3) at a share (m,) of the way along moves `owner` (m,), whose arcs turn through `sweeps` (n,)."""
+        start, tip = self.start[owner], self.tip[owner]
+        points = start + share[:, None] * (tip - start)
+        arc = self.turn[owner] != 0
+        if arc.any():
+            rows, part = owner[arc], share[arc]
+            angle = part * sweeps[rows] * self.turn[rows]
+            points[arc] = planes.on_arcs(
+                start[arc], tip[arc], self.centre[rows], angle, self.plane[rows], part
+            )
+        return points
+
+    def chords(self, tolerance: float, least: int = 1) -> Whole:
+        """How many chords (n,) keep each arc within `tolerance` mm, `least` at least; 1 for straight moves."""
+        counts = np.ones(len(self), dtype=np.int64)
+        arc = np.flatnonzero(self.turn)
+        radius = np.maximum(planes.radii(self.start[arc], self.centre[arc], self.plane[arc]), tolerance)
+        angle = np.maximum(2.0 * np.arccos(1.0 - tolerance / radius), 1e-3)
+        # a turn is a triangle at least
+        chords = np.ceil(self.sweeps()[arc] / np.minimum(angle, 2.0)).astype(np.int64)
+        counts[arc] = np.maximum(least, chords)
+        return counts
+
+    def divided(self, counts: Whole) -> tuple[Moves, Whole]:
+        """Every move of a chain in so many even parts (n,), at least one, on arcs and helices too; and the move (m,) that
+        each came from. The first row stays one."""
+        counts = np.concatenate([[1], np.maximum(counts[1:], 1)])
+        owner = np.repeat(np.arange(len(self)), counts)
+        first = np.cumsum(counts) - counts
+        share = (np.arange(len(owner)) - first[owner] + 1) / counts[owner]
+        tip = self.at(owner, share, self.sweeps())
+        last = first + counts - 1
+        tip[last] = self.tip
+        return replace(table.rows(self, owner), tip=tip, begin=None), owner
+
+    def without_arcs(self, chosen: NDArray[np.bool_]) -> Moves:
+        """The moves with straight ones in place of the chosen (n,) arcs."""
+        turn = np.where(chosen, 0, self.turn).astype(np.int8)
+        plane = np.where(chosen, 0, self.plane).astype(np.int8)
+        return replace(self, turn=turn, plane=plane, centre=np.where(chosen[:, None], np.nan, self.centre))
+
+    def straightened(
+        self, tolerance: float, longest: float | None = None
+    ) -> tuple[Floats, NDArray[np.int32]]:
+        """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each belongs to; the
+        ends of an arc's chords lie on it. Moves at feed are cut into parts of at most `longest` mm."""
+        sweeps, counts = self.sweeps(), self.chords(tolerance)
+        if longest is not None:
+            parts = np.ceil(self.lengths() / longest - 1e-9)
+            counts = np.maximum(counts, np.where(self.rapid, 1, np.maximum(1, parts)).astype(np.int64))
+        owner = np.repeat(np.arange(len(self)), counts)
+        first = np.cumsum(counts) - counts
+        before, upto = ((np.arange(len(owner)) - first[owner] + k) / counts[owner] for k in (0, 1))
+        pieces = np.hstack([self.at(owner, before, sweeps), self.at(owner, upto, sweeps)])
+        last = first + counts - 1
+        pieces[first, :3], pieces[last, 3:] = self.start, self.tip
+        return pieces, owner.astype(np.int32)
