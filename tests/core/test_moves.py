@@ -120,7 +120,7 @@ def test_joined_paths_keep_their_cycles_on_their_rows():
     made.rapid(0, 0, 10)
     made.cycles = [Cycle("drill", 1, 3, 2.0, -5.0, 10.0, 100.0)]
     one = made.build()
-    other = one.with_moves(tip=one.tip + [30.0, 0.0, 0.0])
+    other = one.with_moves(tip=np.add(one.tip, [30.0, 0.0, 0.0]))
     whole = joined([one, other])
     assert [(whole.tip[c.last] - whole.tip[c.first])[2] for c in whole.cycles] == [8.0, 8.0]
     assert [whole.tip[c.last, 0] for c in whole.cycles] == [0.0, 30.0]
