@@ -11,10 +11,10 @@ import numpy as np
 
 from bench.removal import CELL, HIGH, LOW, tool
 from bench.timing import Row
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tooling.library import starting_library
@@ -44,7 +44,7 @@ def plan(last_cusp: float) -> dict[str, Any]:
 
 def run(store: MemoryStore, cusp: float) -> float:
     """Seconds for planning and proving the whole plan with what the store has."""
-    planner = Planner(job_from_data(plan(cusp)), MODELS, store)
+    planner = open_job(job_from_data(plan(cusp)), MODELS, store)
     started = time.perf_counter()
     Prover(planner).prove(planner.job.effective_releases()[0])
     return time.perf_counter() - started
@@ -54,7 +54,7 @@ def alone(store: MemoryStore, cusp: float) -> float:
     """Seconds for planning and proving a release of the last operation only, with what the store has of the others."""
     data = plan(cusp)
     data["releases"] = [{"name": "last", "setup": "Top", "operations": ["Finish 8"]}]
-    planner = Planner(job_from_data(data), MODELS, store)
+    planner = open_job(job_from_data(data), MODELS, store)
     started = time.perf_counter()
     Prover(planner).prove(planner.job.effective_releases()[0])
     return time.perf_counter() - started

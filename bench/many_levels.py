@@ -12,9 +12,9 @@ import shapely
 import trimesh
 
 from bench.timing import Row
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
 
 FEW, MANY = 25, 100
@@ -47,19 +47,19 @@ def finish_walls(levels: int) -> float:
             "fenrik": 1, "name": "steps", "part": {"file": "steps.stl"}, "tools": [mill.model_dump(mode="json")],
             "setups": [{"name": "Top", "operations": []}],
         }  # fmt: skip
-        reader = Planner(job_from_data(document), folder, MemoryStore())
+        reader = open_job(job_from_data(document), folder, MemoryStore())
         upright = [
-            f.id for f in reader.part().faces
+            f.id for f in reader.workspace.part().faces
             if f.kind == "plane" and f.normal is not None and abs(f.normal[2]) < 0.1
         ]  # fmt: skip
         document["setups"][0]["operations"] = [  # type: ignore[index]
             {"name": "Walls", "strategy": "profile", "tool": 1, "walls": [{"face": f} for f in upright],
              "parameters": {"step_down": 20.0}, "heights": {"bottom": {"over": "part_bottom"}}}
         ]  # fmt: skip
-        planner = Planner(job_from_data(document), folder, MemoryStore())
+        planner = open_job(job_from_data(document), folder, MemoryStore())
         setup = planner.job.setups[0]
         planner.stock_before(setup, setup.operations[0])
-        planner.setup_mesh(setup, setup.operations[0].tolerance_mm)
+        planner.setups.mesh(setup, setup.operations[0].tolerance_mm)
         began = time.perf_counter()
         planner.path(setup, setup.operations[0])
         return time.perf_counter() - began

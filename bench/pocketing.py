@@ -12,9 +12,9 @@ from shapely.geometry import MultiPolygon, Point, box
 
 from bench.features import written
 from bench.timing import Row, best
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.tooling.library import starting_library
 
 SECONDS = 0.3
@@ -61,12 +61,12 @@ def rows() -> Iterator[Row]:
             }]}],
         }  # fmt: skip
         job = job_from_data(data)
-        first = Planner(job, Path(name), MemoryStore())
+        first = open_job(job, Path(name), MemoryStore())
         setup, operation = first.job.setups[0], first.job.setups[0].operations[0]
         made = first.path(setup, operation)
 
         def again() -> float:
-            planner = Planner(job, Path(name), MemoryStore())
+            planner = open_job(job, Path(name), MemoryStore())
             for known in ("_parts", "_meshes", "_topologies", "_outlines"):
                 setattr(planner, known, getattr(first, known))
             started = time.perf_counter()

@@ -12,9 +12,9 @@ from numba import njit
 from shapely.geometry.base import BaseGeometry
 
 from bench.timing import Row, best_of_each
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import load_job
+from fenrik.core.job.document.reading import load_job
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.stock import _height_kernels as k
@@ -58,9 +58,9 @@ def zigzag() -> np.ndarray:
 
 def rows() -> Iterator[Row]:
     """Both, each with its baseline in turns."""
-    planner = Planner(load_job(EXAMPLE), EXAMPLE.parent, MemoryStore())
+    planner = open_job(load_job(EXAMPLE), EXAMPLE.parent, MemoryStore())
     setup = planner.job.setups[0]
-    mesh = planner.mesh(0.004).moved(planner.clamped(setup).setup_from_part)
+    mesh = planner.workspace.mesh(0.004).moved(planner.setups.clamped(setup).setup_from_part)
     ours, plain = best_of_each([(projected, lambda: mesh), (union, lambda: mesh)], 3)
     yield Row(
         f"outline of {len(mesh.triangles)} triangles, s", f"{ours:.2f} s", f"union of all {plain:.2f} s", plain / ours,

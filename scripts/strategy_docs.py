@@ -12,9 +12,10 @@ from typing import Any
 import numpy as np
 
 from fenrik.core.frames import apply
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.heightmap import pieces_of
@@ -86,7 +87,7 @@ def tool_numbered(name: str, number: int) -> dict[str, Any]:
     return found.model_copy(update={"number": number}).model_dump(mode="json")
 
 
-def planned(strategy: str) -> tuple[Planner, Toolpath]:
+def planned(strategy: str) -> tuple[Paths, Toolpath]:
     """The planner of a strategy's picture and the path that is drawn."""
     model, operations = SHOWN[strategy]
     made, tools = [], []
@@ -101,7 +102,7 @@ def planned(strategy: str) -> tuple[Planner, Toolpath]:
         "fenrik": 1, "name": strategy, "part": {"file": model}, "tools": tools,
         "setups": [{"name": "Top", "stock": stock, "operations": made}],
     }  # fmt: skip
-    planner = Planner(job_from_data(document), ROOT / "examples", MemoryStore())
+    planner = open_job(job_from_data(document), ROOT / "examples", MemoryStore())
     setup = planner.job.setups[0]
     return planner, planner.path(setup, setup.operations[-1])
 
@@ -114,10 +115,10 @@ def seen(points: np.ndarray) -> np.ndarray:
     return np.column_stack([x, points[:, 2] * np.cos(tilt) + depth * np.sin(tilt)])
 
 
-def picture(planner: Planner, path: Toolpath, label: str) -> str:
+def picture(planner: Paths, path: Toolpath, label: str) -> str:
     """Part edges and the path in the colours of the plan, as SVG."""
-    clamped = planner.clamped(planner.job.setups[0])
-    edges = [seen(apply(clamped.setup_from_part, line)) for line in planner.part().edge_lines]
+    clamped = planner.setups.clamped(planner.job.setups[0])
+    edges = [seen(apply(clamped.setup_from_part, line)) for line in planner.workspace.part().edge_lines]
     pieces, owner = pieces_of(path, 0.05)
     kind = path.kind[1:][owner]
     ends = np.hstack([seen(pieces[:, :3]), seen(pieces[:, 3:])])
@@ -149,9 +150,9 @@ def picture(planner: Planner, path: Toolpath, label: str) -> str:
 
 def described(strategy: Strategy) -> str:
     """A strategy's section: what it does, its picture, what it takes, what is decided."""
-    takes = "round holes" if strategy.needs_holes else "areas to keep in and out"
-    if strategy.needs_walls:
-        takes = "edges of faces, chamfers" if strategy.needs_rims else "walls, floors, the outline"
+    takes = "round holes" if strategy.round else "areas to keep in and out"
+    if strategy.target in ("walls", "rims"):
+        takes = "edges of faces, chamfers" if strategy.target == "rims" else "walls, floors, the outline"
     rows = []
     for name, field in strategy.parameters.model_fields.items():
         extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}

@@ -147,8 +147,8 @@ def work(url: str) -> int:
 
 def load_demonstration(jobs: Jobs) -> None:
     """The demonstration jobs, unless there are jobs already."""
-    from fenrik.core.job.files import files_of
-    from fenrik.core.job.reading import job_data, load_job
+    from fenrik.core.job.document.reading import job_data, load_job
+    from fenrik.core.job.workspace.files import files_of
 
     if jobs.listing():
         return
@@ -168,11 +168,11 @@ def read_again(jobs: Jobs) -> None:
 
     for row in jobs.listing():
         try:
-            planner = jobs.planner(row["id"])
-            if planner.job.part is None:
+            paths = jobs.paths(row["id"])
+            if paths.job.part is None:
                 continue
             busy = any(r["state"] in OPEN_STATES for r in jobs.runs.newest(row["id"]))
-            if not busy and not jobs.store.has(planner.part_key()):
+            if not busy and not jobs.store.has(paths.workspace.part_key()):
                 jobs.runs.start(row["id"], "part")
         except FenrikError as error:  # it is shown in the list as one that cannot be opened
             logging.getLogger(__name__).warning("job %s: %s", row["id"], error.message)

@@ -7,10 +7,10 @@ import sys
 from pathlib import Path
 
 from fenrik.core.errors import FenrikError, InputError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import load_job, schema_text
+from fenrik.core.job.document.reading import load_job, schema_text
+from fenrik.core.job.opening import open_job
 from fenrik.core.job.report import run_job
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.progress import Progress
 
 
@@ -41,8 +41,8 @@ def _run(path: Path, out: Path, quiet: bool) -> int:
             sys.stderr.flush()
 
     try:
-        planner = Planner(load_job(path), path.resolve().parent, MemoryStore())
-        report = run_job(planner, out, Progress(show))
+        paths = open_job(load_job(path), path.resolve().parent, MemoryStore())
+        report = run_job(paths, out, Progress(show))
     except InputError as error:
         print(f"\n{error.message}" if shown else error.message, file=sys.stderr)
         return 2

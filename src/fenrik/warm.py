@@ -9,10 +9,10 @@ from pathlib import Path
 import numpy as np
 
 from fenrik.core.features.columns import Columns
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
 from fenrik.core.job.report import run_job
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly
@@ -101,7 +101,7 @@ def main() -> None:
             "sides": [{"name": "Front", "up": {"axis": "-y"}}], "placement": {"z": 150.0},
         }  # fmt: skip
         for document in (data, solid, {**data, "setups": [turned]}):
-            run_job(Planner(job_from_data(document), Path(folder), MemoryStore()), Path(folder) / "out")
+            run_job(open_job(job_from_data(document), Path(folder), MemoryStore()), Path(folder) / "out")
     _turn()
     print(f"kernels are compiled ({time.perf_counter() - started:.0f} s)")
 

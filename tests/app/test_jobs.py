@@ -86,25 +86,25 @@ def test_plan_and_proof_are_computed_once_and_only_what_changed_again(jobs):
         jobs.runs.start(job_id, target)
     finish(jobs)
     assert {r["state"] for r in jobs.runs.newest(job_id)} == {"done"}
-    planner = jobs.planner(job_id)
-    key = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+    planner = jobs.paths(job_id)
+    key = planner.keys.track(planner.job.setups[0], planner.job.setups[0].operations[0])
     assert jobs.store.has(key)
-    assert jobs.store.has(planner.path_key(planner.job.setups[0], planner.job.setups[0].operations[0]))
+    assert jobs.store.has(planner.keys.path(planner.job.setups[0], planner.job.setups[0].operations[0]))
     present = jobs.get(job_id)
     document = present["document"]
     document["tools"][0]["stick_out"] = 50.0
     document["setups"][0]["operations"][0]["feed_mm_min"] = 2000.0
     document["setups"][0]["operations"][0]["spindle_rpm"] = 8000.0
     jobs.save(job_id, present["revision"], document)
-    planner = jobs.planner(job_id)
+    planner = jobs.paths(job_id)
     assert (
-        planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) != key
+        planner.keys.track(planner.job.setups[0], planner.job.setups[0].operations[0]) != key
     )  # the feed is new
-    again = planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0])
+    again = planner.keys.track(planner.job.setups[0], planner.job.setups[0].operations[0])
     document["tools"][0]["stick_out"] = 55.0
     jobs.save(job_id, present["revision"] + 1, document)
-    planner = jobs.planner(job_id)
-    assert planner.track_key(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
+    planner = jobs.paths(job_id)
+    assert planner.keys.track(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
 
 
 def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):

@@ -21,7 +21,7 @@ from fenrik.app.store import ResultStore
 from fenrik.backup import backup, restore
 from fenrik.bootstrap import read_again
 from fenrik.core.errors import ApplicationError, Conflict, InputError, NotFound
-from fenrik.core.job.artefacts import key_of
+from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.postgres import Cluster
 from tests.app.conftest import DirectAsker, finish, state_of
 from tests.app.test_jobs import loaded, small_document

@@ -1,4 +1,4 @@
-"""Models are read and meshed once for all planners of a test process: reading has tests of its own."""
+"""Models are read and meshed once for all jobs of a test process: reading has tests of its own."""
 
 from __future__ import annotations
 
@@ -8,15 +8,14 @@ from pathlib import Path
 
 import pytest
 
-from fenrik.core.job import parts
-from fenrik.core.job.planning import Planner
+from fenrik.core.job.workspace import workspace
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import file_hash, read_model, working_mesh
 
 
 @pytest.fixture(scope="session", autouse=True)
 def shared_readings() -> Iterator[None]:
-    """What planners read is kept under the file's bytes and how it was asked for; stores still begin empty, so that what is
+    """What is read is kept under the file's bytes and how it was asked for; stores still begin empty, so that what is
     computed is counted as ever."""
     models: dict[tuple[object, ...], PartModel] = {}
     meshes: dict[tuple[str, float], TriangleMesh] = {}
@@ -35,8 +34,7 @@ def shared_readings() -> Iterator[None]:
             meshes[key] = working_mesh(part, deflection)
         return meshes[key]
 
-    assert Planner.__init__.__defaults__ == (read_model, True)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(Planner.__init__, "__defaults__", (read, True))
-        patch.setattr(parts, "working_mesh", mesh)
+        patch.setattr(workspace, "read_model", read)
+        patch.setattr(workspace, "working_mesh", mesh)
         yield

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.adapting import LEAST, MOST, adapted, adapted_feed, divided, factor, side_milling
@@ -72,7 +72,7 @@ def document(follows: str, *, cusp: float | None = None) -> dict:
 
 def proved(follows: str, cusp: float | None) -> tuple[dict, list[str]]:
     """Facts of the last operation of a document's proof, and the words of its findings."""
-    prover = Prover(Planner(job_from_data(document(follows, cusp=cusp)), MODELS, MemoryStore()))
+    prover = Prover(open_job(job_from_data(document(follows, cusp=cusp)), MODELS, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert not proof.stops()
     return proof.facts["operations"][-1], [f["words"] for f in proof.facts["findings"]]
@@ -112,7 +112,7 @@ def test_what_is_kept_of_a_step_comes_back_as_it_was():
     """A second operation's change goes on from the kept first one; what is stated of the first stays the same."""
     store, seen = MemoryStore(), []
     for cusp in (0.05, 0.06):
-        prover = Prover(Planner(job_from_data(document("plan", cusp=cusp)), MODELS, store))
+        prover = Prover(open_job(job_from_data(document("plan", cusp=cusp)), MODELS, store))
         seen.append(prover.prove(prover.job.effective_releases()[0]).facts["operations"][0])
     assert store.computed["cut"] == 5
     assert seen[0]["adapted_saves_s"] == pytest.approx(seen[1]["adapted_saves_s"])

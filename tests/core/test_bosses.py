@@ -7,10 +7,10 @@ import pytest
 
 from fenrik.core.errors import FenrikError
 from fenrik.core.features.bosses import find_bosses
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
@@ -42,16 +42,16 @@ def prover(file, operations, tools=(MILL,)):
         "setups": [{"name": "Top", "operations": operations, "zero": {"of": "part", "x": "low", "y": "low", "z": "high"}}],
         "proof": {"cell_mm": 0.5},
     }  # fmt: skip
-    return Prover(Planner(job_from_data(data), file.parent, MemoryStore()))
+    return Prover(open_job(job_from_data(data), file.parent, MemoryStore()))
 
 
 def faces(file):
-    part = prover(file, []).planner.part()
+    part = prover(file, []).paths.workspace.part()
     return {round(b.diameter): b.faces[0] for b in find_bosses(part)}
 
 
 def test_bosses_are_found_and_holes_and_corners_are_not(bossed):
-    bosses = find_bosses(prover(bossed, []).planner.part())
+    bosses = find_bosses(prover(bossed, []).paths.workspace.part())
     assert [round(b.diameter, 3) for b in bosses] in ([20.0, 6.0], [6.0, 20.0])
     wide = next(b for b in bosses if b.diameter > 10)
     assert (wide.high - wide.low, *wide.origin[:2], abs(wide.axis[2])) == pytest.approx(
@@ -60,7 +60,7 @@ def test_bosses_are_found_and_holes_and_corners_are_not(bossed):
 
 
 def path_of(file, face, **parameters):
-    plan = prover(file, [operation(face, **parameters)]).planner
+    plan = prover(file, [operation(face, **parameters)]).paths
     return plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
 
@@ -102,7 +102,7 @@ def test_other_faces_are_refused_by_their_number(bossed):
     drill = {"name": "Drill", "strategy": "drilling", "tool": 1, "holes": [{"face": faces(bossed)[20]}]}
     plan = prover(
         bossed, [drill], [make_tool("drill", 8.0, point_deg=118.0, flute_length=40.0, stick_out=50.0)]
-    ).planner
+    ).paths
     with pytest.raises(FenrikError, match="is no wall of a round hole"):
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
@@ -114,7 +114,7 @@ def test_a_thread_whose_ways_would_cut_a_wall_offers_another_beginning(bossed):
     tools = [MILL, thread_mill(pitch=1.5, diameter=10.0, number=2)]
 
     def planned(**more):
-        plan = prover(bossed, [{**thread, "parameters": {**thread["parameters"], **more}}], tools).planner
+        plan = prover(bossed, [{**thread, "parameters": {**thread["parameters"], **more}}], tools).paths
         return plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
     with pytest.raises(FenrikError, match=r"ways to and from the thread on Boss Ø20") as caught:
@@ -159,6 +159,6 @@ def test_two_bosses_about_one_line_are_two_and_a_rounded_corner_is_none(tmp_path
     whole = BRepPrimAPI_MakeBox(gp_Pnt(-1, -1, -1), 62, 42, 22).Shape()
     for kept in (rounded_box(0, 0, 6, 60, 40, 8, 6.0), cylinder(30, 20, 0, 8, 20)):
         whole = BRepAlgoAPI_Cut(whole, kept).Shape()
-    bosses = find_bosses(prover(drilled(tmp_path, [whole]), []).planner.part())
+    bosses = find_bosses(prover(drilled(tmp_path, [whole]), []).paths.workspace.part())
     assert [(round(b.diameter, 3), round(b.high - b.low, 3)) for b in bosses] == [(16.0, 6.0), (16.0, 6.0)]
     assert sorted(round(b.low, 3) for b in bosses) == [0.0, 14.0]

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from fenrik.core.errors import DocumentError, FenrikError, InputError
 from fenrik.core.file_names import check_file_name, plain_file_name
-from fenrik.core.job.bounds import check_bounds
-from fenrik.core.job.files import FolderFiles, ListedFiles, check_files
-from fenrik.core.job.reading import job_from_data, parse_job
+from fenrik.core.job.document.bounds import check_bounds
+from fenrik.core.job.document.reading import job_from_data, parse_job
+from fenrik.core.job.workspace.files import FolderFiles, ListedFiles, check_files
 from tests.conftest import MODELS
 
 

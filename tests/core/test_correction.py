@@ -13,11 +13,11 @@ from shapely.geometry import LineString, Point, Polygon
 
 from fenrik.core.curves import Piece
 from fenrik.core.errors import FenrikError, PostError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.wear import worn
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.proving.wear import worn
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.repeating import joined, mirrored_over, placed
 from fenrik.core.posting.contour import programmed
@@ -189,7 +189,7 @@ def prover_of(file, operations, tools=(MILL,), release=None):
         "setups": [{"name": "Top", "operations": operations, "stock": {"kind": "box", "allowance": {a: 1.0 for a in SIDES}}}],
         "releases": [{"name": "r", "setup": "Top", "dialect": "plain_iso", **(release or {})}], "proof": {"cell_mm": 0.5},
     }  # fmt: skip
-    return Prover(Planner(job_from_data(data), file.parent, MemoryStore()))
+    return Prover(open_job(job_from_data(data), file.parent, MemoryStore()))
 
 
 @pytest.fixture(scope="module")
@@ -208,7 +208,7 @@ def plain(tmp_path_factory):
 def three_operations(file, correction):
     """Cleared first, so that there is room to switch on; then outside, inside and round."""
     ends = {**PLAIN, "correction": correction}
-    part = prover_of(file, []).planner.part()
+    part = prover_of(file, []).paths.workspace.part()
     floor = min((f for f in part.faces if f.normal and f.normal[2] > 0.9), key=lambda f: f.origin[2]).id
     bore = next(f.id for f in part.faces if f.radius and abs(f.radius - 8.0) < 1e-6)
     return [
@@ -284,7 +284,7 @@ def test_a_wear_that_no_tool_survives_is_named(plain):
 def test_a_mirrored_path_is_corrected_on_the_other_side(plain):
     operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}],
                  "parameters": {**PLAIN, "correction": "wear"}}  # fmt: skip
-    plan = prover_of(plain, [operation]).planner
+    plan = prover_of(plain, [operation]).paths
     path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     mirror = placed(path, mirrored_over((0.0, 0.0), 0.0), 0.01)
     assert [c.side for c in path.compensated] == [1] and [c.side for c in mirror.compensated] == [-1]
@@ -316,7 +316,7 @@ def test_one_register_does_not_hold_both_kinds(pocketed):
 
 def test_a_way_on_needs_ground_that_is_cleared(pocketed):
     operation = three_operations(pocketed, "wear")[2]
-    plan = prover_of(pocketed, [operation]).planner
+    plan = prover_of(pocketed, [operation]).paths
     with pytest.raises(FenrikError, match=r"9\.00 mm of stock stand where cutter compensation") as caught:
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     assert caught.value.offer == {"parameters": {"correction": "computer"}}
@@ -325,14 +325,14 @@ def test_a_way_on_needs_ground_that_is_cleared(pocketed):
 def test_only_a_piece_of_a_contour(plain):
     operation = {"name": "Piece", "strategy": "profile", "tool": 1, "walls": [{"outline": True}], "parameters": {
         **PLAIN, "piece_from_x": -10.0, "piece_from_y": 20.0, "piece_to_x": 30.0, "piece_to_y": 5.0}}  # fmt: skip
-    plan = prover_of(plain, [operation]).planner
+    plan = prover_of(plain, [operation]).paths
     path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     cut = path.kind == Motion.FEED
     # clockwise along the upper edge, round its corner, down to the middle of the right one
     assert path.tip[cut, 0].min() > -10.01 and path.tip[cut, 1].min() == pytest.approx(5.0, abs=0.01)
     assert path.moves.lengths()[cut].sum() == pytest.approx(40.0 + 1.5 * math.pi + 15.0, abs=0.2)
     operation["parameters"].pop("piece_to_y")
-    plan = prover_of(plain, [operation]).planner
+    plan = prover_of(plain, [operation]).paths
     with pytest.raises(FenrikError, match="known at one end only"):
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
@@ -342,13 +342,13 @@ def test_moves_that_the_holder_forbids_are_not_left_out_of_a_corrected_contour(p
     short = make_tool("flat", 6.0, flute_length=12.0, stick_out=15.0)
     operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}],
                  "parameters": {**PLAIN, "correction": "wear"}}  # fmt: skip
-    plan = prover_of(plain, [operation], [short]).planner
+    plan = prover_of(plain, [operation], [short]).paths
     with pytest.raises(
         FenrikError, match=r"holder of tool 1 would touch .* whose radius the control corrects"
     ) as caught:
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     assert caught.value.offer == {"parameters": {"correction": "computer"}}
-    plan = prover_of(plain, [{**operation, "when_short": "leave"}], [short]).planner
+    plan = prover_of(plain, [{**operation, "when_short": "leave"}], [short]).paths
     assert len(plan.path(plan.job.setups[0], plan.job.setups[0].operations[0]).compensated) == 1
 
 
@@ -358,7 +358,7 @@ def test_an_overlap_that_ends_on_a_point_of_the_contour_keeps_its_way_out(plain,
     thin = make_tool("flat", 1.6, flute_length=26.0, stick_out=40.0)
     operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}], "when_short": "leave",
                  "parameters": {**PLAIN, "correction": correction, "lead_share": 2.0}}  # fmt: skip
-    plan = prover_of(plain, [operation], [thin]).planner
+    plan = prover_of(plain, [operation], [thin]).paths
     path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     assert np.isfinite(path.tip).all()
     lead = path.kind == Motion.LEAD

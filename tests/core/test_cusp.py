@@ -38,7 +38,7 @@ def plan_of(folder, body, **parameters):
     }  # fmt: skip
     plan = job_of(folder, body, [operation], [BALL])
     setup = plan.job.setups[0]
-    return plan.path(setup, setup.operations[0]), plan.clamped(setup)
+    return plan.path(setup, setup.operations[0]), plan.setups.clamped(setup)
 
 
 def revolved(points):

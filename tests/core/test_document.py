@@ -7,7 +7,7 @@ import pytest
 import yaml
 
 from fenrik.core.errors import DocumentError
-from fenrik.core.job.reading import dump_job, job_data, job_from_data, load_job, parse_job, schema
+from fenrik.core.job.document.reading import dump_job, job_data, job_from_data, load_job, parse_job, schema
 from fenrik.core.strategies.registry import strategies
 from tests.conftest import ROOT
 

@@ -7,10 +7,10 @@ import pytest
 from shapely.geometry import LineString, box
 
 from fenrik.core.errors import FenrikError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.edges import EdgeZone
 from tests.conftest import make_tool
@@ -31,7 +31,7 @@ def planner(file, walls, tool=TOOL, rough=(), **parameters):
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": none}, "operations": [*rough, doc]}],
         "proof": {"cell_mm": 0.25},
     }  # fmt: skip
-    return Planner(job_from_data(data), file.parent, MemoryStore())
+    return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
 def path_of(plan):
@@ -43,7 +43,7 @@ def face(plan, normal, height):
     """The level face at a height of the part, or another by its normal."""
     found = [
         f
-        for f in plan.part().faces
+        for f in plan.workspace.part().faces
         if f.kind == "plane" and f.normal is not None and np.allclose(f.normal, normal, atol=1e-6)
     ]
     return next(f.id for f in found if height is None or abs(f.origin[2] - height) < 1e-6)
@@ -86,7 +86,7 @@ def test_a_chamfer_cut_too_deep_is_still_overcut():
 
 def test_a_chamfer_of_the_model_is_cut_to_size(tmp_path):
     file = drilled(tmp_path, [cylinder(30, 20, 0, 8.0, 20), cone(30, 20, 19.0, 8.0, 9.0, 1.0)])
-    lean = next(f.id for f in planner(file, []).part().faces if f.kind == "cone")
+    lean = next(f.id for f in planner(file, []).workspace.part().faces if f.kind == "cone")
     bore = {
         "name": "Bore",
         "strategy": "bore_milling",
@@ -121,7 +121,7 @@ def test_what_would_touch_a_neighbouring_wall_is_left_and_named(tmp_path):
 
 def test_several_passes_come_nearer_in_even_steps_also_inside(tmp_path):
     file = drilled(tmp_path, [cylinder(30, 20, 0, 8.0, 20), cone(30, 20, 18.5, 8.0, 9.5, 1.5)])
-    lean = next(f.id for f in planner(file, []).part().faces if f.kind == "cone")
+    lean = next(f.id for f in planner(file, []).workspace.part().faces if f.kind == "cone")
     path = path_of(planner(file, [{"face": lean}], passes=3, below=0.5))
     middles = [
         float(np.hypot(*path.tip[(path.run == run) & (path.kind == Motion.FEED), :2].T).mean())
@@ -168,14 +168,14 @@ def test_what_cannot_be_is_named_with_a_remedy(tmp_path, change, word):
 
 def test_a_chamfer_of_another_angle_asks_for_its_tool(tmp_path):
     file = drilled(tmp_path, [cylinder(30, 20, 0, 8.0, 20), cone(30, 20, 18.0, 8.0, 9.0, 2.0)])
-    lean = next(f.id for f in planner(file, []).part().faces if f.kind == "cone")
+    lean = next(f.id for f in planner(file, []).workspace.part().faces if f.kind == "cone")
     with pytest.raises(FenrikError, match=r"53\.1"):
         path_of(planner(file, [{"face": lean}]))
 
 
 def edge(plan, kind, *ends):
     """The edge of a kind whose ends are as given, in either order, in the part frame; of a circle its centre and radius."""
-    for e in plan.part().edges:
+    for e in plan.workspace.part().edges:
         if e.kind != kind:
             continue
         if kind == "circle":
@@ -223,7 +223,7 @@ def test_edges_are_broken_in_every_part_of_an_array(tmp_path):
     right = edge(plan, "line", (60.0, 0.0, 20.0), (60.0, 40.0, 20.0))
     doc = planner(tmp_path / "block.step", [{"edge": right}]).job.model_dump(mode="json")
     doc["setups"][0] |= {"array": {"columns": 2, "rows": 1, "gap_x": 15.0, "gap_y": 15.0}}
-    plan = Planner(job_from_data(doc), tmp_path, MemoryStore())
+    plan = open_job(job_from_data(doc), tmp_path, MemoryStore())
     points = cutting(path_of(plan))
     middle = 0.5 * (points[:, 0].min() + points[:, 0].max())
     assert points[points[:, 0] > middle, 0].min() - points[points[:, 0] < middle, 0].max() == pytest.approx(
@@ -250,7 +250,7 @@ def test_an_edge_that_cannot_be_broken_is_named(tmp_path, ends, word):
 
 
 def test_a_wall_pick_is_one_thing():
-    from fenrik.core.job.picks import WallPick
+    from fenrik.core.job.document.picks import WallPick
 
     for wrong in ({}, {"face": 1, "edge": 2}, {"edge": 2, "outline": True}):
         with pytest.raises(ValueError, match="give one of face, edge and outline"):

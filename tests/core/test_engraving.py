@@ -8,10 +8,11 @@ import shapely
 from shapely.geometry import LineString, MultiLineString
 
 from fenrik.core.errors import FenrikError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.cutting.cutting import cut_stock
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.lettering.letters import lettering
 from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.engravings import EngravingZone
@@ -38,11 +39,11 @@ def prover(file, lines, tool=POINT, **parameters):
         }],
         "proof": {"cell_mm": 0.125},
     }  # fmt: skip
-    return Prover(Planner(job_from_data(data), file.parent, MemoryStore()))
+    return Prover(open_job(job_from_data(data), file.parent, MemoryStore()))
 
 
 def path_of(file, lines, tool=POINT, **parameters):
-    plan = prover(file, lines, tool, **parameters).planner
+    plan = prover(file, lines, tool, **parameters).paths
     return plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
 
@@ -114,7 +115,7 @@ def test_the_groove_is_proved_and_is_no_overcut(plate, tool, depth):
     section = (
         depth**2 * math.tan(math.radians(30)) if tool is POINT else angle - math.sin(angle) * math.cos(angle)
     )
-    cut = checked.cut(checked.post(checked.job.effective_releases()[0]))
+    cut = cut_stock(checked.paths, checked.post(checked.job.effective_releases()[0]))
     # seen along the tool; along the groove a ray sees its section in steps of the cell
     seen = cut.stock.volumes()[2] - cut.done.last.volumes()[2]
     assert seen == pytest.approx(60.0 * section, rel=0.02)
@@ -136,7 +137,7 @@ def test_a_groove_that_is_deeper_or_beside_its_line_counts_as_overcut():
 
 
 def test_the_border_of_a_face_and_an_edge_are_followed(plate):
-    part = prover(plate, [TEXT]).planner.part()
+    part = prover(plate, [TEXT]).paths.workspace.part()
     edge = next(e for e in part.edges if e.kind == "circle" and e.centre[2] > 19)
     rim = path_of(plate, [{"edge": edge.id}], depth=0.2)
     cut = rim.kind == Motion.FEED
@@ -203,7 +204,7 @@ def test_strokes_are_driven_by_the_nearest_next_one(plate):
 
 
 def test_a_seam_of_a_round_face_is_no_line_and_says_so(plate):
-    part = prover(plate, [TEXT]).planner.part()
+    part = prover(plate, [TEXT]).paths.workspace.part()
     seam = next(e for e in part.edges if len(set(e.faces)) == 1)
     with pytest.raises(FenrikError, match=rf"Edge {seam.id} bounds nothing"):
         path_of(plate, [{"edge": seam.id}])

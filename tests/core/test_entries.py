@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 import trimesh
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
@@ -15,7 +16,7 @@ from tests.conftest import make_tool
 TOOL = make_tool("flat", 8)
 
 
-def pocketed(bore: float | None, folder) -> Planner:
+def pocketed(bore: float | None, folder) -> Paths:
     """A block with a closed pocket of 60 x 40 x 12; its stock is the block, with a bore of some diameter or none."""
     block = trimesh.creation.box(bounds=[[-40, -30, -20], [40, 30, 0]])
     pocket = trimesh.creation.box(bounds=[[-30, -20, -12], [30, 20, 5]])
@@ -34,7 +35,7 @@ def pocketed(bore: float | None, folder) -> Planner:
         "fenrik": 1, "name": "entries", "part": {"file": "part.stl"}, "tools": [TOOL.model_dump()],
         "setups": [{"name": "Top", "stock": {"kind": "solid", "file": "blank.stl"}, "operations": [operation]}],
     }  # fmt: skip
-    return Planner(job_from_data(document), folder, MemoryStore())
+    return open_job(job_from_data(document), folder, MemoryStore())
 
 
 @pytest.mark.parametrize("bore", [None, 6.0, 12.0])
@@ -47,11 +48,11 @@ def test_a_predrilled_hole_that_is_wide_enough_takes_the_place_of_the_helix(bore
         assert not entries.any()
         first = int(np.flatnonzero(path.tip[:, 2] < -11.9)[0])
         down = path.tip[first]
-        middle = plan.clamped(setup).setup_from_part @ np.array([5.0, 3.0, 0.0, 1.0])
+        middle = plan.setups.clamped(setup).setup_from_part @ np.array([5.0, 3.0, 0.0, 1.0])
         assert np.hypot(*(down[:2] - middle[:2])) <= 2.0 + 0.3  # the cutter stands within the hole
     else:
         assert entries.any()
-    clamped = plan.clamped(setup)
+    clamped = plan.setups.clamped(setup)
     stock = Stock.of_mesh(clamped.stock_mesh, 0.5)
     pieces, owner = pieces_of(path, 0.002)
     removal = stock.cut(pieces, tool_bodies(TOOL), path.kind[owner + 1] == Motion.RAPID)

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
 
@@ -28,7 +28,7 @@ def block(tmp_path_factory):
 
 def document(block, **second):
     """Faces the block, mills the small bore with a tool that is too wide for it, then the large one."""
-    holes = sorted(job(block, []).holes(), key=lambda h: h.diameter)
+    holes = sorted(job(block, []).workspace.holes(), key=lambda h: h.diameter)
     small, large = ([{"face": h.faces[0]}] for h in holes)
     operations = [
         {"name": "Face", "strategy": "facing", "tool": 1},
@@ -43,7 +43,7 @@ def job(block, operations, store=None):
         "fenrik": 1, "name": "failing", "part": {"file": block.name}, "tools": [t.model_dump(mode="json") for t in TOOLS],
         "setups": [{"name": "Top", "operations": operations}],
     }  # fmt: skip
-    return Planner(job_from_data(data), block.parent, store or MemoryStore())
+    return open_job(job_from_data(data), block.parent, store or MemoryStore())
 
 
 def test_the_others_are_computed_as_if_it_were_not_there(block):
@@ -68,8 +68,8 @@ def test_why_it_failed_is_kept_until_something_changes(block):
     plan = document(block)
     tried = []
     for again in range(3):
-        own = plan._made
-        plan._made = lambda s, o, i, p, own=own: (tried.append(o.name), own(s, o, i, p))[1]
+        own = plan._computed
+        plan._computed = lambda t, i, p, own=own: (tried.append(t.operation.name), own(t, i, p))[1]
         setup = plan.job.setups[0]
         if again == 0:
             assert plan.failure(setup, setup.operations[1]) is None  # not known before it was tried

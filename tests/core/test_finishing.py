@@ -11,10 +11,10 @@ from fenrik.core.cutting.creases import creases
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.topology import prepare
 from fenrik.core.errors import ComputeError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import Plane
@@ -51,7 +51,7 @@ def job_of(folder, body, operations, tools, **more):
         "fenrik": 1, "name": "finishing", "part": {"file": "body.stl"}, "setups": [setup],
         "tools": [t.model_dump() for t in tools], "proof": {"cell_mm": 0.25, "tolerance_mm": 0.03}, **more,
     }  # fmt: skip
-    return Planner(job_from_data(document), folder, MemoryStore())
+    return open_job(job_from_data(document), folder, MemoryStore())
 
 
 @pytest.mark.parametrize("angle_deg", [0.0, 17.0, 45.0, 80.0])
@@ -99,7 +99,7 @@ def plan_of_cone(folder, tool, **parameters):
     plan = job_of(folder, cone, [operation], [tool])
     setup = plan.job.setups[0]
     path = plan.path(setup, setup.operations[0])
-    top = plan.clamped(setup).part_high[2]  # program zero lies on the stock
+    top = plan.setups.clamped(setup).part_high[2]  # program zero lies on the stock
     moved = path.with_moves(tip=path.tip - [0, 0, top])
     return plan, moved, slope
 
@@ -205,7 +205,7 @@ def test_parallel_passes_over_a_dome_are_arcs_in_their_plane(tmp_path, angle_deg
         cut = path.kind == Motion.FEED
         moves[arcs] = int(cut.sum())
         pieces, owner = pieces_of(path, 1e-4)
-        middle = plan.clamped(plan.job.setups[0]).part_high[2] - 15.0
+        middle = plan.setups.clamped(plan.job.setups[0]).part_high[2] - 15.0
         driven = pieces[cut[1:][owner], 3:] + [0.0, 0.0, 3.0 - middle]  # the ball's centre
         off = np.linalg.norm(driven, axis=1) - 18.0
         assert (

@@ -5,11 +5,11 @@ import pytest
 import trimesh
 
 from fenrik.core.errors import ComputeError, DocumentError
-from fenrik.core.job.artefacts import MemoryStore
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
@@ -41,7 +41,7 @@ def planner(file, fixture, operations, **setup):
         "fenrik": 1, "name": "held", "part": {"file": file.name}, "tools": [MILL.model_dump(mode="json")],
         "setups": [{"name": "Top", "fixture": fixture, "operations": operations, **setup}], "proof": {"cell_mm": 0.5},
     }  # fmt: skip
-    return Planner(job_from_data(data), file.parent, MemoryStore())
+    return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
 def side(**more):
@@ -65,7 +65,7 @@ def fixture_stops(proof):
 @pytest.mark.parametrize("along", ["x", "y"])
 def test_jaws_stand_at_the_sides_of_the_stock_and_grip_it_from_below(block, along):
     plan = planner(block, [JAWS | {"along": along}], [])
-    clamped = plan.clamped(plan.job.setups[0])
+    clamped = plan.setups.clamped(plan.job.setups[0])
     mesh = trimesh.Trimesh(clamped.fixture.vertices, clamped.fixture.triangles)
     # two boxes of 80 x 20 x 30, closed and the right way out
     assert mesh.is_watertight and mesh.volume == pytest.approx(2 * 80 * 20 * 30)
@@ -81,14 +81,14 @@ def test_jaws_stand_at_the_sides_of_the_stock_and_grip_it_from_below(block, alon
 
 def test_a_profile_keeps_clear_of_the_jaws_and_says_what_it_leaves(block):
     free, held = planner(block, [], [side()]), planner(block, [JAWS], [side()])
-    bottom = held.clamped(held.job.setups[0]).part_low[2]
+    bottom = held.setups.clamped(held.job.setups[0]).part_low[2]
     for plan, deep in ((free, True), (held, False)):
         setup = plan.job.setups[0]
         points = cutting(plan.path(setup, setup.operations[0]))
         beside_jaws = points[(np.abs(points[:, 1]) > 20.0) & (np.abs(points[:, 0]) < 25.0)]
         assert (beside_jaws[:, 2].min() < bottom + 4.0) == deep
         if not deep:  # over the jaws, with a millimetre of room
-            jaws = held.clamped(setup).stock_low[2] + 5.0
+            jaws = held.setups.clamped(setup).stock_low[2] + 5.0
             assert beside_jaws[:, 2].min() == pytest.approx(jaws + 1.0)
     proof = proved(held)
     assert fixture_stops(proof) == []
@@ -109,7 +109,7 @@ def test_a_path_that_runs_into_a_clamp_is_a_stop_with_its_place(block):
         stock={"kind": "box", "allowance": {"x_high": 1.0}},
     )
     other = held.job.setups[0]
-    held.store.put(held.path_key(other, other.operations[0]), "path", path.to_bytes())
+    held.store.put(held.keys.path(other, other.operations[0]), "path", path.to_bytes())
     proof = proved(held)
     stops = fixture_stops(proof)
     assert stops and stops[0]["operation"] == "Sides" and "The cutter of 'Sides' runs" in stops[0]["words"]
@@ -128,20 +128,20 @@ def test_shank_and_holder_are_looked_at_too_and_an_operation_keeps_them_off(bloc
     plan = planner(block, [tall], [pocket])
     tool = MILL.model_dump(mode="json") | {"holder": HOLDER, "stick_out": 27.0}
     doc = plan.job.model_dump(mode="json") | {"tools": [tool]}
-    short = Planner(job_from_data(doc), block.parent, MemoryStore())
+    short = open_job(job_from_data(doc), block.parent, MemoryStore())
     setup = short.job.setups[0]
     path = short.path(setup, setup.operations[0])
     short_note = next(n for n in path.notes if n.get("kind") == "short")
     assert (short_note["part"], short_note["against"]) == ("holder", "part or the fixture")
     assert fixture_stops(proved(short)) == []
     # what was planned as if nothing stood there runs into it
-    free = Planner(
+    free = open_job(
         job_from_data(doc | {"setups": [doc["setups"][0] | {"fixture": []}]}), block.parent, MemoryStore()
     )
     wrong = free.path(free.job.setups[0], free.job.setups[0].operations[0])
-    short = Planner(job_from_data(doc), block.parent, MemoryStore())
+    short = open_job(job_from_data(doc), block.parent, MemoryStore())
     setup = short.job.setups[0]
-    short.store.put(short.path_key(setup, setup.operations[0]), "path", wrong.to_bytes())
+    short.store.put(short.keys.path(setup, setup.operations[0]), "path", wrong.to_bytes())
     assert any("The holder of 'Pocket'" in f["words"] for f in fixture_stops(proved(short)))
 
 
@@ -173,7 +173,7 @@ def test_a_solid_from_a_file_is_turned_and_put_in_its_place(block):
         "turn_deg": 90.0,
     }
     plan = planner(block, [solid], [])
-    held = plan.clamped(plan.job.setups[0]).fixture
+    held = plan.setups.clamped(plan.job.setups[0]).fixture
     # the block's own corners (0, 0, 0) and (60, 40, 20), turned by 90 degrees: x from -40 to 0, y from 0 to 60
     assert held.bounds[0] == pytest.approx([60.0, 0.0, -50.0], abs=1e-6)
     assert held.bounds[1] == pytest.approx([100.0, 60.0, -30.0], abs=1e-6)
@@ -202,7 +202,7 @@ def test_the_setup_sheet_names_and_draws_the_fixture(block):
 def test_what_cannot_be_is_named_with_a_remedy(block, piece, words, where):
     plan = planner(block, [piece], [])
     with pytest.raises(DocumentError, match=words) as met:
-        plan.clamped(plan.job.setups[0])
+        plan.setups.clamped(plan.job.setups[0])
     assert met.value.where == f"setups[0].{where}" and met.value.remedy
 
 

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from fenrik.core.errors import ComputeError, DocumentError, FenrikError, PostError
 from fenrik.core.features.hole_use import COARSE, UNIFIED_COARSE, drill_size, major, uses
 from fenrik.core.features.holes import alike, find_holes, holes_from_bytes, holes_to_bytes
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_data, job_from_data
+from fenrik.core.job.document.reading import job_data, job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.reading import read_model
 from fenrik.core.motion.moves import Motion
 from fenrik.core.posting.readback import Reader
@@ -228,7 +228,7 @@ def block(tmp_path, operations, dialect="plain_iso", **more):
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": operations}],
         "proof": {"cell_mm": 0.25}, "releases": [{"name": "r", "setup": "Top", "dialect": dialect}], **more,
     }  # fmt: skip
-    return Prover(Planner(job_from_data(document), tmp_path, STORE))
+    return Prover(open_job(job_from_data(document), tmp_path, STORE))
 
 
 def hole_op(name, tool, faces, **parameters):
@@ -240,7 +240,7 @@ def hole_op(name, tool, faces, **parameters):
 
 def faces_of(tmp_path, diameter):
     drilled_part = block(tmp_path, [])
-    return [h.faces[0] for h in drilled_part.planner.holes() if h.diameter == diameter]
+    return [h.faces[0] for h in drilled_part.paths.workspace.holes() if h.diameter == diameter]
 
 
 @pytest.mark.parametrize(
@@ -292,7 +292,7 @@ def test_depths_of_points_and_through_holes(tmp_path):
             tmp_path, [hole_op("A", 1 if cycle == "spot" else 3, narrow, cycle=cycle, **parameters)]
         )
         setup = prover.job.setups[0]
-        path = prover.planner.path(setup, setup.operations[0])
+        path = prover.paths.path(setup, setup.operations[0])
         assert path.tip[:, 2].min() == pytest.approx(deepest, abs=6e-4)
 
 
@@ -301,18 +301,20 @@ def test_a_spot_leaves_the_chamfer_that_the_model_has(tmp_path):
     drilled(tmp_path, [cylinder(40, 10, 5, 2.5, 15), cone(40, 10, 19.5, 2.5, 3.0, 0.5)])
     document = job_data(block(tmp_path, []).job)
     drilled(tmp_path, [cylinder(40, 10, 5, 2.5, 15), cone(40, 10, 19.5, 2.5, 3.0, 0.5)])
-    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
-    document["setups"][0]["operations"] = [hole_op("Spot", 1, plan.holes()[0].faces[:1], cycle="spot")]
-    prover = Prover(Planner(job_from_data(document), tmp_path, MemoryStore()))
+    plan = open_job(job_from_data(document), tmp_path, MemoryStore())
+    document["setups"][0]["operations"] = [
+        hole_op("Spot", 1, plan.workspace.holes()[0].faces[:1], cycle="spot")
+    ]
+    prover = Prover(open_job(job_from_data(document), tmp_path, MemoryStore()))
     setup = prover.job.setups[0]
-    assert prover.planner.path(setup, setup.operations[0]).tip[:, 2].min() == pytest.approx(-3.0, abs=1e-3)
+    assert prover.paths.path(setup, setup.operations[0]).tip[:, 2].min() == pytest.approx(-3.0, abs=1e-3)
     assert prover.prove(prover.job.releases[0]).facts["deviation"]["max_overcut_mm"] <= 0.011
 
 
 def test_pecks_of_a_deep_hole_get_shorter_down_to_the_least(tmp_path):
     wide = faces_of(tmp_path, 8.5)[:1]
     deep = hole_op("Deep", 2, wide, cycle="deep", first_peck=5.0, peck_share=0.6, least_peck=2.0)
-    plan = block(tmp_path, [deep]).planner
+    plan = block(tmp_path, [deep]).paths
     setup = plan.job.setups[0]
     path = plan.path(setup, setup.operations[0])
     ends = path.tip[path.kind == Motion.PLUNGE, 2]
@@ -335,11 +337,11 @@ def test_a_boring_head_widens_a_hole_that_is_there(tmp_path, dialect):
     document = job_data(block(tmp_path, [], dialect).job)
     document["tools"] = [t.model_dump(mode="json") for t in (drill, head)]
     file.write_bytes(drilled(tmp_path, [cylinder(20, 20, 0, 4.3, 20)]).read_bytes())
-    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
-    faces = plan.holes()[0].faces[:1]
+    plan = open_job(job_from_data(document), tmp_path, MemoryStore())
+    faces = plan.workspace.holes()[0].faces[:1]
     bore = hole_op("Bore", 4, faces, cycle="bore", breakthrough=0.5, dwell=0.4)
     document["setups"][0]["operations"] = [hole_op("Drill", 3, faces, cycle="drill"), bore]
-    prover = Prover(Planner(job_from_data(document), tmp_path, MemoryStore()))
+    prover = Prover(open_job(job_from_data(document), tmp_path, MemoryStore()))
     proof = prover.prove(prover.job.releases[0])
     assert proof.stops() == []
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.012
@@ -349,7 +351,7 @@ def test_a_boring_head_widens_a_hole_that_is_there(tmp_path, dialect):
     assert ("G89" in text and "P0.40" in text) == (dialect == "plain_iso")
     # without the drilled hole there is nothing to widen
     document["setups"][0]["operations"] = [bore]
-    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+    plan = open_job(job_from_data(document), tmp_path, MemoryStore())
     with pytest.raises(ComputeError, match=r"There is no hole yet that tool 4 could bore at Hole Ø8\.6"):
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
@@ -361,15 +363,17 @@ def test_a_countersink_is_as_wide_as_the_model_or_as_asked(tmp_path):
         tmp_path,
         [cylinder(40, 10, 5, 2.5, 15), cone(40, 10, 18, 2.5, 4.5, 2.0), cylinder(20, 10, 5, 2.5, 15)],
     )
-    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
-    sunk, plain = sorted(plan.holes(), key=lambda h: h.shape != "countersunk" and h.shape == "plain")
+    plan = open_job(job_from_data(document), tmp_path, MemoryStore())
+    sunk, plain = sorted(
+        plan.workspace.holes(), key=lambda h: h.shape != "countersunk" and h.shape == "plain"
+    )
     assert len(sunk.faces) > len(plain.faces)
 
     def path(hole, **parameters):
         document["setups"][0]["operations"] = [
             hole_op("Sink", 1, hole.faces[:1], cycle="countersink", **parameters)
         ]
-        plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+        plan = open_job(job_from_data(document), tmp_path, MemoryStore())
         return plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
     assert path(sunk).tip[:, 2].min() == pytest.approx(-4.5, abs=1e-3)
@@ -388,13 +392,13 @@ def test_what_does_not_fit_is_named_and_the_rest_goes_on(tmp_path):
     prover = block(tmp_path, [hole_op("A", 2, narrow)])
     setup = prover.job.setups[0]
     with pytest.raises(ComputeError, match=r"8.5 mm wide and does not fit Hole Ø6, through"):
-        prover.planner.path(setup, setup.operations[0])
+        prover.paths.path(setup, setup.operations[0])
     prover = block(tmp_path, [hole_op("A", 2, [1])])
     with pytest.raises(DocumentError, match="Face 1 is no wall of a round hole"):
-        prover.planner.path(prover.job.setups[0], prover.job.setups[0].operations[0])
+        prover.paths.path(prover.job.setups[0], prover.job.setups[0].operations[0])
     prover = block(tmp_path, [hole_op("A", 3, [])])
     with pytest.raises(FenrikError, match="Drilling has no hole"):
-        prover.planner.path(prover.job.setups[0], prover.job.setups[0].operations[0])
+        prover.paths.path(prover.job.setups[0], prover.job.setups[0].operations[0])
 
 
 def test_a_hole_across_the_tool_is_refused(tmp_path):
@@ -403,7 +407,7 @@ def test_a_hole_across_the_tool_is_refused(tmp_path):
         "fenrik": 1, "name": "x", "part": {"file": "plate_a.step"}, "tools": [make_tool("flat", 4).model_dump()],
         "setups": [{"name": "Top", "operations": [hole_op("A", 1, cross.faces)]}],
     }  # fmt: skip
-    plan = Planner(job_from_data(document), MODELS, MemoryStore())
+    plan = open_job(job_from_data(document), MODELS, MemoryStore())
     with pytest.raises(DocumentError, match=r"leans by 90\.0°"):
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
 
@@ -456,9 +460,9 @@ def test_a_milled_hole_has_its_size_and_climb_turns_the_right_way(tmp_path, dire
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": [operation]}],
         "proof": {"cell_mm": 0.2},
     }  # fmt: skip
-    prover = Prover(Planner(job_from_data(document), tmp_path, MemoryStore()))
+    prover = Prover(open_job(job_from_data(document), tmp_path, MemoryStore()))
     setup = prover.job.setups[0]
-    path = prover.planner.path(setup, setup.operations[0])
+    path = prover.paths.path(setup, setup.operations[0])
     turns = set(path.turn[path.turn != 0].tolist())
     assert turns == {1 if (direction == "climb") == (spindle == "clockwise") else -1}
     proof = prover.prove(prover.job.effective_releases()[0])
@@ -467,7 +471,7 @@ def test_a_milled_hole_has_its_size_and_climb_turns_the_right_way(tmp_path, dire
     assert proof.facts["operations"][0]["removed_mm3"] == pytest.approx(math.pi * 81 * 12, rel=2e-3)
     ring = path.feed[path.kind == 1]
     assert (
-        ring.max() < prover.planner.resolved(setup, setup.operations[0]).feed
+        ring.max() < prover.paths.tasks.task(setup, setup.operations[0]).feed
     )  # the edge runs faster than the middle
 
 
@@ -478,7 +482,7 @@ def test_a_bore_too_narrow_for_its_mill_says_which_tool_would_do(tmp_path):
     document["setups"][0]["operations"] = [
         {"name": "A", "strategy": "bore_milling", "tool": 2, "holes": [{"face": faces_of(tmp_path, 6.0)[0]}]}
     ]
-    plan = Planner(job_from_data(document), tmp_path, MemoryStore())
+    plan = open_job(job_from_data(document), tmp_path, MemoryStore())
     with pytest.raises(
         ComputeError, match=r"no room to circle in Hole Ø6, through .* Use a tool of 4.8 mm or less"
     ):

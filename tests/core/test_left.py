@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 import trimesh
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.proof.left import Spots, left_findings, left_over, spots_on
 from tests.conftest import make_tool
@@ -33,7 +33,7 @@ def proved(tmp_path_factory):
         "fenrik": 1, "name": "left", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": []}], "proof": {"cell_mm": 0.5},
     }  # fmt: skip
-    part = Planner(job_from_data(data), file.parent, MemoryStore()).part()
+    part = open_job(job_from_data(data), file.parent, MemoryStore()).workspace.part()
     flat = {round(f.origin[2], 3): f.id for f in part.faces if f.kind == "plane" and f.normal[2] > 0.9}
     faces = {
         "floor": flat[10.0], "shallow": flat[17.0],
@@ -48,7 +48,7 @@ def proved(tmp_path_factory):
         },
         {"name": "Walls", "strategy": "profile", "tool": 1, "walls": [{"face": faces["floor"]}], "parameters": {"step_down": 20.0}},
     ]  # fmt: skip
-    planner = Planner(job_from_data(data), file.parent, MemoryStore())
+    planner = open_job(job_from_data(data), file.parent, MemoryStore())
     return Prover(planner).prove(planner.job.effective_releases()[0]), faces, part
 
 

@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 import trimesh
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machine
 from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.load import compliance, load_findings, loads
@@ -153,7 +153,7 @@ def clearing_job(**parameters):
         "fenrik": 1, "name": "clear", "part": {"file": "bearing_bracket.step"}, "tools": [FLAT.model_dump()],
         "setups": [setup], "proof": {"cell_mm": 0.15},
     }  # fmt: skip
-    return Planner(job_from_data(document), MODELS, MemoryStore())
+    return open_job(job_from_data(document), MODELS, MemoryStore())
 
 
 def test_the_promise_of_bounded_clearing_is_confirmed_by_the_stock():
@@ -161,7 +161,7 @@ def test_the_promise_of_bounded_clearing_is_confirmed_by_the_stock():
     engaged over half the circle by nature and are left out."""
     planner = clearing_job()
     setup = planner.job.setups[0]
-    path, clamped = planner.path(setup, setup.operations[0]), planner.clamped(setup)
+    path, clamped = planner.path(setup, setup.operations[0]), planner.setups.clamped(setup)
     pieces, owner = pieces_of(path)
     cell = 0.1
     stock = Stock.of_box(clamped.stock_low, clamped.stock_high, cell)
@@ -195,7 +195,7 @@ def test_another_material_is_another_proof():
     keys = set()
     for name in ("aluminium_wrought", "steel_unalloyed"):
         data["setups"][0]["material"] = name
-        other = Planner(job_from_data(data), MODELS, MemoryStore())
+        other = open_job(job_from_data(data), MODELS, MemoryStore())
         keys.add(Prover(other).release_key(other.job.effective_releases()[0]))
     assert len(keys) == 2
 

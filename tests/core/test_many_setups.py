@@ -9,11 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.errors import FenrikError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.ordering import _greedy, as_planned, changes, fewest_changes
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.programs.ordering import _greedy, as_planned, changes, fewest_changes
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.dialect import dialect, dialects
 from fenrik.core.posting.program import Program, Step
@@ -148,7 +148,7 @@ def prover(block, *releases, machines=("column_mill_500",) * 2, offsets=("G54", 
         "fenrik": 1, "name": "many", "part": {"file": block.name}, "tools": [t.model_dump(mode="json") for t in (MILL, DRILL)],
         "setups": setups, "proof": {"cell_mm": 0.5}, "releases": list(releases),
     }  # fmt: skip
-    return Prover(Planner(job_from_data(data), block.parent, MemoryStore()))
+    return Prover(open_job(job_from_data(data), block.parent, MemoryStore()))
 
 
 TOGETHER = {"name": "both", "setup": "A", "also": ["B"], "order": "fewest_changes"}
@@ -172,7 +172,7 @@ def test_both_setups_are_proved_against_their_own_stock_in_one_program(block):
         ]
     # face, face, drill, drill, around: two changes instead of face, drill, around, face, drill with four
     assert proofs[0].facts["tool_changes"] == 3
-    change = whole.planner.machine(whole.job.setups[0]).tool_change_s
+    change = whole.paths.setups.machine(whole.job.setups[0]).tool_change_s
     assert proofs[0].facts["order_saves_s"] == pytest.approx(1 * change)
     assert any("saves" in f["words"] for f in proofs[0].facts["findings"])
     singles = sum(whole.prove(r).facts["time_s"] for r in (a, b))
@@ -232,7 +232,7 @@ def test_split_by_tool_every_file_stands_for_itself_and_all_together_are_the_pro
 
 
 def test_greedy_is_used_where_there_are_too_many_states(monkeypatch):
-    monkeypatch.setattr("fenrik.core.job.ordering.MOST_STATES", 10)
+    monkeypatch.setattr("fenrik.core.job.programs.ordering.MOST_STATES", 10)
     tools = [list(p) for p in list(permutations([1, 2, 3, 4, 5]))[:4]]
     order = fewest_changes(tools)
     assert sorted(order) == as_planned(tools)

@@ -6,10 +6,10 @@ from shapely.geometry import LineString, box
 from shapely.ops import unary_union
 
 from fenrik.core.errors import FenrikError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.heightmap import pieces_of
 from tests.conftest import make_tool
@@ -36,23 +36,23 @@ def planner(file, array, *operations):
         "fenrik": 1, "name": "array", "part": {"file": file.name}, "proof": {"cell_mm": 0.5},
         "tools": [t.model_dump(mode="json") for t in (MILL, DRILL)], "setups": [setup],
     }  # fmt: skip
-    return Planner(job_from_data(data), file.parent, MemoryStore())
+    return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
 def bore(plan):
-    face = next(f.id for f in plan.part().faces if f.kind == "cylinder")
+    face = next(f.id for f in plan.workspace.part().faces if f.kind == "cylinder")
     return {"name": "Drill", "strategy": "drilling", "tool": 2, "holes": [{"face": face}], "parameters": {"cycle": "drill"}}  # fmt: skip
 
 
 def test_every_part_stands_where_pitch_and_gap_say(block):
     plan = planner(block, {"columns": 3, "rows": 2, "gap_x": 12.0, "gap_y": 14.0})
-    clamped = plan.clamped(plan.job.setups[0])
+    clamped = plan.setups.clamped(plan.job.setups[0])
     wanted = [[i * 72.0, j * 54.0, 0.0] for j in range(2) for i in range(3)]
     assert np.allclose(clamped.copies, wanted)
     assert np.allclose(clamped.stock_low, [-2, -2, -20]) and np.allclose(clamped.stock_high, [206, 96, 1])
-    mesh = plan.setup_mesh(plan.job.setups[0], 0.01)
+    mesh = plan.setups.mesh(plan.job.setups[0], 0.01)
     assert np.allclose(mesh.bounds, [[0, 0, -20], [204, 94, 0]])
-    assert len(np.unique(mesh.face_ids)) == len(plan.part().faces)
+    assert len(np.unique(mesh.face_ids)) == len(plan.workspace.part().faces)
 
 
 def test_holes_are_made_in_every_part(block):

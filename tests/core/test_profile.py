@@ -8,10 +8,10 @@ import shapely
 from shapely.geometry import LineString, Point, box
 
 from fenrik.core.errors import FenrikError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.heightmap import pieces_of
 from tests.conftest import make_tool
@@ -57,7 +57,7 @@ def planner(file, walls, tool=MILL, operation=None, **parameters):
         "fenrik": 1, "name": "profile", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
         "setups": [{"name": "Top", "operations": [doc]}], "proof": {"cell_mm": 0.5},
     }  # fmt: skip
-    return Planner(job_from_data(data), file.parent, MemoryStore())
+    return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
 OUTLINE = [{"outline": True}]
@@ -70,8 +70,12 @@ def path_of(plan):
 
 def floor(plan):
     """The pocket's floor."""
-    clamped = plan.clamped(plan.job.setups[0])
-    flats = [f for f in plan.part().faces if f.kind == "plane" and f.normal is not None and f.normal[2] > 0.9]
+    clamped = plan.setups.clamped(plan.job.setups[0])
+    flats = [
+        f
+        for f in plan.workspace.part().faces
+        if f.kind == "plane" and f.normal is not None and f.normal[2] > 0.9
+    ]
     return sorted(flats, key=lambda f: f.origin[2])[0].id, clamped
 
 
@@ -101,7 +105,7 @@ def test_round_about_the_outline_the_middle_keeps_a_radius_off(block):
     plan = planner(block, OUTLINE, step_down=30.0, overlap=0.0)
     path = path_of(plan)
     points = cutting(path)
-    zero = plan.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
+    zero = plan.setups.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
     points[:, :2] -= zero
     assert off(points, BLOCK) == pytest.approx(3.0, abs=0.01)
     assert path.moves.lengths()[path.kind == Motion.FEED].sum() == pytest.approx(200 + 6 * math.pi, abs=0.1)
@@ -150,14 +154,14 @@ def test_one_wall_is_an_open_contour_and_can_be_driven_on(block):
     plan = planner(block, OUTLINE)
     wall = next(
         f
-        for f in plan.part().faces
+        for f in plan.workspace.part().faces
         if f.kind == "plane" and f.normal is not None and f.normal[0] > 0.9 and f.origin[0] > 59
     )
     lengths = []
     for extension in (0.0, 1.0):
         path = path_of(planner(block, [{"face": wall.id}], step_down=30.0, extension=extension))
         points = cutting(path)
-        high = plan.clamped(plan.job.setups[0]).part_high[0]
+        high = plan.setups.clamped(plan.job.setups[0]).part_high[0]
         assert points[:, 0] - high == pytest.approx(3.0, abs=0.01)  # no turn round the corners
         lengths.append(float(path.moves.lengths()[path.kind == Motion.FEED].sum()))
     assert lengths[0] == pytest.approx(40.0, abs=0.3)
@@ -169,7 +173,7 @@ def test_passes_lie_side_by_side_and_the_last_may_wait_for_full_depth(block):
         planner(block, OUTLINE, step_down=7.0, passes=3, stepover=2.0, spring_passes=1, last_at_depth=True)
     )
     plan = planner(block, OUTLINE)
-    zero = plan.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
+    zero = plan.setups.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
     order = []
     for run in sorted({int(r) for r in path.run[path.kind == Motion.FEED]}):
         mine = np.flatnonzero((path.kind == Motion.FEED) & (path.run == run))
@@ -232,14 +236,14 @@ def test_an_outline_and_a_pocket_are_proved_on_the_posted_text(block):
         "parameters": {"step_down": 8.0},
     }
     data["setups"][0]["operations"] = [rough, wall, *data["setups"][0]["operations"]]
-    whole = Planner(job_from_data(data), block.parent, MemoryStore())
+    whole = open_job(job_from_data(data), block.parent, MemoryStore())
     proof = Prover(whole).prove(whole.job.effective_releases()[0])
     assert proof.stops() == []
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
     by_face = {f["face"]: f for f in proof.facts["deviation"]["by_face"]}
     walls = [
         f.id
-        for f in whole.part().faces
+        for f in whole.workspace.part().faces
         if f.kind == "plane" and f.normal is not None and abs(f.normal[2]) < 0.1
     ]
     assert all(by_face[w]["share_on_size"] > 0.97 for w in walls)
@@ -345,14 +349,14 @@ def test_over_a_boss_beside_it_a_wall_is_followed_at_the_height_of_the_boss(tmp_
     # a step with a boss of radius 4, 6 high, 2 mm beside its wall at X 0: the tool of 6 does not pass between
     ground = BRepAlgoAPI_Cut(rounded_box(30, -10, 8, 40, 60, 12, 1.0), cylinder(36, 20, 8, 4, 6)).Shape()
     file = drilled(tmp_path, [ground])
-    part = planner(file, OUTLINE).part()
+    part = planner(file, OUTLINE).workspace.part()
     wall = next(
         f.id for f in part.faces if f.kind == "plane" and f.normal and f.normal[0] > 0.9 and f.origin[0] < 31
     )
     bridges = {"tabs": 2, "tab_height": 2.0}  # at the wall's foot, not over the boss
     plan = planner(file, [{"face": wall}], over_steps=over, step_down=20.0, **bridges)
     points = cutting(path_of(plan))
-    level = plan.clamped(plan.job.setups[0]).part_high[2]
+    level = plan.setups.clamped(plan.job.setups[0]).part_high[2]
     deep = points[np.abs(points[:, 2] - (level - 12.0)) < 1e-6]
     above = points[np.abs(points[:, 2] - (level - 6.0)) < 1e-6]
     assert np.hypot(deep[:, 0] - 6.0, deep[:, 1]).min() >= 7.0 - 1e-3  # radius of the boss and of the tool
@@ -385,5 +389,5 @@ def driven_line(plan):
     """What the middle of the tool drives while it cuts at the wall, seen from above; the block's middle is 0."""
     pieces, owner = pieces_of(path := path_of(plan), 0.0005)
     feeds = pieces[path.kind[owner + 1] == Motion.FEED]
-    zero = plan.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
+    zero = plan.setups.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])
     return shapely.union_all([LineString([p[:2] - zero, p[3:5] - zero]) for p in feeds])

@@ -7,10 +7,10 @@ import pytest
 import yaml
 
 from fenrik.cli import main
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data, load_job
+from fenrik.core.job.document.reading import job_from_data, load_job
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.readback import Reader
@@ -116,7 +116,7 @@ STORE = MemoryStore()
 
 
 def prove(data):
-    planner = Planner(job_from_data(data), MODELS, STORE)
+    planner = open_job(job_from_data(data), MODELS, STORE)
     return Prover(planner).prove(planner.job.effective_releases()[0])
 
 
@@ -201,7 +201,7 @@ def example(path):
         coarse = job.proof.model_copy(update={"cell_mm": 1.0})
         setups = [top.model_copy(update={"array": array, "operations": some})]
         job = job.model_copy(update={"setups": setups, "proof": coarse})
-    return Planner(job, path.parent, MemoryStore())
+    return open_job(job, path.parent, MemoryStore())
 
 
 @pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.yaml")), ids=lambda p: p.stem)

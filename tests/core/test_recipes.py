@@ -7,12 +7,12 @@ import pytest
 from fenrik.core.errors import ComputeError, FenrikError
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.features.holes import alike
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_data, job_from_data
-from fenrik.core.job.recipe_data import choices, shipped
-from fenrik.core.job.recipes import Proposal, propose_all, propose_operations
+from fenrik.core.job.document.reading import job_data, job_from_data
+from fenrik.core.job.document.recipe_data import choices, shipped
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import MODELS, make_tool
 from tests.core.test_holes import cylinder, drilled
 
@@ -32,8 +32,8 @@ def with_proposal(data: dict, proposal: Proposal) -> dict:
 
 def proposed(part: str, index: int, purpose=None, **data):
     whole = job(part) | data
-    planner = Planner(job_from_data(whole), MODELS, MemoryStore())
-    group = alike(planner.holes())[index]
+    planner = open_job(job_from_data(whole), MODELS, MemoryStore())
+    group = alike(planner.workspace.holes())[index]
     return whole, propose_operations(planner.job, planner.job.setups[0], group, purpose)
 
 
@@ -53,7 +53,7 @@ def test_four_clearance_holes_become_spot_and_drill_and_are_proved():
     drill = proposal.tools[-1]
     assert drill.kind == "drill" and drill.diameter == pytest.approx(9.0) and drill.flute_length > 14.0
     job_ = job_from_data(with_proposal(data, proposal))
-    prover = Prover(Planner(job_, MODELS, MemoryStore()))
+    prover = Prover(open_job(job_, MODELS, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert proof.stops() == []
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
@@ -77,8 +77,8 @@ def test_tools_of_the_job_come_first_and_numbers_stay_free():
 
 def test_names_stay_unique_when_a_recipe_is_used_twice():
     data, proposal = proposed("bearing_bracket.step", 0)
-    planner = Planner(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore())
-    again = propose_operations(planner.job, planner.job.setups[0], alike(planner.holes())[0])
+    planner = open_job(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore())
+    again = propose_operations(planner.job, planner.job.setups[0], alike(planner.workspace.holes())[0])
     assert not {o.name for o in again.operations} & {o.name for o in planner.job.setups[0].operations}
     assert again.tools == []
 
@@ -87,7 +87,7 @@ def test_a_wide_counterbored_hole_is_milled_in_two_diameters_and_proved():
     data, proposal = proposed("bearing_bracket.step", 1)
     assert [o.strategy for o in proposal.operations] == ["bore_milling"] * 2
     assert any("wider than 25.4 mm" in w for w in proposal.words)
-    prover = Prover(Planner(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore()))
+    prover = Prover(open_job(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
     assert [f for f in proof.stops() if f["kind"] != "collision"] == []
@@ -130,7 +130,7 @@ def test_the_tables_can_be_overruled():
 
 
 def test_a_hole_without_a_recipe_is_refused_by_name(monkeypatch):
-    monkeypatch.setattr("fenrik.core.job.recipes.shipped", lambda: ([], []))
+    monkeypatch.setattr("fenrik.core.job.proposing.recipes.shipped", lambda: ([], []))
     with pytest.raises(ComputeError, match=r"No recipe is for Ø9, through as 'clearance'"):
         proposed("bearing_bracket.step", 0)
 
@@ -150,9 +150,9 @@ def test_a_fit_is_drilled_under_size_and_reamed():
 def test_every_hole_seen_from_here_is_planned_and_the_rest_named(part):
     """Spots before drills, each hole once in each phase, no overcut in the proof; holes across the tool are told."""
     data = job(part)
-    planner = Planner(job_from_data(data), MODELS, MemoryStore())
-    groups, setup = alike(planner.holes()), planner.job.setups[0]
-    proposal = propose_all(planner.job, setup, groups, planner.clamped(setup))
+    planner = open_job(job_from_data(data), MODELS, MemoryStore())
+    groups, setup = alike(planner.workspace.holes()), planner.job.setups[0]
+    proposal = propose_all(planner.job, setup, groups, planner.setups.clamped(setup))
     seen = [h for g in groups for h in g if [0.0, 0.0, 1.0] in h.entries]
     left = [w for w in proposal.words if w.startswith("Left")]
     assert len(left) == sum(all([0.0, 0.0, 1.0] not in h.entries for h in g) for g in groups)
@@ -163,7 +163,7 @@ def test_every_hole_seen_from_here_is_planned_and_the_rest_named(part):
     assert proposal.operations[: len(spots)] == spots
     made = {pick.face for o in proposal.operations for pick in o.holes}
     assert made == {h.faces[0] for h in seen}
-    prover = Prover(Planner(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore()))
+    prover = Prover(open_job(job_from_data(with_proposal(data, proposal)), MODELS, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
 
@@ -173,14 +173,14 @@ def test_every_hole_seen_from_here_is_planned_and_the_rest_named(part):
 )
 def test_a_hole_of_a_tapping_drill_is_spotted_drilled_and_tapped(tmp_path, diameter, name, tap):
     file = drilled(tmp_path, [cylinder(x, 20, 0, diameter / 2, 20) for x in (15, 45)])
-    planner = Planner(job_from_data(job(file.name)), tmp_path, MemoryStore())
-    (holes,) = alike(planner.holes())
+    planner = open_job(job_from_data(job(file.name)), tmp_path, MemoryStore())
+    (holes,) = alike(planner.workspace.holes())
     proposal = propose_operations(planner.job, planner.job.setups[0], holes, "thread")
     assert any(name in words for words in proposal.words)
     assert [o.strategy for o in proposal.operations] == ["drilling", "drilling", "tapping"]
     assert next(t.name for t in proposal.tools if t.kind == "tap") == tap
     data = with_proposal(job(file.name), proposal)
-    prover = Prover(Planner(job_from_data(data), tmp_path, MemoryStore()))
+    prover = Prover(open_job(job_from_data(data), tmp_path, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert proof.stops() == [] and proof.facts["text"].count("G84") == 1
 

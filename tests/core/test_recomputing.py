@@ -2,9 +2,9 @@
 
 import pytest
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
 
@@ -40,15 +40,16 @@ def counted(block):
     store = MemoryStore()
 
     def compute(document):
-        plan = Planner(job_from_data(document), block.parent, store)
+        plan = open_job(job_from_data(document), block.parent, store)
         made = []
-        own = plan._made
+        own = plan._computed
 
-        def noted(setup, operation, inputs, progress):
+        def noted(task, inputs, progress):
+            setup, operation = task.setup, task.operation
             made.append((plan.job.setups.index(setup), setup.operations.index(operation)))
-            return own(setup, operation, inputs, progress)
+            return own(task, inputs, progress)
 
-        plan._made = noted
+        plan._computed = noted
         for setup in plan.job.setups:
             for operation in setup.operations:
                 if operation.enabled:

@@ -5,10 +5,10 @@ import pytest
 import shapely
 import trimesh
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.wall_lines import wall_of
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.tasks.wall_lines import wall_of
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import TriangleMesh
 from tests.conftest import MODELS, mesh_of
@@ -26,12 +26,12 @@ def union(mesh, faces=None):
 @pytest.mark.parametrize("name", ["pillow_block.step", "tapered_cap.step", "curved_support.step"])
 def test_the_outline_is_that_of_all_triangles(name):
     data = {"fenrik": 1, "name": "s", "part": {"file": name}, "setups": [{"name": "T", "operations": []}]}
-    planner = Planner(job_from_data(data), MODELS, MemoryStore())
-    mesh = planner.part().mesh.moved(planner.clamped(planner.job.setups[0]).setup_from_part)
+    planner = open_job(job_from_data(data), MODELS, MemoryStore())
+    mesh = planner.workspace.part().mesh.moved(planner.setups.clamped(planner.job.setups[0]).setup_from_part)
     wanted = union(mesh)
     assert projected(mesh).symmetric_difference(wanted).area < 1e-3
     assert wanted.area > 100.0
-    some = [f.id for f in planner.part().faces][:4]
+    some = [f.id for f in planner.workspace.part().faces][:4]
     assert projected(mesh, some).symmetric_difference(union(mesh, some)).area < 1e-3
 
 

@@ -9,10 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.errors import DocumentError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.cutting.cutting import cut_stock
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.posting.compare import compare
@@ -190,7 +191,7 @@ def prover(block, **release):
         "fenrik": 1, "name": "o", "part": {"file": block.name}, "tools": [t.model_dump(mode="json") for t in tools], "proof": {"cell_mm": 0.5},
         "setups": [{"name": "Top", "operations": [face, drill]}], "releases": [{"name": "r", "setup": "Top", **release}],
     }  # fmt: skip
-    return Prover(Planner(job_from_data(data), block.parent, MemoryStore()))
+    return Prover(open_job(job_from_data(data), block.parent, MemoryStore()))
 
 
 def test_rapids_at_a_feed_are_still_kept_out_of_the_stock(block):
@@ -201,7 +202,7 @@ def test_rapids_at_a_feed_are_still_kept_out_of_the_stock(block):
         down = np.where((posted.motion.tool == 2)[:, None], [0, 0, -8.0], 0.0)
         moves = posted.motion.moves
         low = replace(posted.motion, moves=replace(moves, begin=moves.start + down, tip=moves.tip + down))
-        cut = checked.cut(replace(posted, motion=low)).done
+        cut = cut_stock(checked.paths, replace(posted, motion=low)).done
         assert any(f.kind == "rapid" and f.severity == "stop" for f in cut.findings)
         assert not [
             f for f in checked.prove(checked.job.releases[0]).facts["findings"] if f["severity"] == "stop"

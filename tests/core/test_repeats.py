@@ -9,11 +9,11 @@ from shapely.affinity import affine_transform
 from shapely.geometry import LineString, Polygon
 
 from fenrik.core.errors import FenrikError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.repeats import RepeatDoc
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.document.repeats import RepeatDoc
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.repeating import joined, mirrored_over, placed, turned_about
 from fenrik.core.stock.heightmap import pieces_of
@@ -119,12 +119,14 @@ def planner(file, operations, repeats=(), tools=(MILL, DRILL), **setup):
         "tools": [t.model_dump(mode="json") for t in tools],
         "setups": [{"name": "Top", "operations": operations, "repeats": list(repeats), **setup}],
     }  # fmt: skip
-    return Planner(job_from_data(data), file.parent, MemoryStore())
+    return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
 def left_floor(plan):
     floors = [
-        f for f in plan.part().faces if f.kind == "plane" and f.normal is not None and f.normal[2] > 0.9
+        f
+        for f in plan.workspace.part().faces
+        if f.kind == "plane" and f.normal is not None and f.normal[2] > 0.9
     ]
     return next(f.id for f in floors if f.high[0] < 30 and f.low[2] < 15)
 
@@ -167,7 +169,7 @@ def test_a_mirrored_profile_climbs_as_the_first_does_and_comes_out_on_size(block
         share = {f["face"]: f["share_on_size"] for f in facts["deviation"]["by_face"]}
         walls = [
             f
-            for f in plan.part().faces
+            for f in plan.workspace.part().faces
             if f.kind == "plane" and f.normal and abs(f.normal[1]) > 0.9 and f.low[2] > 11
         ]
         assert len(walls) == 4 and all(share[f.id] > 0.98 for f in walls)
@@ -214,7 +216,7 @@ def test_a_named_area_is_what_it_stands_for(block):
     inline = planner(block, [{**rough, "keep_in": [{"polygon": polygon, "offset": 2.5}]}])
     area = {"name": "Left half", "of": [{"polygon": polygon, "offset": 0.5}]}
     named = planner(block, [{**rough, "keep_in": [{"area": "Left half", "offset": 2.0}]}], areas=[area])
-    keys = [p.path_key(p.job.setups[0], p.job.setups[0].operations[0]) for p in (inline, named)]
+    keys = [p.keys.path(p.job.setups[0], p.job.setups[0].operations[0]) for p in (inline, named)]
     assert keys[0] == keys[1]
     with pytest.raises(
         FenrikError, match=r"uses the area 'Right', which the setup does not have; its areas are Left half"

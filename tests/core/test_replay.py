@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 import trimesh
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.replaying import replay_of
+from fenrik.core.job.cutting.replaying import replay_of
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.reading import read_model
 from fenrik.core.proof.replay import Replay, Strokes
 from fenrik.core.stock.cuts import Cuts
@@ -105,7 +105,7 @@ def test_a_proved_program_is_replayed_to_the_volumes_of_its_proof(kind, tmp_path
         "proof": {"cell_mm": 0.8},
     }
     store = MemoryStore()
-    prover = Prover(Planner(job_from_data(document), tmp_path, store))
+    prover = Prover(open_job(job_from_data(document), tmp_path, store))
     proof = prover.prove(prover.job.effective_releases()[0])
     facts = proof.facts
     player = replay_of(proof.key, store)

@@ -3,9 +3,9 @@
 import pytest
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import make_tool
 from tests.core.test_holes import drilled
 from tests.core.test_profile import rounded_box
@@ -28,7 +28,7 @@ def cleared(file, strategy, diameter, **parameters):
         "fenrik": 1, "name": "slot", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": [doc]}],
     }  # fmt: skip
-    planner = Planner(job_from_data(data), file.parent, MemoryStore())
+    planner = open_job(job_from_data(data), file.parent, MemoryStore())
     setup = planner.job.setups[0]
     return planner.path(setup, setup.operations[0])
 

@@ -5,12 +5,12 @@ import pytest
 import trimesh
 
 from fenrik.core.errors import FenrikError, NotYet
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.moving import moving_words
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.whole_part import propose_part
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proposing.whole_part import propose_part
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.setups.moving import moving_words
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.proof.deviation import measure
 from fenrik.core.stock.surface import UNSEEN, surface
@@ -53,12 +53,15 @@ def then(name, before, axis, *operations, **more):
 @pytest.mark.parametrize("axis", ["-z", "+x", "-y", "+z"])
 def test_the_next_setup_begins_with_exactly_what_the_one_before_left(block, axis):
     # reference: manifold3d cuts the faced box with a cylinder of 512 facets and a cone for the drill's point
-    planner = Planner(
+    planner = open_job(
         job(block, first(FACE, DRILLED), then("Next", "First", axis)), block.parent, MemoryStore()
     )
     before, following = planner.job.setups
-    stock = planner.raw_dexels(following, 0.5)
-    low, high = planner.clamped(before).stock_low, planner.clamped(before).stock_high - [0, 0, 1.0]
+    stock = planner.setups.raw_dexels(following, 0.5)
+    low, high = (
+        planner.setups.clamped(before).stock_low,
+        planner.setups.clamped(before).stock_high - [0, 0, 1.0],
+    )
     body = trimesh.creation.box(bounds=[low, high])
     point = 4.0 / np.tan(np.radians(59.0))
     hole = trimesh.creation.cylinder(4.0, 20.0, sections=512)
@@ -68,14 +71,15 @@ def test_the_next_setup_begins_with_exactly_what_the_one_before_left(block, axis
     tip.apply_translation([-15.0, 5.0, -10.0])
     left = trimesh.boolean.difference([body, hole, tip])
     left.apply_transform(
-        planner.clamped(following).setup_from_part @ np.linalg.inv(planner.clamped(before).setup_from_part)
+        planner.setups.clamped(following).setup_from_part
+        @ np.linalg.inv(planner.setups.clamped(before).setup_from_part)
     )
     for volume in stock.volumes():
         assert volume == pytest.approx(left.volume, rel=2e-3)  # counted in cells of half a millimetre
     points = surface(stock).points
     off = np.abs(DistanceField(mesh_of(left)).signed(points)[0])
     assert off.max() < 2e-3  # a chord of the reference's circle is 0.0001 mm off, its cone as much
-    clamped = planner.clamped(following)
+    clamped = planner.setups.clamped(following)
     assert np.allclose(clamped.stock_low, left.bounds[0], atol=1e-3)
     assert np.allclose(clamped.stock_high, left.bounds[1], atol=1e-3)
 
@@ -91,8 +95,8 @@ def test_three_setups_hand_on_their_stock_and_the_last_is_proved_against_it(bloc
         then("Over", "First", "-z", through, zero={"of": "part", "z": "high"}),
         then("Back", "Over", "+z", {**FACE, "name": "Nothing left"}),
     ]
-    planner = Planner(job(block, *chain), block.parent, MemoryStore())
-    raw = planner.raw_dexels(planner.job.setups[2], 0.5)
+    planner = open_job(job(block, *chain), block.parent, MemoryStore())
+    raw = planner.setups.raw_dexels(planner.job.setups[2], 0.5)
     over = Prover(planner).prove(planner.job.effective_releases()[1]).facts
     left = over["stock_volume_mm3"] - over["removed_mm3"]
     assert raw.volume() == pytest.approx(left, rel=1e-3)
@@ -102,11 +106,11 @@ def test_three_setups_hand_on_their_stock_and_the_last_is_proved_against_it(bloc
 
 def test_what_was_cut_away_is_not_cut_again_and_what_stands_is_met(block):
     # a slot's depth of stock that setup one took is air in setup two; the proof counts only what is there
-    planner = Planner(
+    planner = open_job(
         job(block, first({**FACE, "heights": {"bottom": {"over": "part_top", "offset": -4.0}}}), then("Next", "First", "+z", FACE)),
         block.parent, MemoryStore(),
     )  # fmt: skip
-    before, following = (planner.clamped(s) for s in planner.job.setups)
+    before, following = (planner.setups.clamped(s) for s in planner.job.setups)
     assert following.stock_high[2] - following.stock_low[2] == pytest.approx(20.0, abs=1e-4)
     assert before.stock_high[2] - before.stock_low[2] == pytest.approx(21.0)
 
@@ -114,7 +118,7 @@ def test_what_was_cut_away_is_not_cut_again_and_what_stands_is_met(block):
 def test_a_change_in_the_first_setup_makes_the_second_stale_a_name_does_not(block):
     store = MemoryStore()
     plans = [
-        Planner(
+        open_job(
             job(block, first({**FACE, **change}, DRILLED), then("Next", "First", "-z", FACE)),
             block.parent,
             store,
@@ -125,18 +129,18 @@ def test_a_change_in_the_first_setup_makes_the_second_stale_a_name_does_not(bloc
             {"parameters": {"stepover": 3.0}},
         )
     ]
-    keys = [p.path_key(p.job.setups[1], p.job.setups[1].operations[0]) for p in plans]
+    keys = [p.keys.path(p.job.setups[1], p.job.setups[1].operations[0]) for p in plans]
     assert keys[0] == keys[1] != keys[2]
 
 
 def test_a_question_about_the_job_never_cuts_anything(block):
     wanted = job(block, first(FACE), then("Next", "First", "-z", FACE))
     store = MemoryStore()
-    asking = Planner(wanted, block.parent, store, cutting=False)
+    asking = open_job(wanted, block.parent, store, may_cut=False)
     with pytest.raises(NotYet, match="'Next' is what 'First' leaves"):
-        asking.clamped(wanted.setups[1])
-    Planner(wanted, block.parent, store).clamped(wanted.setups[1])
-    asking.clamped(wanted.setups[1])  # once it is cut, it is known
+        asking.setups.clamped(wanted.setups[1])
+    open_job(wanted, block.parent, store).setups.clamped(wanted.setups[1])
+    asking.setups.clamped(wanted.setups[1])  # once it is cut, it is known
 
 
 @pytest.mark.parametrize(
@@ -159,19 +163,19 @@ def test_a_stock_from_an_array_of_parts_is_refused(block):
 
 def test_the_whole_plan_of_the_second_setup_leaves_what_is_made(block):
     top = job(block, first(zero={"of": "part"}), tools=())
-    planner = Planner(top, block.parent, MemoryStore())
+    planner = open_job(top, block.parent, MemoryStore())
     made = propose_part(planner, planner.job.setups[0])
     drilling = [o.model_dump(mode="json") for o in made.operations if o.holes]
     assert {o["parameters"]["cycle"] for o in drilling} == {"spot", "peck", "counterbore"}
     under = job(block, first(*drilling), then("Under", "First", "-z"), tools=made.tools)
-    planner = Planner(under, block.parent, MemoryStore())
+    planner = open_job(under, block.parent, MemoryStore())
     second = propose_part(planner, planner.job.setups[1])
     assert not any(o.holes for o in second.operations)
     assert any("have no stock on them" in words for words in second.words)
 
 
 def test_a_counterbore_is_not_made_from_its_other_end(block):
-    below = Planner(job(block, {**first(), "up": {"axis": "-z"}}, tools=()), block.parent, MemoryStore())
+    below = open_job(job(block, {**first(), "up": {"axis": "-z"}}, tools=()), block.parent, MemoryStore())
     made = propose_part(below, below.job.setups[0])
     assert {o.parameters["cycle"] for o in made.operations if o.holes} == {"spot", "drill"}
     tools = {t.number: t for t in made.tools}
@@ -189,21 +193,21 @@ def test_a_counterbore_is_not_made_from_its_other_end(block):
     ],
 )
 def test_how_the_part_is_turned_is_said(block, ups, words):
-    planner = Planner(
+    planner = open_job(
         job(block, *({"name": n, "up": {"axis": a}} for n, a in zip("AB", ups, strict=True))), block.parent, MemoryStore()
     )  # fmt: skip
-    assert moving_words(planner, planner.job.setups[0]) == ""
-    assert moving_words(planner, planner.job.setups[1]) == words
+    assert moving_words(planner.setups, planner.job.setups[0]) == ""
+    assert moving_words(planner.setups, planner.job.setups[1]) == words
 
 
 def test_points_that_no_ray_met_are_no_overcut(block):
     # in cells of 1 mm the wall of this hole goes through nodes exactly, about which rays of two directions differ
     hole = {**DRILLED["holes"][0], "at": [-15.5, 5.5]}
-    planner = Planner(job(block, first({**DRILLED, "holes": [hole]}), then("Next", "First", "-z")), block.parent, MemoryStore())  # fmt: skip
+    planner = open_job(job(block, first({**DRILLED, "holes": [hole]}), then("Next", "First", "-z")), block.parent, MemoryStore())  # fmt: skip
     before, following = planner.job.setups
-    stock = planner.raw_dexels(following, 1.0)
+    stock = planner.setups.raw_dexels(following, 1.0)
     body = trimesh.creation.box(
-        bounds=[planner.clamped(before).stock_low, planner.clamped(before).stock_high]
+        bounds=[planner.setups.clamped(before).stock_low, planner.setups.clamped(before).stock_high]
     )
     reach = trimesh.creation.cylinder(4.0, 20.0, sections=512)
     reach.apply_translation([-15.5, 5.5, 0.0])
@@ -212,7 +216,8 @@ def test_points_that_no_ray_met_are_no_overcut(block):
     tip.apply_translation([-15.5, 5.5, -10.0])
     left = trimesh.boolean.difference([body, reach, tip])
     left.apply_transform(
-        planner.clamped(following).setup_from_part @ np.linalg.inv(planner.clamped(before).setup_from_part)
+        planner.setups.clamped(following).setup_from_part
+        @ np.linalg.inv(planner.setups.clamped(before).setup_from_part)
     )
     assert (surface(stock).tags == UNSEEN).any()
     facts = measure(stock, DistanceField(mesh_of(left)), left.area, 0.05).facts

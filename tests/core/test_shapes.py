@@ -11,12 +11,12 @@ from fenrik.core.features.feature import features_alike, features_from_bytes, fe
 from fenrik.core.features.holes import find_holes
 from fenrik.core.features.made import made_already
 from fenrik.core.features.shapes import find_features
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.carrying import left_by
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.whole_part import propose_features
+from fenrik.core.job.cutting.carrying import left_by
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proposing.whole_part import propose_features
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.reading import read_model
 from tests.conftest import MODELS
 from tests.core.test_holes import cylinder
@@ -190,7 +190,7 @@ def planner(path, **more):
         "fenrik": 1, "name": "shapes", "part": {"file": path.name}, "proof": {"cell_mm": 0.5},
         "setups": [{"name": "Top", "operations": [], "zero": {"of": "part", "x": "low", "y": "low"}}], **more,
     }  # fmt: skip
-    return Planner(job_from_data(data), path.parent, MemoryStore())
+    return open_job(job_from_data(data), path.parent, MemoryStore())
 
 
 @pytest.mark.parametrize(
@@ -204,7 +204,7 @@ def planner(path, **more):
 def test_a_feature_is_planned_proved_and_comes_out_on_size(folder, kind, length, strategies):
     path = written(folder, everything(), "plan.step")
     plan = planner(path)
-    feature = next(f for f in plan.features() if f.kind == kind and abs(f.length - length) < 0.1)
+    feature = next(f for f in plan.workspace.features() if f.kind == kind and abs(f.length - length) < 0.1)
     made = propose_features(plan, plan.job.setups[0], [feature])
     chosen = [o.strategy for o in made.operations]
     assert [s for s in strategies if s != "rest_clearing"] == [s for s in chosen if s != "rest_clearing"]
@@ -216,22 +216,26 @@ def test_a_feature_is_planned_proved_and_comes_out_on_size(folder, kind, length,
     assert not [f for f in facts["findings"] if f["severity"] == "stop"]
     assert facts["deviation"]["max_overcut_mm"] < 0.011
     setup = plan.job.setups[0]
-    clamped = plan.clamped(setup)
+    clamped = plan.setups.clamped(setup)
     left = replace(clamped, stock_mesh=left_by(plan, setup).moved(clamped.setup_from_part))
-    made_faces = made_already(plan.part(), plan.part().mesh.moved(clamped.setup_from_part), left)
-    flat = [w for w in feature.walls if plan.part().face(w).kind == "plane"]
+    made_faces = made_already(
+        plan.workspace.part(), plan.workspace.part().mesh.moved(clamped.setup_from_part), left
+    )
+    flat = [w for w in feature.walls if plan.workspace.part().face(w).kind == "plane"]
     assert {feature.floor, *flat} - {0} <= made_faces
-    others = [f for f in plan.features() if f.kind in ("pocket", "slot", "open pocket") and f != feature]
+    others = [
+        f for f in plan.workspace.features() if f.kind in ("pocket", "slot", "open pocket") and f != feature
+    ]
     assert not {f.floor for f in others} & made_faces  # what was not chosen stays
 
 
 def test_a_feature_that_looks_away_is_refused(folder):
     plan = planner(written(folder, everything(), "away.step"))
-    plan = Planner(
+    plan = open_job(
         plan.job.model_copy(update={"setups": [plan.job.setups[0].model_copy(update={"up": plan.job.setups[0].up.model_copy(update={"axis": "-z"})})]}),
         folder, MemoryStore(),
     )  # fmt: skip
-    slot = next(f for f in plan.features() if f.kind == "slot")
+    slot = next(f for f in plan.workspace.features() if f.kind == "slot")
     with pytest.raises(
         FenrikError, match=r"slot 40 x 10, 8 deep, corners R5 .* is not made from above in 'Top'"
     ):

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.frames import apply, invert, rotation_up, transform
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.kept import KeptCuts
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import dump_job, job_data, job_from_data, load_job, parse_job
+from fenrik.core.job.cutting.kept import KeptCuts
+from fenrik.core.job.document.reading import dump_job, job_data, job_from_data, load_job, parse_job
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.program_motion import Turning
@@ -53,7 +53,7 @@ def gauge(machine="tilting_table_320", dialect_id="plain_iso", **changes):
 
 
 def prover(job, store=None):
-    return Prover(Planner(job, ROOT / "examples", store if store is not None else STORE))
+    return Prover(open_job(job, ROOT / "examples", store if store is not None else STORE))
 
 
 @pytest.mark.parametrize("machine", TURNING)
@@ -276,9 +276,9 @@ def test_what_a_setup_with_sides_leaves_is_what_the_next_begins_with():
          "operations": [{"name": "Nothing", "strategy": "facing", "tool": 3, "enabled": False}]}
     )  # fmt: skip
     job = job_from_data(data)
-    planner = Planner(job, ROOT / "examples", STORE)
+    planner = open_job(job, ROOT / "examples", STORE)
     done = Prover(planner).prove(job.effective_releases()[0]).facts
-    left = planner.raw_dexels(job.setup("Bottom"), 0.5).volume()
+    left = planner.setups.raw_dexels(job.setup("Bottom"), 0.5).volume()
     assert left == pytest.approx(done["stock_volume_mm3"] - done["removed_mm3"], rel=2e-3)
 
 
@@ -286,14 +286,14 @@ def test_what_was_cut_is_kept_under_where_it_was_cut_not_under_its_words_alone()
     """In a tilted plane a side's words are the same wherever the side lies."""
     job = gauge(dialect_id="plain_iso_plane")
     prove = prover(job)
-    posted, planner = prove.post(job.effective_releases()[0]), prove.planner
+    posted, planner = prove.post(job.effective_releases()[0]), prove.paths
     motion, names = posted.checked(), [o.name for o in posted.operations]
     tools = {t.number: t for t in job.tools}
 
     def keys(motion):
         kept = KeptCuts(
-            MemoryStore(), planner.clamped(posted.setup), 0.3, motion, posted.comparison.step_of, names, posted.times,
-            tools, planner.material(posted.setup),
+            MemoryStore(), planner.setups.clamped(posted.setup), 0.3, motion, posted.comparison.step_of, names, posted.times,
+            tools, planner.setups.material(posted.setup),
         )  # fmt: skip
         return kept.keys
 
@@ -330,13 +330,13 @@ def test_sides_that_cannot_be_reached_are_refused_with_the_joint_and_its_range()
 
 def test_only_what_a_side_changes_is_computed_anew():
     job, store = gauge(), MemoryStore()
-    planner = Planner(job, ROOT / "examples", store)
-    keys = [planner.path_key(job.setups[0], o) for o in job.setups[0].operations]
+    planner = open_job(job, ROOT / "examples", store)
+    keys = [planner.keys.path(job.setups[0], o) for o in job.setups[0].operations]
     turned = gauge(
         sides=[{"name": "Gauge face", "up": {"face": 3}, "turn_deg": 10.0, "origin": [0.0, -30.0, 20.0]}]
     )
-    other = Planner(turned, ROOT / "examples", store)
-    after = [other.path_key(turned.setups[0], o) for o in turned.setups[0].operations]
+    other = open_job(turned, ROOT / "examples", store)
+    after = [other.keys.path(turned.setups[0], o) for o in turned.setups[0].operations]
     assert [a == b for a, b in zip(keys, after, strict=True)] == [True, True, False, False, False]
 
 
@@ -352,13 +352,13 @@ def test_a_document_of_the_first_version_is_taken_over():
 
 def test_the_frame_of_a_side_stands_square_to_its_face_with_its_zero_on_it():
     job = gauge()
-    planner = Planner(job, ROOT / "examples", STORE)
-    seen, clamped = planner.seen(job.setups[0], "Gauge face"), planner.clamped(job.setups[0])
+    planner = open_job(job, ROOT / "examples", STORE)
+    seen, clamped = planner.setups.seen(job.setups[0], "Gauge face"), planner.setups.clamped(job.setups[0])
     assert seen.setup_from_side[:3, 2] == pytest.approx([0.0, -0.5, np.sqrt(0.75)], abs=1e-9)
     assert apply(invert(seen.setup_from_part), np.zeros((1, 3)))[0] == pytest.approx([0.0, -30.0, 20.0])
     # the part's box along the side's axes: its highest corner is where the leaning face meets the top, at Z 0
     assert (
-        0.0 <= seen.part_high[2] <= planner.part().mesh.deviation + 1e-6
+        0.0 <= seen.part_high[2] <= planner.workspace.part().mesh.deviation + 1e-6
     )  # no lower: the bores are not flat
     assert np.linalg.norm(seen.stock_high - seen.stock_low) > np.linalg.norm(
         clamped.stock_high - clamped.stock_low

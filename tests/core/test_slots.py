@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from fenrik.core.errors import ComputeError, FenrikError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled, fused
@@ -47,13 +47,13 @@ def planner(file, tool, faces=None, operation=None, **parameters):
         "proof": {"cell_mm": 0.25},
     }  # fmt: skip
     if faces is None:
-        part = Planner(
+        part = open_job(
             job_from_data(data | {"setups": [{"name": "T", "operations": []}]}), file.parent, MemoryStore()
-        ).part()
+        ).workspace.part()
         level = [f for f in part.faces if f.kind == "plane" and f.normal is not None and f.normal[2] > 0.9]
         faces = [min(level, key=lambda f: f.origin[2]).id]
     doc["walls"] = [{"face": f} for f in faces]
-    return Planner(job_from_data(data), file.parent, MemoryStore())
+    return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
 def path_of(plan):
@@ -63,7 +63,7 @@ def path_of(plan):
 
 def places(plan):
     """Points (n, 3) of the cutting moves; the block's middle is 0."""
-    zero = np.array([*plan.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0]), 0.0])
+    zero = np.array([*plan.setups.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0]), 0.0])
     return cutting(path_of(plan)) - zero
 
 
@@ -159,6 +159,6 @@ def test_what_is_no_slot_for_the_tool_is_named_with_what_would_do(closed, tmp_pa
             path_of(planner(groove, mill(diameter)))
     with pytest.raises(FenrikError, match="has no slot"):
         path_of(planner(closed, mill(12.0), []))
-    outside = next(f.id for f in planner(closed, mill(12.0)).part().faces if f.normal and f.normal[0] > 0.9)
+    outside = next(f.id for f in planner(closed, mill(12.0)).workspace.part().faces if f.normal and f.normal[0] > 0.9)
     with pytest.raises(ComputeError, match="No slot lies between the walls"):
         path_of(planner(closed, mill(12.0), [outside]))

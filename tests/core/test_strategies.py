@@ -13,9 +13,10 @@ from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import prepare
 from fenrik.core.errors import Cancelled, ComputeError
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.reading import read_model, working_mesh
 from fenrik.core.motion import table
 from fenrik.core.motion.moves import Motion
@@ -36,114 +37,57 @@ SHAPED = {
     "t_slot": make_tool("t_slot", 10, 0.0, flute_length=5.0, shank_diameter=5.0),
 }
 PARTS = ["plate_a.step", "pillow_block.step", "bearing_bracket.step"]
-FAST = {
-    "level_roughing": {"step_down": 5.0},
-    "bounded_clearing": {"step_down": 10.0, "step_up": 10.0, "stepover": 3.0},
-    "rest_clearing": {"step_down": 10.0, "step_up": 10.0, "stepover": 3.0},
-    "constant_z": {"spaced_by": "step", "step_down": 3.0},
-    "inner_corners": {"beside": 1, "shortest": 1.0, "fineness": 0.4},
-    "constant_cusp": {"cusp": 0.3},
-    "parallel_finishing": {"spaced_by": "stepover", "stepover": 1.5},
-    "drilling": {"cycle": "peck", "peck": 0.25},
-    "bore_milling": {"pitch": 0.5},
-    "tapping": {},
-    "thread_milling": {"thread": "M30 x 2", "passes": 3},
-    "profile": {"step_down": 4.0, "passes": 2},
-    "edge_breaking": {"width": 0.4},
-    "facing": {"stepover": 2.0, "step_down": 0.25},
-    "boss_milling": {"pitch": 0.5, "rings": 6, "stepover": 0.5},
-    "engraving": {"depth": 0.3, "passes": 2},
-    "slot_milling": {"step_down": 2.0, "ramp_deg": 5.0},
-}
-ONLY = {"slot_milling": ("bearing_bracket.step", [{"face": 50}, {"face": 51}])}
-"""The one part that has what a strategy needs, and the walls there."""
-SHALLOW = [{"at": [8 * i - 20, 3 * i - 9], "diameter": 10, "depth": 0.9} for i in range(6)]
-"""In the stock over the part."""
-BORES = {
-    "plate_a.step": [p | {"diameter": 12} for p in SHALLOW],
-    "pillow_block.step": [{"at": [0, 0], "top": 0, "diameter": 22, "depth": 4}, *SHALLOW],
-    "bearing_bracket.step": [{"face": 48}, *SHALLOW],
-}
-HOLES = {
-    "plate_a.step": SHALLOW,
-    "pillow_block.step": [{"face": 14}],
-    "bearing_bracket.step": [{"face": 23}, {"face": 29}, {"face": 30}, {"face": 31}, *SHALLOW],
-}
-
-
-ROUND = {"bore_milling": BORES, "boss_milling": dict.fromkeys(PARTS, SHALLOW[2:4])}
-LINES = {
-    "plate_a.step": [{"text": "ABC 89", "at": [10, 20], "height": 4, "angle_deg": 90}],
-    "pillow_block.step": [{"text": "ABC 89", "at": [-20, -27], "height": 4}],
-    "bearing_bracket.step": [{"text": "ABC 89", "at": [31, -13], "height": 4, "angle_deg": 90}],
-}
-
-
-THREADING = {
-    "engraving": make_tool("chamfer", 3.0, point_deg=60.0, flute_length=3.0),
-    "edge_breaking": make_tool("chamfer", 6.0, point_deg=90.0, flute_length=6.0),
-    "tapping": make_tool("tap", 11.0, thread_pitch=1.0, shank_diameter=8.0),
-    "thread_milling": make_tool("thread_mill", 16.0, thread_pitch=2.0, flute_length=4.0, shank_diameter=13.0),
-}
-THREADED = {
-    name: [p | {"diameter": wide, "top": 9.0, "depth": 9.9} for p in SHALLOW]
-    for name, wide in (("tapping", 10.0), ("thread_milling", 28.0))
-}
-NEEDS_CORNER = {"constant_cusp"}
-"""Strategies that refuse a flat cutter."""
-
-
-PREPARED: dict[str, Planner] = {}
+PREPARED: dict[str, Paths] = {}
 """A planner of every part, whose readings of the model the others share."""
 
 
 def planner(
     part: str, strategy: str, tool: str | None = None, alone: bool = False, **operation: object
-) -> Planner:
-    part, slots = ONLY.get(strategy, (part, None))
-    own = THREADING.get(strategy) if tool is None else None
-    tool = tool or ("ball" if strategy in NEEDS_CORNER else "flat")
-    if strategies()[strategy].needs_holes:
-        holes = THREADED.get(strategy) or ROUND.get(strategy, HOLES)[part]
-        operation = {"holes": holes} | operation
-    if strategies()[strategy].needs_lines:
-        operation = {"lines": LINES[part]} | operation
-    if strategies()[strategy].needs_walls:
-        edges = {"bearing_bracket.step": 2, "plate_a.step": 5}
-        walls = {"face": edges.get(part, 1)} if strategies()[strategy].needs_rims else {"outline": True}
-        operation = {"walls": slots or [walls]} | operation
+) -> Paths:
+    """A job with one operation, as the strategy's own example has it."""
+    example, target = strategies()[strategy].example, strategies()[strategy].target
+    picks = example.picks
+    if picks and "" not in picks and part not in picks:
+        part = next(iter(picks))  # the one part that has what the strategy needs
+    if target != "areas":
+        field = {"walls": "walls", "rims": "walls", "lines": "lines"}.get(target, "holes")
+        operation = {field: picks.get(part, picks.get(""))} | operation
+    made = (
+        make_tool(**example.tool) if tool is None and example.tool else (TOOLS | SHAPED)[tool or example.kind]
+    )
+    parameters = {"parameters": example.parameters}
     doc = {
         "fenrik": 1,
         "name": "contract",
         "part": {"file": part},
-        "tools": [(own or (TOOLS | SHAPED)[tool]).model_dump()],
+        "tools": [made.model_dump()],
         "setups": [
             {
                 "name": "Top",
-                "operations": [
-                    {"name": "op", "strategy": strategy, "tool": 1, "parameters": FAST[strategy], **operation}
-                ],
+                "operations": [{"name": "op", "strategy": strategy, "tool": 1, **parameters, **operation}],
             }
         ],
     }
-    plan = Planner(job_from_data(doc), MODELS, MemoryStore())
+    plan = open_job(job_from_data(doc), MODELS, MemoryStore())
     if not alone:
         first = PREPARED.setdefault(part, plan)
-        for known in ("_parts", "_meshes", "_topologies", "_outlines"):
-            setattr(plan, known, getattr(first, known))
+        for known in ("_parts", "_meshes"):
+            setattr(plan.workspace, known, getattr(first.workspace, known))
+        for known in ("_topologies", "_outlines"):
+            setattr(plan.setups, known, getattr(first.setups, known))
     return plan
 
 
-def path_of(plan: Planner, progress: Progress | None = None):
+def path_of(plan: Paths, progress: Progress | None = None):
     setup = plan.job.setups[0]
     return plan.path(setup, setup.operations[0], progress or Progress())
 
 
-def deepest_cut(plan: Planner, path, tool) -> float:
+def deepest_cut(plan: Paths, path, tool) -> float:
     """How far the cutter reaches past exact points of the part's surface (vertices of a coarser
     tessellation lie on the B-rep), with positions every 0.15 mm along the path."""
-    clamped = plan.clamped(plan.job.setups[0])
-    surface = working_mesh(plan.part(), 0.02).moved(clamped.setup_from_part).vertices
+    clamped = plan.setups.clamped(plan.job.setups[0])
+    surface = working_mesh(plan.workspace.part(), 0.02).moved(clamped.setup_from_part).vertices
     pieces = pieces_of(path, 0.0005)[0]
     steps = np.maximum(1, np.ceil(np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1) / 0.15)).astype(int)
     owner = np.repeat(np.arange(len(pieces)), steps)
@@ -172,9 +116,9 @@ def deepest_cut(plan: Planner, path, tool) -> float:
     return worst
 
 
-def rapid_in_stock(plan: Planner, path, tool) -> float:
+def rapid_in_stock(plan: Paths, path, tool) -> float:
     """The greatest overlap mm of the cutter with the stock, in interval dexels, while it moves at rapid."""
-    clamped = plan.clamped(plan.job.setups[0])
+    clamped = plan.setups.clamped(plan.job.setups[0])
     stock = Stock.of_box(clamped.stock_low, clamped.stock_high, 0.8)
     pieces, owner = pieces_of(path, 0.002)
     rapid = path.kind[owner + 1] == Motion.RAPID
@@ -192,7 +136,7 @@ CASES = [(s, part, tool) for s in strategies() for part in PARTS[:2] for tool in
 
 @pytest.mark.parametrize(("strategy", "part", "tool"), CASES)
 def test_no_overcut_on_exact_surface_points(strategy, part, tool):
-    if tool == "flat" and strategy in NEEDS_CORNER:
+    if tool == "flat" and strategies()[strategy].example.kind == "ball":  # it refuses a flat cutter
         with pytest.raises(ComputeError, match="flat"):
             path_of(planner(part, strategy, tool))
         return
@@ -216,7 +160,7 @@ def test_no_overcut_on_exact_surface_points(strategy, part, tool):
 def test_tapered_and_undercutting_tools_keep_the_contract_or_are_refused_by_name(strategy, tool):
     plan = planner("pillow_block.step", strategy, tool)
     if SHAPED[tool].kind not in strategies()[strategy].kinds or (
-        tool == "t_slot" and strategy in NEEDS_CORNER
+        tool == "t_slot" and strategies()[strategy].example.kind == "ball"
     ):
         fits = SHAPED[tool].kind in strategies()[strategy].kinds
         with pytest.raises(ComputeError, match="Tool 1 is flat" if fits else TITLES[tool]):
@@ -251,15 +195,15 @@ def test_progress_moves_and_cancelling_is_quick(strategy):
 
 def test_changing_stick_out_or_name_recomputes_no_path():
     plan = planner("plate_a.step", "level_roughing")
-    key = plan.track_key(plan.job.setups[0], plan.job.setups[0].operations[0])
+    key = plan.keys.track(plan.job.setups[0], plan.job.setups[0].operations[0])
     data = plan.job.model_dump(mode="json")
     data["setups"][0]["operations"][0] |= {"name": "renamed", "coolant": "mist", "feed_mm_min": None}
     data["tools"][0]["holder"][0]["diameter_low"] = 20.0
-    other = Planner(job_from_data(data), MODELS, MemoryStore())
-    assert other.track_key(other.job.setups[0], other.job.setups[0].operations[0]) == key
+    other = open_job(job_from_data(data), MODELS, MemoryStore())
+    assert other.keys.track(other.job.setups[0], other.job.setups[0].operations[0]) == key
     data["tools"][0]["diameter"] = 7.9
-    third = Planner(job_from_data(data), MODELS, MemoryStore())
-    assert third.track_key(third.job.setups[0], third.job.setups[0].operations[0]) != key
+    third = open_job(job_from_data(data), MODELS, MemoryStore())
+    assert third.keys.track(third.job.setups[0], third.job.setups[0].operations[0]) != key
 
 
 def test_levels_hit_every_flat_and_never_exceed_the_step():
@@ -291,7 +235,9 @@ def test_areas_are_the_real_offset_of_tool_against_a_ball(kind, corner):
 def engaged_side(plan, path):
     """Share of cutting length with the wall (blocked ground) on the right of the motion, on closed walls."""
     right = left = 0.0
-    part_mesh = working_mesh(plan.part(), 0.02).moved(plan.clamped(plan.job.setups[0]).setup_from_part)
+    part_mesh = working_mesh(plan.workspace.part(), 0.02).moved(
+        plan.setups.clamped(plan.job.setups[0]).setup_from_part
+    )
     cutter = DropCutter(prepare(part_mesh), Profile(4.0, 0.0), 0.3, 0.2)
     rows = np.flatnonzero((path.kind[1:] == 1) & (path.turn[1:] == 0)) + 1
     step = path.tip[rows] - path.tip[rows - 1]
@@ -330,7 +276,7 @@ def test_facing_leaves_the_parts_top_and_nothing_over_it(style, along):
     """The blank over the part is gone, to the edge; going one way the material lies where the teeth climb."""
     plan = planner("plate_a.step", "facing", parameters={"style": style, "along": along, "stepover": 5.0})
     path = path_of(plan)
-    clamped = plan.clamped(plan.job.setups[0])
+    clamped = plan.setups.clamped(plan.job.setups[0])
     top = clamped.part_high[2]
     assert path.tip[:, 2].min() == pytest.approx(top)
     stock = Stock.of_box(clamped.stock_low, clamped.stock_high, 0.5)
@@ -409,7 +355,7 @@ def test_mesh_is_read_once_for_all_paths():
 
 def test_keys_of_a_long_plan_are_worked_out_once_each(monkeypatch):
     """Every operation stands on those before it: sixteen of them must not ask for the part 2^16 times."""
-    from fenrik.core.job import files
+    from fenrik.core.job.workspace import files
 
     asked: list[int] = []
     real = files.file_hash
@@ -417,9 +363,9 @@ def test_keys_of_a_long_plan_are_worked_out_once_each(monkeypatch):
     document = planner("plate_a.step", "level_roughing", alone=True).job.model_dump(mode="json")
     first = document["setups"][0]["operations"][0]
     document["setups"][0]["operations"] = [first | {"name": f"op {i}"} for i in range(16)]
-    plan = Planner(job_from_data(document), MODELS, MemoryStore())
+    plan = open_job(job_from_data(document), MODELS, MemoryStore())
     setup = plan.job.setups[0]
-    keys = {plan.path_key(setup, o) for o in setup.operations}
+    keys = {plan.keys.path(setup, o) for o in setup.operations}
     assert len(keys) == 16
     assert 1 <= len(asked) <= 40
 

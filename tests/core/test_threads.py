@@ -7,10 +7,10 @@ import pytest
 
 from fenrik.core.errors import FenrikError
 from fenrik.core.features.threads import thread
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.proof.threads import ThreadZone
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from tests.conftest import make_tool
@@ -63,7 +63,7 @@ def job(file, tools, *operations, **setup):
 
 
 def planned(folder, data):
-    planner = Planner(job_from_data(data), folder, MemoryStore())
+    planner = open_job(job_from_data(data), folder, MemoryStore())
     setup = planner.job.setups[0]
     return planner, planner.path(setup, setup.operations[-1])
 
@@ -238,14 +238,14 @@ def test_what_does_not_fit_is_named_with_a_remedy(tmp_path, tool, pick, paramete
 def test_a_bored_and_threaded_hole_is_proved_and_its_groove_is_no_overcut(tmp_path):
     file = drilled(tmp_path, [cylinder(30, 20, 0, 14.0, 20)])
     mill = make_tool("flat", 16.0, number=3, flute_length=40.0)
-    picks = [{"face": f.id} for f in Planner(
-        job_from_data(job(file, [mill])), tmp_path, MemoryStore()).part().faces if f.kind == "cylinder"]  # fmt: skip
+    picks = [{"face": f.id} for f in open_job(
+        job_from_data(job(file, [mill])), tmp_path, MemoryStore()).workspace.part().faces if f.kind == "cylinder"]  # fmt: skip
     bore = {"name": "Bore", "strategy": "bore_milling", "tool": 3, "holes": picks[:1]}
     cut = {
         "name": "Thread", "strategy": "thread_milling", "tool": 1, "holes": picks[:1], "parameters": {"thread": "M30 x 2"},
     }  # fmt: skip
     data = job(file, [thread_mill(), mill], bore, cut)
-    planner = Planner(job_from_data(data), tmp_path, MemoryStore())
+    planner = open_job(job_from_data(data), tmp_path, MemoryStore())
     prover = Prover(planner)
     proof = prover.prove(planner.job.effective_releases()[0])
     assert proof.stops() == []
@@ -267,10 +267,10 @@ def test_a_tap_is_driven_in_step_and_read_back(tmp_path):
     for dialect, feed in (("plain_iso", 1.25), ("inch_radius", 1.25 / 25.4)):
         data = job(file, [TAP, drill], *operations)
         data["releases"] = [{"name": "r", "setup": "Top", "dialect": dialect}]
-        planner = Planner(job_from_data(data), tmp_path, MemoryStore())
+        planner = open_job(job_from_data(data), tmp_path, MemoryStore())
         proof = Prover(planner).prove(planner.job.releases[0])
         assert proof.stops() == []
-        rpm = planner.resolved(planner.job.setups[0], planner.job.setups[0].operations[1]).spindle_rpm
+        rpm = planner.tasks.task(planner.job.setups[0], planner.job.setups[0].operations[1]).spindle_rpm
         line = next(t for t in proof.facts["text"].splitlines() if "G84" in t)
         assert float(line.split("F")[1]) == pytest.approx(rpm * feed, abs=0.06)
         assert (
@@ -289,7 +289,7 @@ def test_a_tap_too_short_is_never_trimmed_raised_or_adapted(tmp_path, changes):
         {"name": "Drill", "strategy": "drilling", "tool": 3, "holes": [pick]},
         {"name": "Tap", "strategy": "tapping", "tool": 2, "holes": [pick], **changes},
     ]
-    planner = Planner(job_from_data(job(file, [short, drill], *operations)), tmp_path, MemoryStore())
+    planner = open_job(job_from_data(job(file, [short, drill], *operations)), tmp_path, MemoryStore())
     proof = Prover(planner).prove(planner.job.effective_releases()[0])
     assert "G84" in proof.facts["text"]
     assert {s["kind"] for s in proof.stops()} >= {"holder"}

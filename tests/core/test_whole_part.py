@@ -6,12 +6,12 @@ import trimesh
 
 from fenrik.core.cutting.topology import prepare
 from fenrik.core.features.seen import inner_radius, seen_from_above
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
-from fenrik.core.job.recipe_data import shipped
-from fenrik.core.job.whole_part import propose_features, propose_part
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.document.recipe_data import shipped
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proposing.whole_part import propose_features, propose_part
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import MODELS
 from tests.core.test_holes import cone, cylinder, drilled
 
@@ -22,11 +22,11 @@ def whole(folder, file, **data):
         "fenrik": 1, "name": "whole", "part": {"file": file}, "setups": [{"name": "Top", "operations": []}],
         "proof": {"cell_mm": 0.5}, **data,
     }  # fmt: skip
-    planner = Planner(job_from_data(doc), folder, MemoryStore())
+    planner = open_job(job_from_data(doc), folder, MemoryStore())
     proposal = propose_part(planner, planner.job.setups[0])
     doc["tools"] = [*doc.get("tools", []), *(t.model_dump(mode="json") for t in proposal.tools)]
     doc["setups"][0]["operations"] = [o.model_dump(mode="json") for o in proposal.operations]
-    return proposal, Planner(job_from_data(doc), folder, MemoryStore())
+    return proposal, open_job(job_from_data(doc), folder, MemoryStore())
 
 
 @pytest.mark.parametrize(
@@ -35,12 +35,12 @@ def whole(folder, file, **data):
 )
 def test_what_is_seen_agrees_with_rays_from_above(name):
     # embree's rays through trimesh: a face is seen where a ray from above meets it, or the air beside it, first
-    planner = Planner(
+    planner = open_job(
         job_from_data({"fenrik": 1, "name": "s", "part": {"file": name}, "setups": [{"name": "T", "operations": []}]}), MODELS, MemoryStore()
     )  # fmt: skip
     part, mesh = (
-        planner.part(),
-        planner.part().mesh.moved(planner.clamped(planner.job.setups[0]).setup_from_part),
+        planner.workspace.part(),
+        planner.workspace.part().mesh.moved(planner.setups.clamped(planner.job.setups[0]).setup_from_part),
     )
     seen = seen_from_above(part, mesh, prepare(mesh))
     ids = [f.id for group in vars(seen).values() for f in group]
@@ -106,7 +106,7 @@ def test_slots_are_milled_along_each_by_the_mill_that_goes_round_in_it(tmp_path)
     # the two closed ones of 8 mm by one mill, the open one of 5 mm by a smaller one
     assert [(tools[o.tool], len(o.walls)) for o in slots] == [(6.0, 2), (4.0, 1)]
     floors = {w.face for o in slots for w in o.walls}
-    depths = sorted(f.depth for f in planner.features() if f.floor in floors)
+    depths = sorted(f.depth for f in planner.workspace.features() if f.floor in floors)
     assert depths == pytest.approx([4.0, 5.0, 6.0])
     # their walls are gone along once, by the same mills
     profiles = [o for o in proposal.operations if o.strategy == "profile"]
@@ -137,7 +137,7 @@ def test_curved_faces_are_finished_by_levels_where_steep_and_by_parallel_passes_
     assert facts["max_overcut_mm"] <= 0.011
     # the ball does not get into the crease at the dome's foot, which the mill's edge could: that is told
     assert facts["share_of_reachable"] > 0.96
-    dome_face = next(f.id for f in planner.part().faces if f.kind == "sphere")
+    dome_face = next(f.id for f in planner.workspace.part().faces if f.kind == "sphere")
     (unfinished,) = [one for one in facts["left"] if one["why"] == "unfinished"]
     assert dome_face in unfinished["faces"] and unfinished["share"] < 0.03
 
@@ -171,9 +171,9 @@ def test_a_recipe_for_features_is_copied_changed_and_used(tmp_path):
     pocket = own | {"name": "Pockets", "kinds": ["pocket"], "steps": [steps[0]]}
     doc = planner.job.model_dump(mode="json") | {"part_recipes": [pocket]}
     doc["setups"][0]["operations"] = []
-    again = Planner(job_from_data(doc), tmp_path, MemoryStore())
+    again = open_job(job_from_data(doc), tmp_path, MemoryStore())
     setup = again.job.setups[0]
-    pockets = [f for f in again.features() if f.kind == "pocket"]
+    pockets = [f for f in again.workspace.features() if f.kind == "pocket"]
     assert [o.strategy for o in propose_features(again, setup, pockets).operations] == ["level_roughing"]
     assert "profile" in [o.strategy for o in propose_part(again, setup).operations]
 
@@ -189,16 +189,16 @@ def test_tools_of_the_job_are_taken_before_those_of_the_library():
 
 
 def test_the_smallest_inner_radius_counts_only_walls():
-    planner = Planner(
+    planner = open_job(
         job_from_data({"fenrik": 1, "name": "s", "part": {"file": "bearing_bracket.step"}, "setups": [{"name": "T", "operations": []}]}), MODELS, MemoryStore()
     )  # fmt: skip
-    mesh = planner.part().mesh.moved(planner.clamped(planner.job.setups[0]).setup_from_part)
-    seen = seen_from_above(planner.part(), mesh, prepare(mesh))
-    drilled_faces = {f for h in planner.holes() for f in h.faces}
+    mesh = planner.workspace.part().mesh.moved(planner.setups.clamped(planner.job.setups[0]).setup_from_part)
+    seen = seen_from_above(planner.workspace.part(), mesh, prepare(mesh))
+    drilled_faces = {f for h in planner.workspace.holes() for f in h.faces}
     radii = {
         f.radius
-        for f in planner.part().faces
+        for f in planner.workspace.part().faces
         if f.kind == "cylinder" and f.hollow and f.id not in drilled_faces
     }
-    assert inner_radius(planner.part(), seen.walls, drilled_faces) in radii
-    assert inner_radius(planner.part(), [], set()) == float("inf")
+    assert inner_radius(planner.workspace.part(), seen.walls, drilled_faces) in radii
+    assert inner_radius(planner.workspace.part(), [], set()) == float("inf")

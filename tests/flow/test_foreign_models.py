@@ -2,10 +2,10 @@
 
 import pytest
 
-from fenrik.core.job.artefacts import MemoryStore
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.tooling.library import starting_library
 from tests.conftest import MODELS
 
@@ -49,7 +49,7 @@ def test_two_operations_are_proved_without_a_stop(name, up, rough, finish, lengt
         "setups": [setup],
         "proof": {"cell_mm": 0.1 if name == "boxes_on_faces" else 0.7},
     }
-    planner = Planner(job_from_data(document), MODELS, MemoryStore())
+    planner = open_job(job_from_data(document), MODELS, MemoryStore())
     proof = Prover(planner).prove(planner.job.effective_releases()[0])
     assert proof.stops() == []
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011

@@ -14,7 +14,7 @@ from fenrik.app.files import Files
 from fenrik.app.ports import Asker
 from fenrik.app.store import ResultStore
 from fenrik.core.errors import NotFound
-from fenrik.core.job.proofs import Proof, kept_proof
+from fenrik.core.job.cutting.proofs import Proof, kept_proof
 
 MAX_STATE_BYTES = 30_000_000
 """What all remembered states together may take."""

@@ -16,7 +16,7 @@ from fenrik.app.store import ResultStore, write_whole
 from fenrik.app.tables import BlobPieceRow, BlobRow, FileRow, JobRow, now
 from fenrik.core.errors import InputError, NotFound
 from fenrik.core.file_names import check_file_name
-from fenrik.core.job.files import ListedFiles
+from fenrik.core.job.workspace.files import ListedFiles
 from fenrik.core.model.reading import MAX_BYTES
 
 PIECE_BYTES = 1024 * 1024

@@ -15,11 +15,12 @@ from fenrik.app.runs import Runs
 from fenrik.app.store import ResultStore
 from fenrik.app.tables import JobRow, RevisionRow, now
 from fenrik.core.errors import Conflict, DocumentError, FenrikError, NotFound
-from fenrik.core.job.artefacts import code_version
-from fenrik.core.job.document import VERSION, Job
-from fenrik.core.job.files import check_files
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.reading import job_data, job_from_data
+from fenrik.core.job.document.job import VERSION, Job
+from fenrik.core.job.document.reading import job_data, job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.workspace.artefacts import code_version
+from fenrik.core.job.workspace.files import check_files
 
 MAX_EDITOR = 40
 
@@ -203,9 +204,9 @@ class Jobs:
         """Keeps a file for a job from memory; see `Files.add`."""
         return self.files.add(job_id, name, as_file(content))
 
-    def planner(self, job_id: int) -> Planner:
-        """A planner on the job's present document and files, which may read and cut."""
-        return Planner(opened(self.stored(job_id)), self.files.laid_out(job_id), self.store)
+    def paths(self, job_id: int) -> Paths:
+        """A paths on the job's present document and files, which may read and cut."""
+        return open_job(opened(self.stored(job_id)), self.files.laid_out(job_id), self.store)
 
 
 def opened(document: Any) -> Job:

@@ -12,7 +12,7 @@ from fenrik.app.answers import Asked
 from fenrik.app.jobs import Jobs
 from fenrik.app.tables import JobRow, KeptReleaseRow
 from fenrik.core.errors import Conflict, NotFound
-from fenrik.core.job.proofs import Proof
+from fenrik.core.job.cutting.proofs import Proof
 from fenrik.core.posting.lines import Line, line_changes
 
 KEPT_FACTS = (

@@ -21,24 +21,24 @@ from fenrik.core.features.bosses import Boss, find_bosses
 from fenrik.core.features.feature import features_alike
 from fenrik.core.features.hole_use import uses
 from fenrik.core.features.holes import alike
-from fenrik.core.job.artefacts import Store
-from fenrik.core.job.document import Job, SetupDoc
-from fenrik.core.job.files import ListedFiles, check_files, files_of
+from fenrik.core.job.cutting.proofs import Arrays, kept_proof
+from fenrik.core.job.cutting.replaying import replay_of
+from fenrik.core.job.document.job import Job, SetupDoc
+from fenrik.core.job.document.reading import job_data, job_from_data, parse_job
+from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proofs import Arrays, kept_proof
-from fenrik.core.job.reading import job_data, job_from_data, parse_job
-from fenrik.core.job.recipes import Proposal, propose_all, propose_operations
-from fenrik.core.job.replaying import replay_of
-from fenrik.core.job.resolving import plain_derived
-from fenrik.core.job.whole_part import propose_features, propose_part
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations
+from fenrik.core.job.proposing.whole_part import propose_features, propose_part
+from fenrik.core.job.workspace.artefacts import Store
+from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.proof.replay import Replay
 from fenrik.core.stock.heightmap import pieces_of
 
-KEPT_PLANNERS = 3
+KEPT_JOBS = 3
 
 
 class Desk:
@@ -46,23 +46,23 @@ class Desk:
 
     def __init__(self, store: Store, folder: Path) -> None:
         self.store, self._folder = store, folder
-        self._planners: OrderedDict[str, Planner] = OrderedDict()
+        self._opened: OrderedDict[str, Paths] = OrderedDict()
         self._replay: tuple[str, Replay] | None = None
 
-    def planner(self, order: dict[str, Any], store: Store | None = None) -> Planner:
-        """A planner on the job of an order: `job` (a name for the document and its files), `document` and `files`."""
+    def paths(self, order: dict[str, Any], store: Store | None = None) -> Paths:
+        """A paths on the job of an order: `job` (a name for the document and its files), `document` and `files`."""
         name = order["job"]
-        if store is not None or name not in self._planners:
+        if store is not None or name not in self._opened:
             job: Job = job_from_data(order["document"])
             files = ListedFiles(order["files"], self._folder / "files")
-            planner = Planner(job, files, store or self.store, not_here, cutting=False)
+            paths = open_job(job, files, store or self.store, not_here, may_cut=False)
             if store is not None:
-                return planner
-            self._planners[name] = planner
-        self._planners.move_to_end(name)
-        while len(self._planners) > KEPT_PLANNERS:
-            self._planners.popitem(last=False)
-        return self._planners[name]
+                return paths
+            self._opened[name] = paths
+        self._opened.move_to_end(name)
+        while len(self._opened) > KEPT_JOBS:
+            self._opened.popitem(last=False)
+        return self._opened[name]
 
     def replay(self, key: str) -> Replay:
         """The replay of a proof."""
@@ -82,7 +82,7 @@ def not_here(path: Path, name: str, solid: int | None, scale: float, heal: bool)
 
 
 def _state(desk: Desk, order: dict[str, Any]) -> Any:
-    return recorded_state(lambda store: desk.planner(order, store), desk.store)
+    return recorded_state(lambda store: desk.paths(order, store), desk.store)
 
 
 def _document(desk: Desk, order: dict[str, Any]) -> Any:
@@ -93,12 +93,12 @@ def _document(desk: Desk, order: dict[str, Any]) -> Any:
 
 
 def _faces(desk: Desk, order: dict[str, Any]) -> Any:
-    part = desk.planner(order).part()
+    part = desk.paths(order).workspace.part()
     return {"faces": [asdict(f) for f in part.faces], "edges": [asdict(e) for e in part.edges]}
 
 
 def _scene(desk: Desk, order: dict[str, Any]) -> bytes:
-    part = desk.planner(order).part()
+    part = desk.paths(order).workspace.part()
     ids = part.mesh.face_ids
     by_face = np.argsort(ids, kind="stable")
     counts = np.array([len(line) for line in part.edge_lines], dtype=np.int32)
@@ -115,7 +115,7 @@ def _scene(desk: Desk, order: dict[str, Any]) -> bytes:
 
 def _holes(desk: Desk, order: dict[str, Any]) -> Any:
     out = []
-    for group in alike(desk.planner(order).holes()):
+    for group in alike(desk.paths(order).workspace.holes()):
         one = group[0]
         known = uses(one.diameter, one.through, one.headed)
         out.append(
@@ -130,7 +130,7 @@ def _holes(desk: Desk, order: dict[str, Any]) -> Any:
 
 def _bosses(desk: Desk, order: dict[str, Any]) -> Any:
     groups: dict[tuple[float, ...], list[Boss]] = {}
-    for boss in find_bosses(desk.planner(order).part()):
+    for boss in find_bosses(desk.paths(order).workspace.part()):
         key = (round(boss.diameter, 3), *(round(float(v), 4) + 0.0 for v in boss.axis))
         groups.setdefault(key, []).append(boss)
     return [
@@ -151,38 +151,38 @@ def _features(desk: Desk, order: dict[str, Any]) -> Any:
             "axis": g[0].axis,
             "faces": [f.faces for f in g],
         }
-        for g in features_alike(desk.planner(order).features())
+        for g in features_alike(desk.paths(order).workspace.features())
     ]
 
 
-def _setup(planner: Planner, index: int) -> SetupDoc:
-    if not 0 <= index < len(planner.job.setups):
+def _setup(paths: Paths, index: int) -> SetupDoc:
+    if not 0 <= index < len(paths.job.setups):
         raise NotFound(f"The job has no setup {index + 1}.", remedy="Choose a setup of this job.")
-    return planner.job.setups[index]
+    return paths.job.setups[index]
 
 
 def _values(desk: Desk, order: dict[str, Any]) -> Any:
     """Every number of an operation with nothing left open, and where the proposed ones come from."""
-    planner = desk.planner(order)
-    setup, number = _setup(planner, order["setup"]), order["operation"]
+    paths = desk.paths(order)
+    setup, number = _setup(paths, order["setup"]), order["operation"]
     if not 0 <= number < len(setup.operations):
         raise NotFound(f"'{setup.name}' has no operation {number + 1}.", remedy="Choose one of this setup.")
-    resolved = planner.resolved(setup, setup.operations[number])
-    return {"derived": plain_derived(resolved), "parameters": resolved.parameters.model_dump(mode="json")}
+    resolved = paths.tasks.task(setup, setup.operations[number])
+    return {"derived": resolved.plain_derived(), "parameters": resolved.parameters.model_dump(mode="json")}
 
 
 def _stock_shape(desk: Desk, order: dict[str, Any]) -> bytes:
-    planner = desk.planner(order)
-    setup = _setup(planner, order["setup"])
-    known = planner.stock_shape(setup) == order["shape"]
-    return _triangles(planner.clamped(setup).stock_mesh if known else None, "stock")
+    paths = desk.paths(order)
+    setup = _setup(paths, order["setup"])
+    known = paths.setups.stock_shape(setup) == order["shape"]
+    return _triangles(paths.setups.clamped(setup).stock_mesh if known else None, "stock")
 
 
 def _fixture_shape(desk: Desk, order: dict[str, Any]) -> bytes:
-    planner = desk.planner(order)
-    setup = _setup(planner, order["setup"])
-    known = planner.fixture_shape(setup) == order["shape"]
-    return _triangles(planner.clamped(setup).fixture if known else None, "fixture")
+    paths = desk.paths(order)
+    setup = _setup(paths, order["setup"])
+    known = paths.setups.fixture_shape(setup) == order["shape"]
+    return _triangles(paths.setups.clamped(setup).fixture if known else None, "fixture")
 
 
 def _triangles(mesh: TriangleMesh | None, what: str) -> bytes:
@@ -192,26 +192,26 @@ def _triangles(mesh: TriangleMesh | None, what: str) -> bytes:
 
 
 def _plan_holes(desk: Desk, order: dict[str, Any]) -> Any:
-    planner = desk.planner(order)
-    setup, faces = _setup(planner, order["setup"]), order["faces"]
-    found = [h for h in planner.holes() if not faces or set(h.faces) & set(faces)]
+    paths = desk.paths(order)
+    setup, faces = _setup(paths, order["setup"]), order["faces"]
+    found = [h for h in paths.workspace.holes() if not faces or set(h.faces) & set(faces)]
     if not found:
         raise NotFound("No hole is picked.", remedy="Pick a hole's wall.")
     if faces:
-        return _proposal(propose_operations(planner.job, setup, found, order["purpose"]))
-    return _proposal(propose_all(planner.job, setup, alike(found), planner.clamped(setup)))
+        return _proposal(propose_operations(paths.job, setup, found, order["purpose"]))
+    return _proposal(propose_all(paths.job, setup, alike(found), paths.setups.clamped(setup)))
 
 
 def _plan_part(desk: Desk, order: dict[str, Any]) -> Any:
-    planner = desk.planner(order)
-    setup, faces = _setup(planner, order["setup"]), order["faces"]
+    paths = desk.paths(order)
+    setup, faces = _setup(paths, order["setup"]), order["faces"]
     if faces is None:
-        return _proposal(propose_part(planner, setup))
-    chosen = [f for f in planner.features() if set(f.faces) & set(faces)]
+        return _proposal(propose_part(paths, setup))
+    chosen = [f for f in paths.workspace.features() if set(f.faces) & set(faces)]
     own = [f for f in chosen if not f.floor or f.floor in faces] or chosen
     if not own:
         raise NotFound("No feature has these faces.", remedy="Pick a floor or a wall of one.")
-    return _proposal(propose_features(planner, setup, own))
+    return _proposal(propose_features(paths, setup, own))
 
 
 def _proposal(made: Proposal) -> Any:
@@ -225,7 +225,7 @@ def _proposal(made: Proposal) -> Any:
 
 def _measure(desk: Desk, order: dict[str, Any]) -> Any:
     picks = [Pick(tuple(p["point"]), p["face"]) for p in order["picks"]]
-    return measure(desk.planner(order).part(), picks)
+    return measure(desk.paths(order).workspace.part(), picks)
 
 
 def _path(desk: Desk, order: dict[str, Any]) -> bytes:
@@ -252,14 +252,14 @@ def _moment(desk: Desk, order: dict[str, Any]) -> bytes:
 
 
 def _sheet(desk: Desk, order: dict[str, Any]) -> Any:
-    planner = desk.planner(order)
-    release = next(r for r in planner.job.effective_releases() if r.name == order["release"])
+    paths = desk.paths(order)
+    release = next(r for r in paths.job.effective_releases() if r.name == order["release"])
     sheets = []
     for key in order["keys"]:
         proof = kept_proof(desk.store, key)
         if proof is None:
             raise NotFound("The release has not been proved yet.", remedy="Prove it.")
-        sheets.append(setup_sheet(planner, release, proof))
+        sheets.append(setup_sheet(paths, release, proof))
     return {"sheet": "\n".join(sheets), "release": release.model_dump(mode="json")}
 
 

@@ -6,11 +6,11 @@ from collections.abc import Callable
 from typing import Any
 
 from fenrik.core.errors import FenrikError, NotYet
-from fenrik.core.job.artefacts import Store
-from fenrik.core.job.document import OperationDoc, ReleaseDoc, SetupDoc
-from fenrik.core.job.moving import moving_words
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
+from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.setups.moving import moving_words
+from fenrik.core.job.workspace.artefacts import Store
 
 
 class Watching:
@@ -40,41 +40,41 @@ class Watching:
         self.present.add(key)
 
 
-def recorded_state(planner: Callable[[Store], Planner], store: Store) -> dict[str, Any]:
-    """The state of a planner's job, and the keys of the results that must be present and absent for it to hold."""
+def recorded_state(paths: Callable[[Store], Paths], store: Store) -> dict[str, Any]:
+    """The state of a paths's job, and the keys of the results that must be present and absent for it to hold."""
     watching = Watching(store)
-    state = job_state(planner(watching))
+    state = job_state(paths(watching))
     return {"state": state, "present": sorted(watching.present), "absent": sorted(watching.absent)}
 
 
-def job_state(planner: Planner) -> dict[str, Any]:
+def job_state(paths: Paths) -> dict[str, Any]:
     """Part, setups, operations and releases with their state and what follows from the decisions."""
-    job = planner.job
+    job = paths.job
     if job.part is None:
         return {"part": {"state": "missing"}, "setups": [], "releases": []}
     try:
-        part = planner.part()
+        part = paths.workspace.part()
     except FenrikError as error:
         return {"part": {"state": "unread", "error": error.as_dict()}, "setups": [], "releases": []}
     return {
-        "part": {"state": "ready", "key": planner.part_key(), **part.summary()},
-        "setups": [_setup_state(planner, s) for s in job.setups],
+        "part": {"state": "ready", "key": paths.workspace.part_key(), **part.summary()},
+        "setups": [_setup_state(paths, s) for s in job.setups],
         "releases": [
-            _release_state(planner, r, i, setup)
+            _release_state(paths, r, i, setup)
             for i, r in enumerate(job.effective_releases())
             for setup in r.setups
         ],
     }
 
 
-def _setup_state(planner: Planner, setup: SetupDoc) -> dict[str, Any]:
+def _setup_state(paths: Paths, setup: SetupDoc) -> dict[str, Any]:
     try:
-        clamped = planner.clamped(setup)
-        planner.machine(setup)
-        planner.material(setup)
-        sides = [_side_state(planner, setup, s.name) for s in setup.sides]
+        clamped = paths.setups.clamped(setup)
+        paths.setups.machine(setup)
+        paths.setups.material(setup)
+        sides = [_side_state(paths, setup, s.name) for s in setup.sides]
     except NotYet as error:
-        waiting = [_waiting(planner, setup, o) for o in setup.operations]
+        waiting = [_waiting(paths, setup, o) for o in setup.operations]
         return {"name": setup.name, "state": "waits", "error": error.as_dict(), "operations": waiting}
     except FenrikError as error:
         return {"name": setup.name, "state": "wrong", "error": error.as_dict(), "operations": []}
@@ -85,27 +85,27 @@ def _setup_state(planner: Planner, setup: SetupDoc) -> dict[str, Any]:
         "stock": {
             "min": clamped.stock_low.tolist(),
             "max": clamped.stock_high.tolist(),
-            "shape": planner.stock_shape(setup),
+            "shape": paths.setups.stock_shape(setup),
         },
-        "fixture": planner.fixture_shape(setup),
+        "fixture": paths.setups.fixture_shape(setup),
         "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
         "table_from_setup": clamped.table_from_setup.tolist(),
         "copies": clamped.copies.tolist(),
-        "moved": moving_words(planner, setup),
+        "moved": moving_words(paths.setups, setup),
         "sides": sides,
-        "operations": [_operation_state(planner, setup, o) for o in setup.operations],
+        "operations": [_operation_state(paths, setup, o) for o in setup.operations],
     }
 
 
-def _side_state(planner: Planner, setup: SetupDoc, name: str) -> dict[str, Any]:
-    matrix, on = planner.seen(setup, name).setup_from_side, planner.on_machine(setup)
+def _side_state(paths: Paths, setup: SetupDoc, name: str) -> dict[str, Any]:
+    matrix, on = paths.setups.seen(setup, name).setup_from_side, paths.setups.on_machine(setup)
     why = on.machine.why_not(on.work_from_setup[:3, :3] @ matrix[:3, 2])
     return {"name": name, "setup_from_side": matrix.tolist(), "out_of_reach": why}
 
 
-def _waiting(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
+def _waiting(paths: Paths, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
     """An operation whose stock is not known yet."""
-    resolved = planner.resolved(setup, operation)
+    resolved = paths.tasks.task(setup, operation)
     return {
         "name": operation.name,
         "state": "stale",
@@ -114,11 +114,11 @@ def _waiting(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict
     }
 
 
-def _operation_state(planner: Planner, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
-    resolved = planner.resolved(setup, operation)
-    key = planner.path_key(setup, operation)
-    ready = planner.store.has(key)
-    failed = None if ready else planner.failure(setup, operation)
+def _operation_state(paths: Paths, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
+    resolved = paths.tasks.task(setup, operation)
+    key = paths.keys.path(setup, operation)
+    ready = paths.store.has(key)
+    failed = None if ready else paths.failure(setup, operation)
     return {
         "name": operation.name,
         "key": key,
@@ -129,13 +129,13 @@ def _operation_state(planner: Planner, setup: SetupDoc, operation: OperationDoc)
     }
 
 
-def _release_state(planner: Planner, release: ReleaseDoc, index: int, setup: str) -> dict[str, Any]:
+def _release_state(paths: Paths, release: ReleaseDoc, index: int, setup: str) -> dict[str, Any]:
     """What of a release runs in one of its setups; `index` is the release's place in the document."""
     row: dict[str, Any] = {"name": release.name, "index": index, "setup": setup, "dialect": release.dialect}
     try:
-        key = Prover(planner).release_key(release, setup)
+        key = Prover(paths).release_key(release, setup)
     except NotYet as error:
         return {**row, "state": "stale", "error": error.as_dict()}
     except FenrikError as error:
         return {**row, "state": "wrong", "error": error.as_dict()}
-    return {**row, "state": "ready" if planner.store.has(key) else "stale", "key": key}
+    return {**row, "state": "ready" if paths.store.has(key) else "stale", "key": key}

@@ -19,7 +19,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fenrik.core.errors import ApplicationError
-from fenrik.core.job.artefacts import code_version
+from fenrik.core.job.workspace.artefacts import code_version
 
 KEY = re.compile(r"[a-z_]{1,30}-[0-9a-f]{40}(-[a-z_]{1,20}[0-9]{0,6})?")
 DEFAULT_LIMIT = 10_000_000_000

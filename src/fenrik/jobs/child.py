@@ -19,7 +19,7 @@ from typing import Any
 from fenrik.app.questions import QUESTIONS, Desk
 from fenrik.app.store import ResultStore
 from fenrik.core.errors import FenrikError
-from fenrik.core.job.files import ListedFiles
+from fenrik.core.job.workspace.files import ListedFiles
 from fenrik.core.progress import Progress
 from fenrik.jobs.computing import compute
 

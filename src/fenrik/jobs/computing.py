@@ -9,11 +9,12 @@ from __future__ import annotations
 from typing import Any
 
 from fenrik.core.errors import Cancelled, FenrikError
-from fenrik.core.job.artefacts import Store
-from fenrik.core.job.files import JobFiles, check_files
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proving import Prover
-from fenrik.core.job.reading import job_from_data
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import Store
+from fenrik.core.job.workspace.files import JobFiles, check_files
 from fenrik.core.progress import Progress
 from fenrik.core.setups.setup import CarriedStock, SolidStock
 
@@ -25,29 +26,29 @@ def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str
     """Carries out a run: `target` is part, plan or prove. Raises FenrikError."""
     job = job_from_data(document)
     check_files(job)
-    planner = Planner(job, files, store)
+    paths = open_job(job, files, store)
     progress.step(0.0, READING)
-    planner.part()
+    paths.workspace.part()
     for setup in job.setups:
         if isinstance(setup.stock, SolidStock) or any(f.kind == "solid" for f in setup.fixture):
-            planner.clamped(setup)  # reads the solids of stock and fixture
+            paths.setups.clamped(setup)  # reads the solids of stock and fixture
     if target == "part":
         return
     if target == "plan":
-        failures = _plan(planner, progress)
+        failures = _plan(paths, progress)
         if failures:
             raise failures[0]
         return
-    prover = Prover(planner)
+    prover = Prover(paths)
     releases = job.effective_releases()
     for i, release in enumerate(releases):
         prover.prove_whole(release, progress.part(i / len(releases), (i + 1) / len(releases)))
 
 
-def _plan(planner: Planner, progress: Progress) -> list[FenrikError]:
+def _plan(paths: Paths, progress: Progress) -> list[FenrikError]:
     """Every path that can be computed; returns what went wrong with the others."""
     failures: list[FenrikError] = []
-    setups = planner.job.setups
+    setups = paths.job.setups
     count = max(1, sum(o.enabled for s in setups for o in s.operations))
     done = 0
     for setup in setups:
@@ -57,7 +58,7 @@ def _plan(planner: Planner, progress: Progress) -> list[FenrikError]:
                 setup.stock, CarriedStock
             ):  # also where nothing is planned yet: it is what can be seen
                 progress.step(done / count, f"cutting the stock of '{setup.name}'")
-                planner.carried(setup, progress.part(done / count, (done + 0.5) / count))
+                paths.setups.carried(setup, progress.part(done / count, (done + 0.5) / count))
         except Cancelled:
             raise
         except FenrikError as error:  # nothing of this setup can be computed
@@ -68,7 +69,7 @@ def _plan(planner: Planner, progress: Progress) -> list[FenrikError]:
             part.step(0.0, f"'{operation.name}'")
             done += 1
             try:
-                planner.path(setup, operation, part)
+                paths.path(setup, operation, part)
             except Cancelled:
                 raise
             except FenrikError as error:  # the others are still worth computing

@@ -13,7 +13,7 @@ from fastapi.responses import StreamingResponse
 from pydantic import AfterValidator, Field
 
 from fenrik.app.jobs import Editor, Jobs
-from fenrik.core.job.bounds import text_fault
+from fenrik.core.job.document.bounds import text_fault
 
 BINARY = "application/octet-stream"
 JSON = "application/json"

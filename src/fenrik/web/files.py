@@ -17,9 +17,9 @@ from fastapi.responses import StreamingResponse
 from fenrik.app.jobs import Jobs, opened
 from fenrik.core.errors import DocumentError, FenrikError, InputError
 from fenrik.core.file_names import plain_file_name
-from fenrik.core.job.bounds import MAX_JSON_CHARACTERS
-from fenrik.core.job.files import files_of
-from fenrik.core.job.reading import dump_job
+from fenrik.core.job.document.bounds import MAX_JSON_CHARACTERS
+from fenrik.core.job.document.reading import dump_job
+from fenrik.core.job.workspace.files import files_of
 from fenrik.core.model.reading import kind_of
 from fenrik.web.deps import Number, Service, Who
 from fenrik.web.jobs import JobAnswer

@@ -9,8 +9,8 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from fenrik.app.jobs import opened
-from fenrik.core.job.document import VERSION
-from fenrik.core.job.reading import dump_job
+from fenrik.core.job.document.job import VERSION
+from fenrik.core.job.document.reading import dump_job
 from fenrik.web.deps import JSON, Number, Service, Text, Who, download
 
 router = APIRouter(tags=["jobs"])

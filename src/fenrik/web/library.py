@@ -8,8 +8,8 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
-from fenrik.core.job.reading import schema
-from fenrik.core.job.recipe_data import choices, shipped
+from fenrik.core.job.document.reading import schema
+from fenrik.core.job.document.recipe_data import choices, shipped
 from fenrik.core.machines.library import machines
 from fenrik.core.posting.dialect import dialects
 from fenrik.core.strategies.registry import strategies
@@ -55,11 +55,8 @@ def _library() -> dict[str, Any]:
                 "title": s.title,
                 "summary": s.summary,
                 "kinds": s.kinds,
-                "needs_holes": s.needs_holes,
-                "places": s.places,
-                "needs_lines": s.needs_lines,
-                "needs_walls": s.needs_walls,
-                "needs_rims": s.needs_rims,
+                "target": s.target,
+                "finishes": s.finishes,
                 "parameters": s.parameters.model_json_schema(),
             }
             for s in strategies().values()

@@ -9,8 +9,8 @@ from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, Field
 
 from fenrik.core.features.hole_use import Purpose
-from fenrik.core.job.document import OperationDoc
-from fenrik.core.job.proofs import motion_key, stock_key
+from fenrik.core.job.cutting.proofs import motion_key, stock_key
+from fenrik.core.job.document.job import OperationDoc
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.web.deps import JSON, Coordinate, FaceId, Key, Number, Service, as_it_lies, data, packed
 

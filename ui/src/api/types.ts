@@ -515,11 +515,8 @@ export interface StrategyInfo {
   title: string;
   summary: string;
   kinds: Tool["kind"][];
-  needs_holes: boolean;
-  places: "holes" | "bosses" | "both";
-  needs_lines: boolean;
-  needs_walls: boolean;
-  needs_rims: boolean;
+  target: "areas" | "holes" | "bosses" | "rounds" | "walls" | "rims" | "lines";
+  finishes: boolean;
   parameters: { properties: Record<string, ParameterSchema> };
 }
 

@@ -10,10 +10,10 @@ from jinja2 import Environment, select_autoescape
 from numpy.typing import NDArray
 
 from fenrik.core.frames import apply
-from fenrik.core.job.document import ReleaseDoc, SetupDoc
-from fenrik.core.job.moving import moving_words
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proofs import Proof
+from fenrik.core.job.cutting.proofs import Proof
+from fenrik.core.job.document.job import ReleaseDoc, SetupDoc
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.setups.moving import moving_words
 from fenrik.core.setups.fixture import FixtureSolid, boxes_of, words_of
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.drawing import tool_svg
@@ -22,30 +22,30 @@ from fenrik.core.units import format_length
 Floats = NDArray[np.float64]
 
 
-def setup_sheet(planner: Planner, release: ReleaseDoc, proof: Proof) -> str:
+def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof) -> str:
     """The sheet of one release as HTML that needs nothing else."""
     environment = Environment(autoescape=select_autoescape(default=True))
-    unit = planner.job.units
+    unit = paths.job.units
     environment.filters["length"] = lambda v: format_length(float(v), unit)
     environment.filters["clock"] = clock
     template = environment.from_string(
         files("fenrik.core.job").joinpath("setup_sheet.html.j2").read_text("utf-8")
     )
-    setup = planner.job.setup(proof.facts["setup"])
-    clamped = planner.clamped(setup)
+    setup = paths.job.setup(proof.facts["setup"])
+    clamped = paths.setups.clamped(setup)
     numbers = sorted({o["tool"] for o in proof.facts["operations"]})
-    tools = [planner.job.tool(n) for n in numbers]
+    tools = [paths.job.tool(n) for n in numbers]
     return template.render(
-        job=planner.job,
-        part=planner.part().summary(),
+        job=paths.job,
+        part=paths.workspace.part().summary(),
         release=release,
         file=proof.facts["file"],
         setup=setup,
         zero=proof.facts["zero"],
-        machine=planner.machine(setup),
-        material=planner.material(setup),
+        machine=paths.setups.machine(setup),
+        material=paths.setups.material(setup),
         clamped=clamped,
-        moved=moving_words(planner, setup),
+        moved=moving_words(paths.setups, setup),
         held=[words_of(piece) for piece in setup.fixture],
         repeats={n: r.words() for r in setup.repeats for n in r.operations},
         notes={o.name: o.notes for o in setup.operations if o.notes},
@@ -53,7 +53,7 @@ def setup_sheet(planner: Planner, release: ReleaseDoc, proof: Proof) -> str:
         tools=tools,
         drawings={t.number: tool_svg(t, unit, 260) for t in tools},
         proof=proof.facts,
-        picture=setup_picture(planner, setup, clamped),
+        picture=setup_picture(paths, setup, clamped),
         unit=unit,
     )
 
@@ -66,9 +66,9 @@ def clock(seconds: float) -> str:
     return f"{hours}:{minutes:02d}:{left:02d}" if hours else f"{minutes}:{left:02d}"
 
 
-def setup_picture(planner: Planner, setup: SetupDoc, clamped: Clamped, width: int = 420) -> str:
+def setup_picture(paths: Paths, setup: SetupDoc, clamped: Clamped, width: int = 420) -> str:
     """Part edges in the stock's box, jaws and blocks that hold it, and the zero's axes, seen from front, right and above, as SVG."""
-    one = [apply(clamped.setup_from_part, line) for line in planner.part().edge_lines]
+    one = [apply(clamped.setup_from_part, line) for line in paths.workspace.part().edge_lines]
     lines = [line + shift for shift in clamped.copies for line in one]
     low, high = clamped.stock_low, clamped.stock_high
     corners = np.array(

@@ -7,33 +7,33 @@ import re
 from pathlib import Path
 from typing import Any
 
-from fenrik.core.job.document import Job, ReleaseDoc
+from fenrik.core.job.cutting.proofs import Proof
+from fenrik.core.job.document.job import Job, ReleaseDoc
 from fenrik.core.job.papers import setup_sheet
-from fenrik.core.job.planning import Planner
-from fenrik.core.job.proofs import Proof
-from fenrik.core.job.proving import Prover
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proving.proving import Prover
 from fenrik.core.machines.machine import LINEAR, Machine
 from fenrik.core.progress import SILENT, Progress
 
 
-def run_job(planner: Planner, out: Path, progress: Progress = SILENT) -> dict[str, Any]:
+def run_job(paths: Paths, out: Path, progress: Progress = SILENT) -> dict[str, Any]:
     """Computes, proves and posts every release of a job into folder `out`; returns the report.
 
     Everything is computed before the first file is written. Raises FenrikError.
     """
-    prover = Prover(planner)
-    releases = planner.job.effective_releases()
+    prover = Prover(paths)
+    releases = paths.job.effective_releases()
     results: list[tuple[ReleaseDoc, Proof]] = []
     for i, release in enumerate(releases):
         part = progress.part(i / max(1, len(releases)), (i + 1) / max(1, len(releases)))
         results += [(release, proof) for proof in prover.prove_whole(release, part)]
-    report = job_report(planner, results)
+    report = job_report(paths, results)
     out.mkdir(parents=True, exist_ok=True)
     for release, proof in results:
         for name, text in proof.facts["files"]:
             (out / name).write_text(text, "utf-8", newline="\n")
-        (out / sheet_name(release, proof)).write_text(setup_sheet(planner, release, proof), "utf-8")
-    (out / "tools.json").write_text(json.dumps(tools_list(planner.job), indent=1) + "\n", "utf-8")
+        (out / sheet_name(release, proof)).write_text(setup_sheet(paths, release, proof), "utf-8")
+    (out / "tools.json").write_text(json.dumps(tools_list(paths.job), indent=1) + "\n", "utf-8")
     (out / "report.json").write_text(json.dumps(report, indent=1) + "\n", "utf-8")
     return report
 
@@ -62,11 +62,11 @@ def machine_facts(machine: Machine) -> dict[str, Any]:
     }
 
 
-def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dict[str, Any]:
+def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[str, Any]:
     """The report of a job: per setup frame, stock, operations, deviation; all findings."""
     setups = []
-    for setup in planner.job.setups:
-        clamped, on = planner.clamped(setup), planner.on_machine(setup)
+    for setup in paths.job.setups:
+        clamped, on = paths.setups.clamped(setup), paths.setups.on_machine(setup)
         mine = [(p, r) for p, r in results if r.facts["setup"] == setup.name]
         setups.append(
             {
@@ -75,15 +75,18 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
                 "stock": {"min": clamped.stock_low.tolist(), "max": clamped.stock_high.tolist()},
                 "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
                 "work_offset": setup.work_offset,
-                "machine": machine_facts(planner.machine(setup)),
+                "machine": machine_facts(paths.setups.machine(setup)),
                 "table_from_setup": clamped.table_from_setup.tolist(),
                 "work_from_setup": on.work_from_setup.tolist(),
                 "sides": [
-                    {"name": s.name, "setup_from_side": planner.seen(setup, s.name).setup_from_side.tolist()}
+                    {
+                        "name": s.name,
+                        "setup_from_side": paths.setups.seen(setup, s.name).setup_from_side.tolist(),
+                    }
                     for s in setup.sides
                 ],
                 "program_zero": {
-                    setup.work_offset: [float(on.zero[planner.machine(setup).place(a)]) for a in LINEAR]
+                    setup.work_offset: [float(on.zero[paths.setups.machine(setup).place(a)]) for a in LINEAR]
                 },
                 "operations": [o for _, r in mine for o in r.facts["operations"]],
                 "programs": [r.facts["file"] for _, r in mine],
@@ -94,8 +97,8 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
     findings = [f for _, r in results for f in r.facts["findings"]]
     measured = [r.facts["deviation"] for _, r in results]
     return {
-        "job": planner.job.name,
-        "part": planner.part().summary(),
+        "job": paths.job.name,
+        "part": paths.workspace.part().summary(),
         "setups": setups,
         "releases": [
             {
@@ -111,7 +114,7 @@ def job_report(planner: Planner, results: list[tuple[ReleaseDoc, Proof]]) -> dic
             "max_leftover_mm": max((d["max_leftover_mm"] for d in measured), default=0.0),
             "share_within_tolerance": min((d["share_within_tolerance"] for d in measured), default=0.0),
             "share_of_reachable": min((d["share_of_reachable"] for d in measured), default=0.0),
-            "tolerance_mm": planner.job.proof.tolerance_mm,
+            "tolerance_mm": paths.job.proof.tolerance_mm,
         },
         "findings": findings,
         "stops": sum(f["severity"] == "stop" for f in findings),

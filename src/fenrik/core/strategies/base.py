@@ -30,6 +30,11 @@ FORMING: tuple[Kind, ...] = (*CLEARING, "lollipop", "t_slot")
 """Kinds of tools that clear levels, and those that follow surfaces."""
 
 
+Target = Literal["areas", "holes", "bosses", "rounds", "walls", "rims", "lines"]
+"""What operations work on: areas of the plan view, round holes, round bosses or both, walls, the upper edges of walls, lines
+to engrave."""
+
+
 class Parameters(BaseModel):
     """Base of all strategies' parameters: unknown names are refused, values are frozen."""
 
@@ -176,6 +181,22 @@ class Inputs:
 
 
 @dataclass(frozen=True)
+class Example:
+    """A quick computation with a strategy, for the contract tests: parameters, the tool (open: a usual one of `kind`), and
+    picks of its target by model file, "" for those that stand on any."""
+
+    parameters: dict[str, Any] = field(default_factory=dict)
+    kind: Kind = "flat"
+    tool: dict[str, Any] | None = None
+    picks: dict[str, list[dict[str, Any]]] = field(default_factory=dict)
+
+
+def spots(diameter: float = 10.0, depth: float = 0.9, **more: Any) -> list[dict[str, Any]]:
+    """Six round places in a row, for examples: in the stock over any part, unless a `top` says otherwise."""
+    return [{"at": [8 * i - 20, 3 * i - 9], "diameter": diameter, "depth": depth, **more} for i in range(6)]
+
+
+@dataclass(frozen=True)
 class Strategy:
     """A way to machine: `id` in documents, `title` for people, its parameters and computation."""
 
@@ -188,13 +209,18 @@ class Strategy:
     """From tool and cutting data: parameter -> (value, reason) for parameters left open (None)."""
     kinds: tuple[Kind, ...] = FORMING
     """Kinds of tools that it works with."""
-    needs_holes: bool = False
-    """Whether its geometry is round holes, not what lies in keep-in areas."""
-    places: Literal["holes", "bosses", "both"] = "holes"
-    """Of what kind that round geometry is."""
-    needs_walls: bool = False
-    """Whether its geometry is chosen walls."""
-    needs_lines: bool = False
-    """Whether its geometry is lines to engrave."""
-    needs_rims: bool = False
-    """Whether those walls stand for their upper edges."""
+    target: Target = "areas"
+    """What it works on."""
+    axis: Literal["fixed", "moving"] = "fixed"
+    """Whether the tool keeps its direction."""
+    finishes: bool = False
+    """Whether it follows surfaces to their size."""
+    goes_around: bool = False
+    """Whether the tool passes all around a part, and so between the parts of an array."""
+    example: Example = Example()
+    """What the contract tests compute with it."""
+
+    @property
+    def round(self) -> bool:
+        """Whether it works on round holes or bosses."""
+        return self.target in ("holes", "bosses", "rounds")

@@ -17,7 +17,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, HoleSpot, Inputs, Parameters, Strategy, fact, spots
 from fenrik.core.strategies.correcting import Correction, correction_fact
 from fenrik.core.strategies.linking import AIR_MM, Linker
 from fenrik.core.tooling.assembly import Assembly
@@ -187,5 +187,13 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("flat", "corner"),
-    needs_holes=True,
+    target="holes",
+    example=Example(
+        {"pitch": 0.5},
+        picks={
+            "plate_a.step": spots(12.0),
+            "pillow_block.step": [{"at": [0, 0], "top": 0, "diameter": 22, "depth": 4}, *spots()],
+            "bearing_bracket.step": [{"face": 48}, *spots()],
+        },
+    ),
 )

@@ -18,7 +18,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, HoleSpot, Inputs, Parameters, Strategy, fact, spots
 from fenrik.core.strategies.correcting import Correction, correction_fact
 from fenrik.core.strategies.linking import AIR_MM, Linker
 from fenrik.core.tooling.assembly import Assembly
@@ -217,6 +217,6 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("flat", "corner"),
-    needs_holes=True,
-    places="bosses",
+    target="bosses",
+    example=Example({"pitch": 0.5, "rings": 6, "stepover": 0.5}, picks={"": spots()[2:4]}),
 )

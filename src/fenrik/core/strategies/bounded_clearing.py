@@ -24,7 +24,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import CLEARING, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import CLEARING, Example, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.clearing import ENTRY, LIFT, LINK, Clearing, Stretch, field_of
 from fenrik.core.strategies.level_roughing import levels_between
 from fenrik.core.strategies.linking import TOUCH_MM, Linker
@@ -319,4 +319,6 @@ STRATEGY = Strategy(
     compute,
     proposals,
     CLEARING,
+    goes_around=True,
+    example=Example({"step_down": 10.0, "step_up": 10.0, "stepover": 3.0}),
 )

@@ -25,7 +25,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
@@ -249,4 +249,6 @@ STRATEGY = Strategy(
     ConstantCusp,
     compute,
     proposals,
+    finishes=True,
+    example=Example({"cusp": 0.3}, kind="ball"),
 )

@@ -25,7 +25,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.level_roughing import levels_between
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.strategies.runs import steady_runs
@@ -327,4 +327,6 @@ STRATEGY = Strategy(
     ConstantZ,
     compute,
     proposals,
+    finishes=True,
+    example=Example({"spaced_by": "step", "step_down": 3.0}),
 )

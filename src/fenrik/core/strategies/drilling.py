@@ -18,7 +18,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Cycle, CycleKind, Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, HoleSpot, Inputs, Parameters, Strategy, fact, spots
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tolerances import PECK_CLEARANCE
 from fenrik.core.tooling.assembly import TITLES, Assembly
@@ -295,5 +295,13 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("drill", "chamfer", "reamer", "boring", "flat", "corner"),
-    needs_holes=True,
+    target="holes",
+    example=Example(
+        {"cycle": "peck", "peck": 0.25},
+        picks={
+            "plate_a.step": spots(),
+            "pillow_block.step": [{"face": 14}],
+            "bearing_bracket.step": [*({"face": f} for f in (23, 29, 30, 31)), *spots()],
+        },
+    ),
 )

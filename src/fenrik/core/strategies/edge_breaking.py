@@ -22,7 +22,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Rim, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Rim, Strategy, fact
 from fenrik.core.strategies.contours import Contour, along, band_about, borders_along, leads, merged
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tolerances import PATH_SHARE
@@ -203,6 +203,10 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("chamfer",),
-    needs_walls=True,
-    needs_rims=True,
+    target="rims",
+    example=Example(
+        {"width": 0.4},
+        tool={"kind": "chamfer", "diameter": 6.0, "point_deg": 90.0, "flute_length": 6.0},
+        picks={"": [{"face": 1}], "bearing_bracket.step": [{"face": 2}], "plate_a.step": [{"face": 5}]},
+    ),
 )

@@ -19,7 +19,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.contours import along
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tolerances import PATH_SHARE
@@ -180,5 +180,14 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("chamfer", "ball", "taper_ball"),
-    needs_lines=True,
+    target="lines",
+    example=Example(
+        {"depth": 0.3, "passes": 2},
+        tool={"kind": "chamfer", "diameter": 3.0, "point_deg": 60.0, "flute_length": 3.0},
+        picks={
+            "plate_a.step": [{"text": "ABC 89", "at": [10, 20], "height": 4, "angle_deg": 90}],
+            "pillow_block.step": [{"text": "ABC 89", "at": [-20, -27], "height": 4}],
+            "bearing_bracket.step": [{"text": "ABC 89", "at": [31, -13], "height": 4, "angle_deg": 90}],
+        },
+    ),
 )

@@ -19,7 +19,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tooling.assembly import Assembly
 
@@ -155,4 +155,5 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("flat", "corner"),
+    example=Example({"stepover": 2.0, "step_down": 0.25}),
 )

@@ -21,7 +21,7 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.cutting.levels import LevelAreas, polygons
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import CLEARING, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import CLEARING, Example, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import TOUCH_MM
 from fenrik.core.strategies.rings import RingCutter, Ways, oriented
 from fenrik.core.strategies.room import refuse_narrow
@@ -266,4 +266,6 @@ STRATEGY = Strategy(
     compute,
     proposals,
     CLEARING,
+    goes_around=True,
+    example=Example({"step_down": 5.0}),
 )

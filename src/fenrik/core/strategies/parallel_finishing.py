@@ -25,7 +25,7 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import AXES, Plane, in_plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.strategies.runs import open_runs
 from fenrik.core.tolerances import PATH_SHARE
@@ -304,4 +304,6 @@ STRATEGY = Strategy(
     ParallelFinishing,
     compute,
     proposals,
+    finishes=True,
+    example=Example({"spaced_by": "stepover", "stepover": 1.5}),
 )

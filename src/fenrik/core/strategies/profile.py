@@ -18,7 +18,7 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.errors import ComputeError
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import CLEARING, Inputs, Strategy, Wall
+from fenrik.core.strategies.base import CLEARING, Example, Inputs, Strategy, Wall
 from fenrik.core.strategies.contours import Contour, apart, band_about, borders_along, merged, rests
 from fenrik.core.strategies.linking import TOUCH_MM
 from fenrik.core.strategies.profile_parameters import Profile
@@ -229,5 +229,7 @@ STRATEGY = Strategy(
     compute,
     proposals,
     CLEARING,
-    needs_walls=True,
+    target="walls",
+    goes_around=True,
+    example=Example({"step_down": 4.0, "passes": 2}, picks={"": [{"outline": True}]}),
 )

@@ -19,7 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import CLEARING, Inputs, Strategy, fact
+from fenrik.core.strategies.base import CLEARING, Example, Inputs, Strategy, fact
 from fenrik.core.strategies.bounded_clearing import BoundedClearing, ClearingRun
 from fenrik.core.tooling.assembly import Assembly
 
@@ -113,4 +113,6 @@ STRATEGY = Strategy(
     compute,
     proposals,
     CLEARING,
+    goes_around=True,
+    example=Example({"step_down": 10.0, "step_up": 10.0, "stepover": 3.0}),
 )

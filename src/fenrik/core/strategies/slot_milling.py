@@ -26,7 +26,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Inputs, Parameters, Strategy, Wall, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, Wall, fact
 from fenrik.core.strategies.contours import Contour, along, extended, merged
 from fenrik.core.strategies.linking import AIR_MM, Linker
 from fenrik.core.tolerances import PATH_SHARE
@@ -248,5 +248,8 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("flat", "corner", "ball"),
-    needs_walls=True,
+    target="walls",
+    example=Example(
+        {"step_down": 2.0, "ramp_deg": 5.0}, picks={"bearing_bracket.step": [{"face": 50}, {"face": 51}]}
+    ),
 )

@@ -15,7 +15,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Cycle, CycleKind, Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, HoleSpot, Inputs, Parameters, Strategy, fact, spots
 from fenrik.core.strategies.drilling import arrive, shortest
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tooling.assembly import Assembly
@@ -115,5 +115,10 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("tap",),
-    needs_holes=True,
+    target="holes",
+    example=Example(
+        {},
+        tool={"kind": "tap", "diameter": 11.0, "thread_pitch": 1.0, "shank_diameter": 8.0},
+        picks={"": spots(10.0, 9.9, top=9.0)},
+    ),
 )

@@ -21,7 +21,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import HoleSpot, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, HoleSpot, Inputs, Parameters, Strategy, fact, spots
 from fenrik.core.strategies.correcting import Correction, correction_fact
 from fenrik.core.strategies.linking import Linker
 from fenrik.core.tooling.assembly import Assembly
@@ -386,6 +386,16 @@ STRATEGY = Strategy(
     compute,
     proposals,
     ("thread_mill",),
-    needs_holes=True,
-    places="both",
+    target="rounds",
+    example=Example(
+        {"thread": "M30 x 2", "passes": 3},
+        tool={
+            "kind": "thread_mill",
+            "diameter": 16.0,
+            "thread_pitch": 2.0,
+            "flute_length": 4.0,
+            "shank_diameter": 13.0,
+        },
+        picks={"": spots(28.0, 9.9, top=9.0)},
+    ),
 )

@@ -25,14 +25,14 @@ type Round = Pick<HoleGroup, "words" | "count" | "faces">;
 const walls = (group: Round) => group.faces.map((f) => f[0]);
 const size = (group: Round) => `${group.count} x ${group.words}`;
 
-const NONE: Record<StrategyInfo["places"], string> = {
+const NONE: Partial<Record<StrategyInfo["target"], string>> = {
   holes: "No round hole was found in the part.",
   bosses: "No round boss was found in the part.",
-  both: "Neither a round hole nor a round boss was found in the part.",
+  rounds: "Neither a round hole nor a round boss was found in the part.",
 };
 
 /** The round holes, the bosses or both of the part. */
-export function useRounds(places: StrategyInfo["places"]): Round[] {
+export function useRounds(places: StrategyInfo["target"]): Round[] {
   const { id, state } = useShared();
   const key = state?.part.state === "ready" ? state.part.key : undefined;
   const holes = useHoles(id, places === "bosses" ? undefined : key).data ?? [];
@@ -90,7 +90,7 @@ export function HoleChoice({
 }: {
   doc: Operation;
   edit: (work: (o: Operation) => void) => Promise<boolean>;
-  places: StrategyInfo["places"];
+  places: StrategyInfo["target"];
 }) {
   const groups = useRounds(places);
   const chosen = new Set((doc.holes ?? []).map((h) => h.face));

@@ -1,6 +1,7 @@
 import { Button } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { send } from "../../api/client";
+import { isRound } from "../../api/traits";
 import { shownLength } from "../../forms/fields";
 import { useShared } from "./context";
 import { useRounds } from "./Holes";
@@ -30,8 +31,9 @@ export function Offer() {
   });
   const chosen = document.setups[setup];
   const doc = station === "plan" && operation !== null ? chosen?.operations[operation] : undefined;
-  const round = library.strategies.find((s) => s.id === doc?.strategy && s.needs_holes);
-  const rounds = useRounds(round?.places ?? "holes");
+  const strategy = library.strategies.find((s) => s.id === doc?.strategy);
+  const round = strategy && isRound(strategy) ? strategy : undefined;
+  const rounds = useRounds(round?.target ?? "holes");
   if (wantedWords) {
     return (
       <div className="offer" role="status">
@@ -48,13 +50,13 @@ export function Offer() {
     set({ picks: [] });
   };
   const picked = [...new Set(picks.map((p) => p.face))];
-  const breaks = library.strategies.some((s) => s.id === doc?.strategy && s.needs_rims);
+  const breaks = strategy?.target === "rims";
   const makes = round
     ? rounds.flatMap((g) => g.faces).filter((own) => own.some((f) => picked.includes(f)))
     : [];
-  const engraves = library.strategies.some((s) => s.id === doc?.strategy && s.needs_lines);
+  const engraves = strategy?.target === "lines";
   const level = !!face?.normal && Math.abs(face.normal[2]) > 0.99;
-  const follows = library.strategies.some((s) => s.id === doc?.strategy && s.needs_walls);
+  const follows = breaks || strategy?.target === "walls";
   const edge = last.edge ? edges[last.edge - 1] : undefined;
   const loop = edge ? loopOf(edge, last.face, edges) : [];
   const verb = engraves ? "Engrave" : breaks ? "Break" : "Follow";

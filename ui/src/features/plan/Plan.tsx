@@ -1,4 +1,5 @@
 import { Select } from "@mantine/core";
+import { isRound } from "../../api/traits";
 import type { Height, Operation, Tool } from "../../api/types";
 import { useShared } from "../bench/context";
 import { Failure } from "../bench/Failure";
@@ -64,8 +65,8 @@ export function PlanSheet() {
     const fitting = document.tools.filter((t) => info.kinds.includes(t.kind));
     const ball = fitting.find((t) => t.kind === "ball" || t.kind === "taper_ball");
     const flat = fitting.find((t) => t.kind === "flat" || t.kind === "corner");
-    const wanted = strategy.includes("finishing") ? (ball ?? flat) : (flat ?? ball);
-    const own = info.needs_holes ? fitting.find((t) => t.kind === info.kinds[0]) : undefined;
+    const wanted = info.finishes ? (ball ?? flat) : (flat ?? ball);
+    const own = isRound(info) ? fitting.find((t) => t.kind === info.kinds[0]) : undefined;
     const tool = own ?? wanted ?? fitting[0] ?? fromLibrary(document.tools, library.tools, info.kinds);
     editing.edit((d) => {
       if (!d.tools.some((t) => t.number === tool.number)) d.tools.push(structuredClone(tool));

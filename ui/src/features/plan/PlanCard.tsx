@@ -1,6 +1,7 @@
 import { Button, Slider, Textarea } from "@mantine/core";
 import { useState } from "react";
 import { useValues } from "../../api/hooks";
+import { isRound } from "../../api/traits";
 import type { Derived, Height, Operation, OperationValues } from "../../api/types";
 import {
   ChoiceField,
@@ -62,19 +63,19 @@ export function PlanCard() {
           onSave={(v) => edit((o) => void (o.side = v === ABOVE ? null : v))}
         />
       )}
-      {strategy.needs_holes && (
+      {isRound(strategy) && (
         <>
-          <h3>{strategy.places === "bosses" ? "Bosses" : "Holes"}</h3>
-          <HoleChoice doc={doc} edit={edit} places={strategy.places} />
+          <h3>{strategy.target === "bosses" ? "Bosses" : "Holes"}</h3>
+          <HoleChoice doc={doc} edit={edit} places={strategy.target} />
         </>
       )}
-      {strategy.needs_walls && (
+      {(strategy.target === "walls" || strategy.target === "rims") && (
         <>
-          <h3>{strategy.needs_rims ? "Edges" : "Walls"}</h3>
-          <WallChoice doc={doc} edit={edit} edges={strategy.needs_rims} />
+          <h3>{strategy.target === "rims" ? "Edges" : "Walls"}</h3>
+          <WallChoice doc={doc} edit={edit} edges={strategy.target === "rims"} />
         </>
       )}
-      {strategy.needs_lines && (
+      {strategy.target === "lines" && (
         <>
           <h3>Lines</h3>
           <LineChoice doc={doc} edit={edit} />
@@ -98,7 +99,7 @@ export function PlanCard() {
       <Feeds doc={doc} edit={edit} derived={derived} />
       <h3>What follows</h3>
       {values && <Consequences doc={doc} values={values} />}
-      {!strategy.needs_holes && (
+      {!isRound(strategy) && (
         <>
           <h3>Keep in, keep out</h3>
           <Borders doc={doc} edit={edit} />

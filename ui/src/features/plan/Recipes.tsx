@@ -1,5 +1,6 @@
 import { Button, MultiSelect, Select, Textarea } from "@mantine/core";
 import { useEffect, useState } from "react";
+import { isRound } from "../../api/traits";
 import type { HoleRecipeDoc, PartRecipeDoc, RecipeStepDoc } from "../../api/types";
 import { ChoiceField, NameField, PlainField, SwitchField } from "../../forms/fields";
 import { useShared } from "../bench/context";
@@ -165,7 +166,7 @@ function Step({ number, step, forHoles, only, last, edit, move, again, out }: St
   const { library } = useShared();
   const choices = library.recipe_choices;
   const strategies = library.strategies
-    .filter((s) => !forHoles || s.needs_holes)
+    .filter((s) => !forHoles || isRound(s))
     .map((s) => ({ value: s.id, label: s.title }));
   if (!forHoles) strategies.push({ value: HOLES, label: "Holes by their own recipes" });
   const own = step.strategy !== HOLES;

@@ -1,0 +1,54 @@
+"""Keys of paths: a hash of all that shapes them. Nothing is computed for one."""
+
+from __future__ import annotations
+
+from fenrik.core.job.document.job import OperationDoc, SetupDoc
+from fenrik.core.job.tasks.task import Task
+from fenrik.core.job.tasks.tasks import Tasks
+from fenrik.core.job.workspace.artefacts import key_of
+
+
+class Keys:
+    """Keys of a job's paths, each worked out once. One stands on the key of the operation before it in its setup, and so on
+    those of all before."""
+
+    def __init__(self, tasks: Tasks) -> None:
+        self._tasks = tasks
+        # by identity: documents are frozen and have no hash
+        self._keys: dict[int, tuple[SetupDoc, list[tuple[str, str]]]] = {}
+
+    def track(self, setup: SetupDoc, operation: OperationDoc) -> str:
+        """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not."""
+        return self._both(setup, operation)[0]
+
+    def path(self, setup: SetupDoc, operation: OperationDoc) -> str:
+        """Key of a path: that of the cutter's track, and shank, stick-out and holder."""
+        return self._both(setup, operation)[1]
+
+    def _both(self, setup: SetupDoc, operation: OperationDoc) -> tuple[str, str]:
+        """Keys of track and path, one after the other down to the one that is asked for."""
+        known = self._keys.get(id(setup))
+        if known is None or known[0] is not setup:
+            known = self._keys[id(setup)] = (setup, [])
+        keys, place = known[1], self._tasks.place(setup, operation)
+        while len(keys) <= place:
+            n = len(keys)
+            before = next((keys[i][1] for i in range(n - 1, -1, -1) if setup.operations[i].enabled), None)
+            task = self._tasks.task(setup, setup.operations[n])
+            track = self._track(task, before)
+            keys.append((track, self._path(task, track)))
+        return keys[place]
+
+    def _track(self, task: Task, earlier: str | None) -> str:
+        setups, side = self._tasks.setups, task.operation.side
+        frame, stock = setups.frame_of(task.setup), setups.stock_key(task.setup)
+        given = [setups.workspace.part_key(), frame, stock, task.shapes_track(), earlier]
+        if side is not None:
+            given.append(setups.seen(task.setup, side).setup_from_side.tolist())
+        return key_of("track", given)
+
+    def _path(self, task: Task, track: str) -> str:
+        adapted_to = None
+        if task.operation.feed_follows == "engagement":
+            adapted_to = [task.spindle_rpm, task.feed_limit, self._tasks.job.proof.cell_mm]
+        return key_of("path", [track, task.shapes_body(), adapted_to])

@@ -1,0 +1,71 @@
+"""The planning stock of a setup that is worked from several sides.
+
+The dexels, on one lattice in the setup's frame, are the truth. A side's height map is their projection along its axis after
+the last operation of another side; operations of the same side are stamped on it from there on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from fenrik.core.frames import invert
+from fenrik.core.job.document.job import OperationDoc, SetupDoc
+from fenrik.core.job.paths.standing import ARC_MM, path_pieces
+from fenrik.core.job.setups.raw import planning_cell, raw_map
+from fenrik.core.job.setups.setups import Setups
+from fenrik.core.motion.toolpath import Toolpath
+from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.stock.heightmap import HeightMap, projected_map
+
+Keyed = list[tuple[OperationDoc, str]]
+"""Operations and the keys of their paths, in order."""
+PathOf = Callable[[SetupDoc, OperationDoc], Toolpath | None]
+"""The path of an operation, None where it fails."""
+
+
+class SideStocks:
+    """The height maps of all sides of a job's setups, kept while what led to them stands."""
+
+    def __init__(self, setups: Setups, path_of: PathOf) -> None:
+        self._setups, self._job, self._path_of = setups, setups.job, path_of
+        self._dexels: dict[str, tuple[list[str], Stock]] = {}
+        self._maps: dict[tuple[str, str | None], tuple[list[str], HeightMap]] = {}
+
+    def before(self, setup: SetupDoc, side: str | None, earlier: Keyed) -> HeightMap:
+        """A side's planning stock after some operations of its setup. A copy."""
+        keys = [key for _, key in earlier]
+        foreign = max((i + 1 for i, (o, _) in enumerate(earlier) if o.side != side), default=0)
+        done, stock = self._maps.get((setup.name, side), ([], None))
+        if stock is None or done != keys[: len(done)] or len(done) < foreign:
+            done, stock = keys[:foreign], self._projected(setup, side, earlier[:foreign])
+        for operation, _ in earlier[len(done) :]:
+            path = self._path_of(setup, operation)
+            if path is not None:
+                stock.cut(path, self._job.tool(operation.tool).cleared)
+        self._maps[setup.name, side] = (keys, stock)
+        return stock.copy()
+
+    def _projected(self, setup: SetupDoc, side: str | None, earlier: Keyed) -> HeightMap:
+        seen = self._setups.seen(setup, side)
+        if not earlier:
+            return raw_map(seen)
+        stock = self._cut(setup, earlier)
+        matrix = invert(seen.setup_from_side)
+        return projected_map(stock, seen.stock_low, seen.stock_high, matrix, planning_cell(seen))
+
+    def _cut(self, setup: SetupDoc, earlier: Keyed) -> Stock:
+        """The dexels after some operations."""
+        keys = [key for _, key in earlier]
+        done, stock = self._dexels.get(setup.name, ([], None))
+        if stock is None or done != keys[: len(done)]:
+            done, stock = [], self._setups.raw_dexels(setup, planning_cell(self._setups.clamped(setup)))
+        for operation, _ in earlier[len(done) :]:
+            path = self._path_of(setup, operation)
+            if path is not None and len(path) > 1:
+                pieces, owner = path_pieces(
+                    path, self._setups.seen(setup, operation.side).setup_from_side, ARC_MM
+                )
+                rapid = path.kind[owner + 1] == 0
+                stock.cut(pieces, tool_bodies(self._job.tool(operation.tool)), rapid, measured=False)
+        self._dexels[setup.name] = (keys, stock)
+        return stock

@@ -1,0 +1,302 @@
+"""From operations to a program's text and what that text means: ordered, written, read back, compared."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.errors import DocumentError, PostError
+from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.ordering import as_planned, changes, fewest_changes
+from fenrik.core.job.programs.turning_to import on_sides
+from fenrik.core.machines.time import move_times
+from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.program_motion import ProgramMotion
+from fenrik.core.posting.compare import Comparison, compare
+from fenrik.core.posting.corrections import correction_findings
+from fenrik.core.posting.dialect import Dialect, dialect
+from fenrik.core.posting.program import Program, Step
+from fenrik.core.posting.readback import Reader
+from fenrik.core.posting.writer import write
+from fenrik.core.progress import SILENT, Progress
+from fenrik.core.proof.finding import Finding
+from fenrik.core.tolerances import PECK_CLEARANCE
+
+Floats = NDArray[np.float64]
+TOOL_CHANGE_OVER_STOCK = 100.0
+
+
+@dataclass(frozen=True)
+class Posted:
+    """A program's text with what it means when read back, or the share of it that runs in one setup.
+
+    `setups` and `operations` belong to the program's steps; `times` and `begin` (n,) s say how long each move takes and
+    when it begins, `time_s` how long the whole program takes. `files` are names and texts as they are handed out.
+    """
+
+    release: ReleaseDoc
+    setups: list[SetupDoc]
+    operations: list[OperationDoc]
+    program: Program
+    dialect: Dialect
+    text: str
+    files: list[tuple[str, str]]
+    motion: ProgramMotion
+    comparison: Comparison
+    findings: list[Finding]
+    times: Floats
+    begin: Floats
+    time_s: float
+    tool_changes: int
+    order_saves_s: float
+    worn: tuple[ProgramMotion, NDArray[np.int32]] | None = None
+    """The motion with worn tools, where the control corrects the radius, and the step (n,) of its moves."""
+
+    @property
+    def setup(self) -> SetupDoc:
+        """The setup of the first step; of a part that of all."""
+        return self.setups[0]
+
+    def checked(self) -> ProgramMotion:
+        """The motion with moves at the feed of rapids taken for rapids, which must not meet material."""
+        fast = self.program.rapid_feed
+        if fast is None:
+            return self.motion
+        moves = self.motion.moves
+        kind = np.where(np.abs(moves.feed - fast) < 0.5, Motion.RAPID, moves.kind).astype(np.int8)
+        return replace(self.motion, moves=replace(moves, kind=kind))
+
+    def part(self, setup: str) -> Posted:
+        """What of it runs in one setup, with the findings of the whole text."""
+        mine = [i for i, s in enumerate(self.setups) if s.name == setup]
+        if len(mine) == len(self.setups):
+            return self
+        number = np.full(len(self.setups), -1, dtype=np.int32)
+        number[mine] = np.arange(len(mine))
+        rows = np.flatnonzero(number[self.comparison.step_of] >= 0)
+        worn = self.worn
+        if worn is not None:
+            those = np.flatnonzero(number[worn[1]] >= 0)
+            worn = (worn[0].rows(those), number[worn[1][those]])
+        first = np.searchsorted(rows, np.arange(len(self.motion)))  # where a move of the whole is among these
+        kept = [
+            replace(f, move=int(first[f.move]) if f.move in rows else -1) if f.move >= 0 else f
+            for f in self.findings
+        ]
+        return replace(
+            self,
+            setups=[self.setups[i] for i in mine],
+            operations=[self.operations[i] for i in mine],
+            program=replace(self.program, steps=[self.program.steps[i] for i in mine]),
+            motion=self.motion.rows(rows),
+            comparison=Comparison(number[self.comparison.step_of[rows]], self.comparison.differences),
+            findings=kept,
+            times=self.times[rows],
+            begin=self.begin[rows],
+            worn=worn,
+        )
+
+
+def operations_of(setup: SetupDoc, release: ReleaseDoc) -> list[OperationDoc]:
+    """The release's operations of a setup in the order of the plan."""
+    wanted = release.operations
+    return [o for o in setup.operations if (o.enabled if wanted is None else o.name in wanted)]
+
+
+def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Posted:
+    """Plans what is missing, orders it, writes the program, reads it back and compares. Raises DocumentError when there is
+    nothing to write, PostError when the text cannot be read."""
+    job = paths.job
+    where = f"releases[{job.releases.index(release)}]" if release in job.releases else "releases"
+    words = release.options.on(dialect(release.dialect, paths.workspace.files.path, f"{where}.dialect"))
+    made = _made(paths, release, where, progress)
+    fast = _rapid_feed(paths, release, made, f"{where}.options.rapid_feed_mm_min")
+    tools = [[o.tool for s, o, _ in made if s is setup] for setup in _setups(paths, release)]
+    order = fewest_changes(tools) if release.order == "fewest_changes" else as_planned(tools)
+    by_setup = [[m for m in made if m[0] is setup] for setup in _setups(paths, release)]
+    ordered = on_sides(paths, [by_setup[s][i] for s, i in order], words)
+    main = job.setup(release.setup)
+    program = Program(
+        release.comment or job.name,
+        release.program_number,
+        paths.workspace.part().name,
+        ", ".join(release.setups),
+        zero_words(main),
+        main.work_offset,
+        [step for _, _, step in ordered],
+        _change_height(paths, main),
+        fast,
+        words.holes == "canned",
+        release.options.between == "home",
+    )
+    text = write(program, words)
+    motion, comparison, findings = _read(program, text, words)
+    files = [(f"{release.name}.{words.extension}", text)]
+    if release.split == "tool":
+        files, more = _by_tool(program, words, release.name)
+        findings += more
+    mill, on = paths.setups.machine(main), paths.setups.on_machine(main)
+    times = move_times(motion, mill, on, {t.number: t.gauge_length for t in job.tools})
+    changed = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])
+    begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changed) * mill.tool_change_s
+    count = changes(order, tools)
+    return Posted(
+        release,
+        [s for s, _, _ in ordered],
+        [o for _, o, _ in ordered],
+        program,
+        words,
+        text,
+        files,
+        motion,
+        comparison,
+        findings,
+        times,
+        begin,
+        float(begin[-1] + times[-1]) if len(motion) else 0.0,
+        count,
+        (changes(as_planned(tools), tools) - count) * mill.tool_change_s,
+        _worn(program, text, words, release.options.wear_mm),
+    )
+
+
+def zero_words(setup: SetupDoc) -> str:
+    """Program zero in a few words."""
+    zero = setup.zero
+    if zero.of == "point":
+        return "point " + ", ".join(f"{v:g}" for v in zero.point or ())
+    return f"{zero.of} X {zero.x} Y {zero.y} Z {zero.z}"
+
+
+def _setups(paths: Paths, release: ReleaseDoc) -> list[SetupDoc]:
+    return [paths.job.setup(name) for name in release.setups]
+
+
+def _change_height(paths: Paths, setup: SetupDoc) -> float:
+    return float(paths.setups.clamped(setup).stock_high[2]) + TOOL_CHANGE_OVER_STOCK
+
+
+def _made(
+    paths: Paths, release: ReleaseDoc, where: str, progress: Progress
+) -> list[tuple[SetupDoc, OperationDoc, Step]]:
+    """Every operation that cuts anything, as a step."""
+    wanted = [(s, o) for s in _setups(paths, release) for o in operations_of(s, release)]
+    if not wanted:
+        raise DocumentError(
+            f"Release '{release.name}' has no operation.",
+            remedy="Add one or switch one on.",
+            where=f"{where}.operations",
+        )
+    out: list[tuple[SetupDoc, OperationDoc, Step]] = []
+    for i, (setup, operation) in enumerate(wanted):
+        path = paths.path(setup, operation, progress.part(i / len(wanted), (i + 1) / len(wanted)))
+        if len(path) < 2:
+            continue
+        r = paths.tasks.task(setup, operation)
+        step = Step(
+            operation.name,
+            r.tool,
+            path,
+            r.spindle_rpm,
+            operation.spindle == "clockwise",
+            operation.coolant if release.options.coolant == "planned" else "off",
+            setup.work_offset,
+            _change_height(paths, setup),
+        )
+        out.append((setup, operation, step))
+    idle = [name for name in release.setups if not any(s.name == name for s, _, _ in out)]
+    if idle:
+        whose = f"of release '{release.name}'" if len(release.setups) == 1 else f"of setup '{idle[0]}'"
+        raise DocumentError(
+            f"None of the operations {whose} has anything to cut.",
+            remedy="Check stock, heights and borders.",
+            where=f"{where}.operations",
+        )
+    return out
+
+
+def _read(program: Program, text: str, words: Dialect) -> tuple[ProgramMotion, Comparison, list[Finding]]:
+    """What a control makes of the text, and where that is not the program."""
+    reader = Reader(program.change_heights(), PECK_CLEARANCE, program.registers(), program.control())
+    motion = reader.read(text)
+    comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
+    findings = [
+        Finding(
+            "stop", "difference", f"The posted text differs from the plan in line {d.line}: {d.words}.",
+            "Correct the dialect; the release stays blocked.",
+            move=int(np.searchsorted(reader.row, d.move)) if d.move >= 0 else -1, line=d.line,
+        )
+        for d in comparison.differences[:20]
+    ]  # fmt: skip
+    findings += [
+        Finding("stop", "controller", f"Line {line} {words_}.", "Correct the dialect.", line=line)
+        for line, words_ in reader.findings[:20]
+    ]
+    wanted = list(program.change_heights())
+    if reader.work_offsets != wanted:
+        findings.append(
+            Finding("stop", "controller", f"The text selects {reader.work_offsets}, the setups are {wanted}.")
+        )
+    findings += correction_findings(program, motion, reader.spans, words.resolution_mm)
+    return motion, replace(comparison, step_of=comparison.step_of[reader.row]), findings
+
+
+def _worn(
+    program: Program, text: str, words: Dialect, wear: float
+) -> tuple[ProgramMotion, NDArray[np.int32]] | None:
+    """The motion of a text whose control knows that the tools with a corrected radius are worn by so many mm; None where
+    nothing is corrected."""
+    registers = {number: value - wear for number, value in program.registers().items()}
+    if not registers or wear == 0.0:
+        return None
+    reader = Reader(program.change_heights(), PECK_CLEARANCE, registers, program.control())
+    try:
+        motion = reader.read(text)
+    except PostError as error:
+        raise PostError(
+            f"With tools worn by {wear:g} mm: {error.what}",
+            remedy="Give less wear under the release's options, or 0 for none.",
+        ) from error
+    comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
+    return motion, comparison.step_of[reader.row]
+
+
+def _by_tool(program: Program, words: Dialect, name: str) -> tuple[list[tuple[str, str]], list[Finding]]:
+    """One file for each stretch with one tool, numbered on, each read back for itself."""
+    files: list[tuple[str, str]] = []
+    findings: list[Finding] = []
+    stretches: list[list[Step]] = []
+    for step in program.steps:
+        if stretches and stretches[-1][-1].tool.number == step.tool.number:
+            stretches[-1].append(step)
+        else:
+            stretches.append([step])
+    for i, steps in enumerate(stretches):
+        one = replace(
+            program, number=program.number + i, steps=steps, work_offset=program.offset_of(steps[0]),
+            tool_change_z=program.change_z_of(steps[0]),
+        )  # fmt: skip
+        text = write(one, words)
+        findings += [replace(f, move=-1) for f in _read(one, text, words)[2]]
+        files.append((f"{name}_{i + 1}_T{steps[0].tool.number}.{words.extension}", text))
+    return files, findings
+
+
+def _rapid_feed(
+    paths: Paths, release: ReleaseDoc, made: list[tuple[SetupDoc, OperationDoc, Step]], where: str
+) -> float | None:
+    """The feed of rapids; raises DocumentError where work is done at it, since both could not be told apart."""
+    feed = release.options.rapid_feed_mm_min
+    if feed is None:
+        return None
+    most = max(max(r.feed, r.entry_feed) for r in (paths.tasks.task(s, o) for s, o, _ in made))
+    if feed <= most + 1.0:
+        raise DocumentError(
+            f"Rapids at {feed:g} mm/min are no faster than the work, which goes at up to {most:g} mm/min.",
+            remedy="Give a higher feed for rapids, or leave it open.",
+            where=where,
+        )
+    return feed

@@ -1,0 +1,1 @@
+"""Proposals: recipes, tools and whole plans for the features of a part."""

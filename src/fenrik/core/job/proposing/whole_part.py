@@ -1,0 +1,317 @@
+"""A whole plan for what is seen from a setup: face, clear, clear the rest, finish floors, walls and curved faces, make the
+slots and holes, cut the chamfers. What comes out are ordinary operations; what is left is said in words."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import shapely
+from shapely.geometry import MultiPoint
+
+from fenrik.core.cutting.topology import prepare
+from fenrik.core.errors import ComputeError
+from fenrik.core.features.feature import Feature
+from fenrik.core.features.holes import alike
+from fenrik.core.features.made import made_already
+from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
+from fenrik.core.job.document.job import OperationDoc, SetupDoc
+from fenrik.core.job.document.picks import Boundary, WallPick
+from fenrik.core.job.document.recipe_data import HOLES, PartRecipe, PartStep, shipped
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.recipes import Proposal, free_name, propose_all
+from fenrik.core.job.proposing.tool_choice import CORNER_SHARE, ToolChoice
+from fenrik.core.job.tasks.wall_lines import wall_of
+from fenrik.core.tooling.assembly import Assembly
+
+FACE_MM = 0.05
+"""Stock over the part's top worth facing."""
+CLEARING_SHARE = 0.25
+"""Diameter of the clearing tool over the part's smaller side, at most (common practice, no source)."""
+WIDEST_CLEARING = 12.0
+SLOT_SHARE = 0.8
+"""Diameter of the tool over the width of a pocket or slot, at most: it must go round in it (common practice, no source)."""
+LEFT_MM = 0.3
+"""What clearing leaves on walls for finishing."""
+REST_MM = 0.01
+"""What a corner must be narrower than the clearing mill, in radius, to be gone along again."""
+PASSING = 0.2
+"""How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
+CHAMFER_MM, SAME_DEG = 3.0, 1.0
+STEEP_DEG, WORTH_A_PASS = 45.0, 0.01
+"""From where on passes at constant Z lie closer than parallel ones, and the share of faces for which they are made."""
+
+
+def propose_part(paths: Paths, setup: SetupDoc) -> Proposal:
+    """Operations for all that a tool can make from above in a setup. Raises ComputeError where the part is not readable."""
+    return _Whole(paths, setup).run()
+
+
+def propose_features(paths: Paths, setup: SetupDoc, features: list[Feature]) -> Proposal:
+    """Operations for chosen features: clear, clear the rest where corners need it, finish floors and walls, break edges.
+    Raises ComputeError for one that cannot be made from above in the setup."""
+    up = paths.setups.clamped(setup).setup_from_part[2, :3]
+    for f in features:
+        along = float(up @ np.array(f.axis))
+        if along < 1.0 - 1e-6 and not (f.kind in ("through pocket", "outside") and along < -1.0 + 1e-6):
+            raise ComputeError(
+                f"The {f.words()} (face {f.faces[0]}) is not made from above in '{setup.name}'.",
+                remedy="Choose a setup whose up direction is the feature's.",
+            )
+    return _Whole(paths, setup, features).run()
+
+
+class _Whole:
+    def __init__(self, paths: Paths, setup: SetupDoc, features: list[Feature] | None = None) -> None:
+        self.paths, self.setup, self.features = paths, setup, features
+        self.clamped, self.part = paths.setups.clamped(setup), paths.workspace.part()
+        words = "everything seen from here" if features is None else ", ".join(f.words() for f in features)
+        self.out = Proposal(words)
+        # the mesh of the view tells what is seen; paths are computed on their own, finer one
+        self.mesh = self.part.mesh.moved(self.clamped.setup_from_part)
+        self.seen: Seen = seen_from_above(self.part, self.mesh, prepare(self.mesh))
+        self.made = made_already(self.part, self.mesh, self.clamped)
+        open_holes = [h for h in paths.workspace.holes() if not set(h.faces) <= self.made]
+        if features is not None:
+            chosen = {face for f in features for face in f.faces}
+            for faces in vars(self.seen).values():
+                faces[:] = [f for f in faces if f.id in chosen]
+            open_holes = []
+        self.holes = propose_all(paths.job, setup, alike(open_holes), self.clamped)
+        self.out.tools += self.holes.tools
+        self.tools = ToolChoice(paths.job, self.part, self.out)
+        self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
+        self.drilled |= self.made
+        self.slots = self._slots()
+        self.slotted = {face for f, _ in self.slots for face in f.faces}
+
+    def _walls_of(self, face: int | None) -> list[int]:
+        return next((list(h.faces) for h in self.paths.workspace.holes() if face in h.faces), [])
+
+    def _slots(self) -> list[tuple[Feature, Assembly]]:
+        """The slots that the clearing mill does not circle in, each with the mill that makes it."""
+        up, widest = self.clamped.setup_from_part[2, :3], self._clearing_size()
+        floors = {f.id for f in self.seen.floors} - self.drilled
+        found = []
+        for f in self.features if self.features is not None else self.paths.workspace.features():
+            narrow = f.kind in ("slot", "open slot") and SLOT_SHARE * f.width < widest
+            if not narrow or f.islands or f.floor not in floors or float(up @ np.array(f.axis)) < 1.0 - 1e-6:
+                continue
+            most = min(SLOT_SHARE * f.width, 2 * CORNER_SHARE * (f.radius or f.width))
+            level = next(face.low for face in self.seen.floors if face.id == f.floor)
+            found.append((f, self.tools.mill(most, self.clamped.part_high[2] - level)))
+        return found
+
+    def run(self) -> Proposal:
+        apart = self.drilled | self.slotted
+        walls = [w for w in self.seen.walls if w.id not in apart]
+        floors = [f for f in self.seen.floors if f.id not in apart]
+        leaning = [f for f in self.seen.leaning if f.id not in apart]
+        chamfers, curved = self._chamfers(leaning)
+        if not (walls or floors or leaning or self.slots) and not self.holes.operations:
+            self.out.words.append("Nothing that is seen from here has stock on it.")
+            return self.out
+        mills, passes_by = self._mills(walls)
+        over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
+        clears = bool(walls or floors or leaning) and not self._outside_only()
+        narrow = clears and mills["finishing"] != mills["clearing"]
+        needed: dict[str | None, bool] = {
+            None: True,
+            "stock over the top": bool(over and floors)
+            and (self.features is None or any(f.kind == "top" for f in self.features)),
+            "something to clear": clears,
+            "narrow corners": narrow,
+            "slots": bool(self.slots),
+            "floors": bool(floors),
+            "floors with narrow corners": bool(floors) and narrow,
+            "walls": bool(walls),
+            "walls with narrow corners": bool(walls) and passes_by,
+            "curved faces": bool(curved),
+            **self._steepness(curved),
+            "chamfers": bool(chamfers),
+        }
+        for step in self._recipe().steps:
+            if step.strategy == HOLES:
+                self.out.operations += self.holes.operations
+            elif needed[step.when] and step.tool == "slots":
+                self._slot_step(step)
+            elif needed[step.when]:
+                self._step(step, mills, walls, curved, chamfers)
+        self.out.words += self.holes.words
+        self._say_left()
+        return self.out
+
+    def _mills(self, walls: list[Face]) -> tuple[dict[str, Assembly], bool]:
+        """The mills by what they are for, and whether that for walls passes narrow corners by."""
+        narrowest = inner_radius(self.part, walls, self.drilled | self.slotted)
+        narrowest = min(narrowest, 0.5 * self._passage() / CORNER_SHARE)
+        deepest = max([self.clamped.part_high[2] - w.low for w in walls], default=0.0)
+        big = fine = self.tools.mill(self._clearing_size(), deepest)
+        if big.radius > CORNER_SHARE * narrowest:
+            fine = self.tools.mill(2 * CORNER_SHARE * narrowest, deepest)
+        # a mill that just fits a corner would turn about in it: walls get the larger one only where it passes corners by
+        passes_by = fine.radius < big.radius and narrowest < big.radius - REST_MM
+        return {"clearing": big, "finishing": fine, "walls": big if passes_by else fine}, passes_by
+
+    def _passage(self) -> float:
+        """The narrowest gap between islands, and between islands and walls, of the pockets that are made from here."""
+        up = self.clamped.setup_from_part[2, :3]
+        gaps = [float("inf")]
+        for f in self.features if self.features is not None else self.paths.workspace.features():
+            if not f.islands or float(up @ np.array(f.axis)) < 1.0 - 1e-6:
+                continue
+            rings = [
+                shapely.union_all([wall_of(self.mesh, w).line for w in ids])
+                for ids in (f.walls, *f.islands)
+                if ids
+            ]
+            gaps += [float(a.distance(b)) for i, a in enumerate(rings) for b in rings[i + 1 :]]
+        return min(g for g in gaps if g > 1e-3) - 2 * PASSING
+
+    def _outside_only(self) -> bool:
+        """Whether nothing is to be cleared, but walls are to be gone along."""
+        return self.features is not None and all(
+            f.kind in ("outside", "chamfer", "fillet") for f in self.features
+        )
+
+    def _within(self, tool: Assembly) -> list[Boundary]:
+        """Where the tool's middle may be for chosen features: over what is closed, and from outside into what is open."""
+        out = []
+        for f in self.features or []:
+            if set(f.faces) <= self.slotted:
+                continue
+            is_open = f.kind in ("open pocket", "open slot", "top")
+            if f.kind == "boss" and f.floor:
+                out.append(Boundary(faces=[f.floor], offset=round(tool.diameter + 1.0, 3)))
+            elif f.floor:
+                out.append(Boundary(faces=[f.floor], offset=round(tool.radius + 1.0, 3) if is_open else 0.0))
+            elif f.kind == "through pocket":
+                ids = np.isin(self.mesh.face_ids, f.walls)
+                hull = MultiPoint(self.mesh.vertices[np.unique(self.mesh.triangles[ids])][:, :2]).convex_hull
+                corners = np.round(np.array(hull.exterior.coords)[:-1], 4).tolist()  # type: ignore[attr-defined]
+                out.append(Boundary(polygon=[(x, y) for x, y in corners]))
+        return out
+
+    def _clearing_size(self) -> float:
+        size = self.mesh.vertices.max(axis=0) - self.mesh.vertices.min(axis=0)
+        most = max(3.0, min(WIDEST_CLEARING, CLEARING_SHARE * float(min(size[:2]))))
+        narrow = [f.width for f in self.features or [] if f.kind in ("pocket", "through pocket")]
+        most = min([most, *(max(1.0, SLOT_SHARE * w) for w in narrow)])
+        array = self.setup.array
+        gaps = (
+            []
+            if array is None
+            else [
+                gap for gap, count in ((array.gap_x, array.columns), (array.gap_y, array.rows)) if count > 1
+            ]
+        )
+        return min([most, *(gap - 2 * LEFT_MM for gap in gaps)])
+
+    def _add(self, step: PartStep, tool: Assembly, also: dict[str, object], **more: object) -> None:
+        """Adds the operation of a step with a tool, its parameters and those that are worked out."""
+        tool = self.tools.taken(tool)
+        parameters = {**step.parameters, **also}
+        if step.full_flutes:
+            parameters["step_down"] = round(max(tool.flute_length, 1.0), 3)
+        name = free_name(step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
+        self.out.operations.append(
+            OperationDoc(name=name, strategy=step.strategy, tool=tool.number, parameters=parameters, **more)  # type: ignore[arg-type]
+        )
+
+    def _chamfers(self, leaning: list[Face]) -> tuple[list[Face], list[Face]]:
+        """Small flat or conical faces of 45° that a 90° point cuts, and all else that leans."""
+        chamfers: list[Face] = []
+        curved: list[Face] = []
+        kinds = {f.id: f for f in self.part.faces}
+        for face in leaning:
+            facts, height = kinds[face.id], face.high - face.low
+            small = facts.kind in ("plane", "cone") and 0 < height <= CHAMFER_MM
+            (chamfers if small and self._is_45(face) else curved).append(face)
+        return chamfers, curved
+
+    def _steepness(self, curved: list[Face]) -> dict[str | None, bool]:
+        """Whether faces are steep and whether they are flat, somewhere."""
+        corners = self.mesh.vertices[self.mesh.triangles[np.isin(self.mesh.face_ids, [f.id for f in curved])]]
+        normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        area = np.linalg.norm(normal, axis=1)
+        level = normal[:, 2] > area * math.cos(math.radians(STEEP_DEG))
+        worth = WORTH_A_PASS * max(float(area.sum()), 1e-12)
+        return {
+            "steep curved faces": float(area[~level].sum()) > worth,
+            "flat curved faces": float(area[level].sum()) > worth,
+        }
+
+    def _is_45(self, face: Face) -> bool:
+        corners = self.mesh.vertices[self.mesh.triangles[self.mesh.face_ids == face.id]]
+        normal = corners[:, 1] - corners[:, 0]
+        other = corners[:, 2] - corners[:, 0]
+        z = (normal[:, 0] * other[:, 1] - normal[:, 1] * other[:, 0]).sum()
+        area = 0.5 * np.linalg.norm(np.cross(normal, other), axis=1).sum()
+        return abs(math.degrees(math.acos(min(1.0, abs(z) / (2 * area)))) - 45.0) < SAME_DEG
+
+    def _recipe(self) -> PartRecipe:
+        """The job's own recipe for what is chosen, else the one that ships with Fenrik."""
+        kinds = {f.kind for f in self.features or []}
+        fitting = [
+            r for r in (*self.paths.job.part_recipes, *shipped()[1])
+            if not r.kinds or (kinds and kinds <= set(r.kinds))
+        ]  # fmt: skip
+        # one that names its kinds is meant for them
+        return next((r for r in fitting if r.kinds), fitting[0])
+
+    def _step(
+        self, step: PartStep, mills: dict[str, Assembly], walls: list[Face], curved: list[Face], chamfers: list[Face]
+    ) -> None:  # fmt: skip
+        """Adds the operation of a step on what it works on."""
+        tool = mills.get(step.tool)
+        if tool is None:
+            tool = self._ball(curved) if step.tool == "ball" else self.tools.point(chamfers)
+        more: dict[str, object] = {}
+        if step.works_on == "ground":
+            more["keep_in"] = self._within(tool)
+        elif step.works_on == "curved faces":
+            # where it touches the foot of a steep face its middle is outside the face, by up to its radius
+            ids, beside = [f.id for f in curved], round(tool.radius + 0.1, 3)
+            more["keep_in"] = [Boundary(faces=ids, offset=beside)] if curved else []
+        elif step.works_on in ("walls", "chamfers"):
+            more["walls"] = [WallPick(face=f.id) for f in (walls if step.works_on == "walls" else chamfers)]
+        rest: dict[str, object] = {}
+        if step.rest_of_walls:
+            rest["rest_of"] = mills["walls"].diameter
+        self._add(step, tool, rest, **more)
+
+    def _slot_step(self, step: PartStep) -> None:
+        """Adds the operations of a step on the slots, one for each mill."""
+        by_tool: list[tuple[Assembly, list[Feature]]] = []
+        for feature, tool in sorted(self.slots, key=lambda slot: -slot[1].diameter):
+            same = next((slots for t, slots in by_tool if t == tool), None)
+            if same is None:
+                by_tool.append((tool, same := []))
+            same.append(feature)
+        upright = {w.id for w in self.seen.walls}
+        for tool, slots in by_tool:
+            picks = (
+                [f.floor for f in slots]
+                if step.works_on == "ground"
+                else [w for f in slots for w in f.walls if w in upright]
+            )
+            self._add(step, tool, {}, walls=[WallPick(face=f) for f in dict.fromkeys(picks)])
+
+    def _ball(self, curved: list[Face]) -> Assembly:
+        deepest = max((self.clamped.part_high[2] - f.low for f in curved), default=0.0)
+        return self.tools.ball(curved, self._clearing_size(), deepest)
+
+    def _say_left(self) -> None:
+        if self.made:
+            self.out.words.append(
+                f"{len(self.made)} faces have no stock on them any more and are left as they are."
+            )
+        for faces, why in (
+            (self.seen.hidden, "something stands over them"),
+            (self.seen.under, "they look down"),
+        ):
+            left = [f for f in faces if f.id not in self.drilled]
+            if left:
+                ids = ", ".join(str(f.id) for f in left[:12]) + (" and more" if len(left) > 12 else "")
+                plural = f"{len(left)} faces" if len(left) > 1 else "1 face"
+                self.out.words.append(f"Left: {plural} ({ids}), not reached from here: {why}.")

@@ -1,0 +1,48 @@
+"""The heights of an operation in its side's frame."""
+
+from __future__ import annotations
+
+from fenrik.core.errors import DocumentError
+from fenrik.core.job.document.job import Height, OperationDoc
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.strategies.base import Heights
+
+
+def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights:
+    """Heights in the setup frame, mm. Raises DocumentError when clearance lies in the stock."""
+
+    def level(height: Height) -> float:
+        base = {
+            "stock_top": clamped.stock_high[2],
+            "stock_bottom": clamped.stock_low[2],
+            "part_top": clamped.part_high[2],
+            "part_bottom": clamped.part_low[2],
+            "zero": 0.0,
+        }[height.over]
+        return float(base + height.offset)
+
+    h = operation.heights
+    clearance, retract, bottom = level(h.clearance), level(h.retract), level(h.bottom)
+    if clearance < clamped.stock_high[2] + 1e-6:
+        raise DocumentError(
+            f"The clearance height Z {clearance:.3f} is not above the stock, whose top is Z {clamped.stock_high[2]:.3f}.",
+            remedy="Raise the clearance height.",
+            where=f"{where}.heights.clearance",
+        )
+    if clamped.shunned is not None:
+        held = float(clamped.shunned.vertices[:, 2].max())
+        if clearance <= held:
+            raise DocumentError(
+                f"The clearance height Z {clearance:.3f} is not above the fixture, whose top is Z {held:.3f} with its room.",
+                remedy="Raise the clearance height, or hold the stock lower.",
+                where=f"{where}.heights.clearance",
+            )
+        # the way from place to place goes over what holds the stock
+        retract = min(max(retract, held + h.feed), clearance)
+    if retract > clearance:
+        raise DocumentError(
+            f"The retract height Z {retract:.3f} is above the clearance height Z {clearance:.3f}.",
+            remedy="Lower the retract height or raise the clearance height.",
+            where=f"{where}.heights.retract",
+        )
+    return Heights(clearance, retract, h.feed, bottom)

@@ -1,0 +1,149 @@
+"""An operation with nothing left open: speeds, feeds and parameters, and where each number comes from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from fenrik.core.errors import ComputeError
+from fenrik.core.job.document.job import OperationDoc, SetupDoc
+from fenrik.core.machines.machine import Machine
+from fenrik.core.strategies.base import Parameters, Strategy
+from fenrik.core.strategies.registry import strategy
+from fenrik.core.tooling.assembly import THREADING, TITLES, Assembly
+from fenrik.core.tooling.cutting_data import Derived, engaged_feed, propose
+from fenrik.core.tooling.materials import Material
+
+
+@dataclass(frozen=True)
+class Task:
+    """An operation of a setup, resolved: what it works with, and in `derived` where each number comes from.
+
+    Its place in the job's state (the part, the stock before it) is not here; see `Tasks.inputs`.
+    """
+
+    setup: SetupDoc
+    operation: OperationDoc
+    strategy: Strategy
+    tool: Assembly
+    machine: Machine
+    material: Material
+    parameters: Parameters
+    spindle_rpm: float
+    feed: float
+    entry_feed: float
+    derived: dict[str, Derived]
+
+    @property
+    def feed_limit(self) -> float:
+        """The highest feed mm/min that machine and tool bear."""
+        limit = self.machine.feed_max_mm_min
+        if self.tool.feed_per_tooth_max is not None:
+            limit = min(limit, self.spindle_rpm * self.tool.teeth * self.tool.feed_per_tooth_max)
+        return limit
+
+    def check_kind(self, where: str) -> None:
+        """Raises ComputeError for a kind of tool with which the strategy does not work."""
+        kinds = self.strategy.kinds
+        if self.tool.kind not in kinds:
+            raise ComputeError(
+                f"{self.strategy.title} does not work with a {TITLES[self.tool.kind]} (T{self.tool.number}).",
+                remedy=f"Choose a {' or '.join(TITLES[k] for k in kinds)}.",
+                where=where,
+            )
+
+    def plain_derived(self) -> dict[str, Any]:
+        """The derived numbers as plain data."""
+        return {k: vars(v) for k, v in self.derived.items()}
+
+    def shapes_track(self) -> list[Any]:
+        """What of the operation shapes the cutter's track, as plain data for a key: names, notes, coolant, stick-out and
+        holder do not."""
+        tool, doc, setup = self.tool, self.operation, self.setup
+        cutter: list[Any] = [tool.kind, tool.profile.shape, tool.cleared.shape]
+        if tool.kind in THREADING:
+            cutter += [tool.thread_pitch, tool.thread_hand, tool.thread_rows]
+        repeat = setup.repeat_of(doc)
+        picked = (doc.holes, doc.walls, doc.lines, setup.plain(doc.keep_in), setup.plain(doc.keep_out))
+        numbers = [self.feed, self.entry_feed, doc.spindle, doc.tolerance_mm, doc.heights.model_dump()]
+        own = [
+            doc.strategy,
+            self.parameters.model_dump(),
+            *numbers,
+            *([p.model_dump() for p in picks] for picks in picked),
+            None if repeat is None else [[p.turn, p.shift] for p in repeat.places()],
+        ]
+        return [cutter, own]
+
+    def shapes_body(self) -> list[Any]:
+        """What of the tool over the cutter shapes the path, as plain data for a key."""
+        tool = self.tool
+        holder = [h.model_dump() for h in tool.holder]
+        return [[tool.flute_length, tool.shank_diameter, tool.stick_out, holder], self.operation.when_short]
+
+
+def resolve(
+    setup: SetupDoc, operation: OperationDoc, tool: Assembly, machine: Machine, material: Material
+) -> Task:
+    """The operation with proposals in place of what was left open."""
+    slowest, fastest = machine.spindle_rpm
+    data = propose(tool, material, slowest, fastest, machine.feed_max_mm_min, operation.boldness)
+    derived = dict(data)
+    given = {
+        "spindle_rpm": operation.spindle_rpm,
+        "feed_mm_min": operation.feed_mm_min,
+        "entry_feed_mm_min": operation.entry_feed_mm_min,
+    }
+    for key, value in given.items():
+        if value is not None:
+            derived[key] = Derived(
+                value, data[key].unit, "given", f"proposed: {data[key].value:g}, {data[key].formula}"
+            )
+    if operation.feed_mm_min is not None and operation.entry_feed_mm_min is None:
+        derived["entry_feed_mm_min"] = Derived(
+            round(operation.feed_mm_min * 0.4), "mm/min", "from feed", "40 % of the feed"
+        )
+    if tool.kind == "tap":
+        derived |= in_step(tool, derived["spindle_rpm"].value)
+    chosen = strategy(operation.strategy)
+    parameters = chosen.parameters(**operation.parameters)
+    proposed = chosen.proposals(tool, {k: v.value for k, v in data.items()})
+    filled = {}
+    for key, (value, reason) in proposed.items():
+        if getattr(parameters, key) is None:
+            filled[key] = value
+            extra = chosen.parameters.model_fields[key].json_schema_extra
+            unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
+            derived[key] = Derived(round(value, 4), unit, "from material and tool", reason)
+    whole = parameters.model_copy(update=filled)
+    width, depth = getattr(whole, "stepover", None), getattr(whole, "step_down", None)
+    if operation.feed_mm_min is None and width and depth:
+        derived["feed_mm_min"] = engaged_feed(
+            derived["feed_mm_min"], tool, material, derived["spindle_rpm"].value, width, depth,
+            machine.feed_max_mm_min, machine.spindle_power_kw,
+        )  # fmt: skip
+    return Task(
+        setup=setup,
+        operation=operation,
+        strategy=chosen,
+        tool=tool,
+        machine=machine,
+        material=material,
+        parameters=whole,
+        spindle_rpm=derived["spindle_rpm"].value,
+        feed=derived["feed_mm_min"].value,
+        entry_feed=derived["entry_feed_mm_min"].value,
+        derived=derived,
+    )
+
+
+def in_step(tool: Assembly, rpm: float) -> dict[str, Derived]:
+    """A tap's feed, which is no choice: it follows from pitch and speed."""
+    pitch = float(tool.thread_pitch or 0.0)
+    feed = Derived(
+        round(rpm * pitch, 4),
+        "mm/min",
+        "from tool",
+        f"vf = n P = {rpm:g} · {pitch:.4g}, in step with the spindle",
+    )
+    return {"feed_mm_min": feed, "entry_feed_mm_min": feed}
