@@ -16,9 +16,9 @@ from shapely.geometry import Point, box
 from shapely.geometry.base import BaseGeometry
 
 from bench.timing import Row, best
-from fenrik.core.strategies import _clearing_kernels as k
-from fenrik.core.strategies.bounded_clearing import AIM, BOUND
-from fenrik.core.strategies.clearing import CUT, ENTRY, LINK, Clearing, LevelField, Stretch, field_of
+from fenrik.core.strategies.levels import _clearing_kernels as k
+from fenrik.core.strategies.levels.bounded_clearing import AIM, BOUND
+from fenrik.core.strategies.levels.clearing import CUT, ENTRY, LINK, Clearing, LevelField, Stretch, field_of
 from fenrik.core.tooling.cutting_data import engagement_angle
 
 RADIUS, STEPOVER = 4.0, 3.2

@@ -17,7 +17,7 @@ from fenrik.core.cutting.topology import prepare
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.planes import Plane
 from fenrik.core.stock.heightmap import pieces_of
-from fenrik.core.strategies.parallel_finishing import ARC_SAMPLING, _cut
+from fenrik.core.strategies.surfaces.parallel_finishing import ARC_SAMPLING, _cut
 
 TOLERANCE = 0.010
 

@@ -11,7 +11,7 @@ import numba
 import numpy as np
 
 from bench.timing import Row, best_of_each
-from fenrik.core.stock import _height_kernels as h
+from fenrik.core.stock.kernels import _height_kernels as h
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
 

@@ -17,7 +17,7 @@ from fenrik.core.job.opening import open_job
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import TriangleMesh
-from fenrik.core.stock import _height_kernels as k
+from fenrik.core.stock.kernels import _height_kernels as k
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.tooling.profile import Profile
 

@@ -9,7 +9,7 @@ import re
 import pytest
 from playwright.sync_api import FormData, Page, expect
 
-from fenrik.core.posting.readback import Reader
+from fenrik.core.posting.reading.readback import Reader
 from tests.browser.conftest import saved
 from tests.conftest import MODELS, NASTY, make_tool
 

@@ -8,7 +8,7 @@ import pytest
 from fenrik.core.machines.library import machine
 from fenrik.core.machines.time import move_times, trapezoid_times
 from fenrik.core.motion.program_motion import ProgramMotion
-from fenrik.core.posting.readback import Reader
+from fenrik.core.posting.reading.readback import Reader
 from fenrik.core.tooling import cutting_data as cd
 from fenrik.core.tooling.library import starting_library
 from fenrik.core.tooling.materials import materials

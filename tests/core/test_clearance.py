@@ -10,7 +10,7 @@ from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.topology import prepare
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
-from fenrik.core.stock import _height_kernels as k
+from fenrik.core.stock.kernels import _height_kernels as k
 from fenrik.core.stock.heightmap import HeightMap
 from tests.conftest import make_tool, mesh_of
 

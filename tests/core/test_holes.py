@@ -18,8 +18,8 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.reading import read_model
 from fenrik.core.motion.moves import Motion
-from fenrik.core.posting.readback import Reader
-from fenrik.core.strategies.drilling import shortest
+from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.strategies.holes.drilling import shortest
 from tests.conftest import MODELS, make_tool
 
 # what a person reads off the drawings of these models: (number alike, diameter, shape, through, depth of first section)

@@ -15,10 +15,10 @@ from fenrik.core.job.programs.ordering import _greedy, as_planned, changes, fewe
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.posting.compare import compare
-from fenrik.core.posting.dialect import dialect, dialects
+from fenrik.core.posting.writing.dialect import dialect, dialects
 from fenrik.core.posting.program import Program, Step
-from fenrik.core.posting.readback import Reader
-from fenrik.core.posting.writer import write
+from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.writer import write
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
 from tests.core.test_posting import some_path

@@ -13,10 +13,10 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import Plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.posting.compare import compare
-from fenrik.core.posting.dialect import dialect, dialects, load_dialect
+from fenrik.core.posting.writing.dialect import dialect, dialects, load_dialect
 from fenrik.core.posting.program import Program, Step
-from fenrik.core.posting.readback import Reader
-from fenrik.core.posting.writer import write
+from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.writer import write
 from tests.conftest import make_tool
 
 
@@ -183,7 +183,7 @@ def test_dialect_numbers_and_comments():
 def test_templates_cannot_reach_out_of_their_sandbox():
     base = dialect("plain_iso").model_dump(exclude={"id"})
     base["templates"]["start"] = "{{ ''.__class__.__mro__ }}"
-    from fenrik.core.posting.dialect import Dialect
+    from fenrik.core.posting.writing.dialect import Dialect
 
     with pytest.raises(PostError, match="template"):
         write(program(1), Dialect(id="bad", **base))

@@ -303,7 +303,7 @@ def test_a_contour_begins_where_it_is_told(block, place):
 
 
 def test_leads_that_do_not_fit_are_made_smaller_and_never_touch():
-    from fenrik.core.strategies.contours import leads
+    from fenrik.core.strategies.kit.contours import leads
 
     rng = np.random.default_rng(4)
     for _ in range(200):

@@ -13,7 +13,7 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.motion.program_motion import ProgramMotion
-from fenrik.core.posting.readback import Reader
+from fenrik.core.posting.reading.readback import Reader
 from fenrik.core.progress import SILENT
 from fenrik.core.proof.deviation import measure, overcut_findings
 from fenrik.core.proof.simulate import simulate

@@ -21,10 +21,10 @@ from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.program_motion import Turning
 from fenrik.core.posting.compare import compare
-from fenrik.core.posting.dialect import dialect
+from fenrik.core.posting.writing.dialect import dialect
 from fenrik.core.posting.program import Program, SidePose, Step
-from fenrik.core.posting.readback import Reader
-from fenrik.core.posting.writer import plane_angles, write
+from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.writer import plane_angles, write
 from fenrik.core.proof.fixture import against_fixture
 from fenrik.core.setups.fixture import box_mesh
 from fenrik.core.stock.cuts import Cuts

@@ -23,7 +23,7 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.progress import Progress
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
-from fenrik.core.strategies.level_roughing import levels_between
+from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tolerances import CONTACT_MM
 from fenrik.core.tooling.assembly import TITLES

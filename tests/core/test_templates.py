@@ -5,8 +5,8 @@ import time
 import pytest
 
 from fenrik.core.errors import DocumentError, PostError
-from fenrik.core.posting.dialect import Dialect, dialect, load_dialect
-from fenrik.core.posting.templates import MAX_CHARACTERS, TemplateFault, compiled, rendered
+from fenrik.core.posting.writing.dialect import Dialect, dialect, load_dialect
+from fenrik.core.posting.writing.templates import MAX_CHARACTERS, TemplateFault, compiled, rendered
 
 
 def text(source, **values):

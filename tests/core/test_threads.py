@@ -299,7 +299,7 @@ def test_a_tap_out_of_step_or_turning_the_wrong_way_is_found():
     from fenrik.core.frames import transform
     from fenrik.core.machines.library import machine
     from fenrik.core.machines.on_machine import OnMachine
-    from fenrik.core.posting.readback import Reader
+    from fenrik.core.posting.reading.readback import Reader
     from fenrik.core.proof.limits import limit_findings
 
     text = (

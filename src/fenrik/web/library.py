@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from fenrik.core.job.document.reading import schema
 from fenrik.core.job.document.recipe_data import choices, shipped
 from fenrik.core.machines.library import machines
-from fenrik.core.posting.dialect import dialects
+from fenrik.core.posting.writing.dialect import dialects
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.drawing import tool_svg

@@ -21,7 +21,7 @@ from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.load import Load, loads, summary
-from fenrik.core.stock._sweep_kernels import FRUSTUM
+from fenrik.core.stock.kernels._sweep_kernels import FRUSTUM
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Removal, Stock, tool_bodies
 from fenrik.core.stock.keeping import LiveStock, Snapshot

@@ -21,10 +21,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.model.part_model import TriangleMesh
-from fenrik.core.stock import _mesh_ray_kernels as m
-from fenrik.core.stock import _tile_kernels as k
-from fenrik.core.stock import _tilt_kernels as tilt
-from fenrik.core.stock._sweep_kernels import BALL, FRUSTUM, ROUND
+from fenrik.core.stock.kernels import _mesh_ray_kernels as m
+from fenrik.core.stock.kernels import _tile_kernels as k
+from fenrik.core.stock.kernels import _tilt_kernels as tilt
+from fenrik.core.stock.kernels._sweep_kernels import BALL, FRUSTUM, ROUND
 from fenrik.core.stock.rays import Rays
 from fenrik.core.tooling.assembly import THREADING, TOOTH_TIP, Assembly
 

@@ -1,4 +1,4 @@
-"""Finds the strategies: every module of this package that has a STRATEGY."""
+"""Finds the strategies: every module below this package that has a STRATEGY."""
 
 from __future__ import annotations
 
@@ -13,14 +13,13 @@ from fenrik.core.strategies.base import Strategy
 
 @cache
 def strategies() -> dict[str, Strategy]:
-    """All strategies by id, in alphabetical order of their modules."""
+    """All strategies by id, in alphabetical order."""
     found: dict[str, Strategy] = {}
-    for module in pkgutil.iter_modules(package.__path__):
-        loaded = importlib.import_module(f"{package.__name__}.{module.name}")
-        strategy = getattr(loaded, "STRATEGY", None)
+    for module in pkgutil.walk_packages(package.__path__, f"{package.__name__}."):
+        strategy = getattr(importlib.import_module(module.name), "STRATEGY", None)
         if isinstance(strategy, Strategy):
             found[strategy.id] = strategy
-    return found
+    return dict(sorted(found.items()))
 
 
 def strategy(strategy_id: str, where: str = "") -> Strategy:

@@ -17,7 +17,7 @@ from pydantic import (
 from fenrik.core.job.document.picks import AreaDoc, Boundary, HolePick, LinePick, Name, Strict, WallPick
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
 from fenrik.core.job.document.repeats import RepeatDoc
-from fenrik.core.posting.options import PostOptions
+from fenrik.core.posting.writing.options import PostOptions
 from fenrik.core.setups.fixture import FixturePart
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.setups.side import SideDoc

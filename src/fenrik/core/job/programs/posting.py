@@ -17,10 +17,10 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.compare import Comparison, compare
 from fenrik.core.posting.corrections import correction_findings
-from fenrik.core.posting.dialect import Dialect, dialect
+from fenrik.core.posting.writing.dialect import Dialect, dialect
 from fenrik.core.posting.program import Program, Step
-from fenrik.core.posting.readback import Reader
-from fenrik.core.posting.writer import write
+from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.writer import write
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.finding import Finding
 from fenrik.core.tolerances import PECK_CLEARANCE

@@ -9,7 +9,7 @@ import numpy as np
 from fenrik.core.errors import DocumentError
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.posting.dialect import Dialect
+from fenrik.core.posting.writing.dialect import Dialect
 from fenrik.core.posting.program import SidePose, Step
 
 Ordered = list[tuple[SetupDoc, OperationDoc, Step]]

@@ -23,7 +23,7 @@ from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.pieces import upright_pieces
 from fenrik.core.motion.program_motion import ProgramMotion, to_arrays
-from fenrik.core.posting.dialect import dialect
+from fenrik.core.posting.writing.dialect import dialect
 from fenrik.core.posting.program import Step
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof import edges, engravings, threads

@@ -1,0 +1,1 @@
+"""Writing a program's text in a dialect."""

@@ -1,0 +1,1 @@
+"""Compiled code of the stock."""

@@ -1,0 +1,718 @@
+"""Kernels of the interval dexels: rays in tiles, moves binned to tiles, removal tile by tile.
+
+Rays of one direction lie tile by tile, SIDE x SIDE together; ray r = tile * SIDE² + row * SIDE + column.
+Per tile: `places`, where its ends start, and `widths`, the room for ends per ray. Per ray: `counts` of
+intervals, `ends` (start, end, start, end ...) float32 with `tags` of the piece that made an end, the outermost ends
+`first` and `last`, and one void (`void_low`, `void_high`), the one made last: most rays that a move passes are told by
+these alone to have nothing to lose. Per row of a tile the outermost ends of all its rays, `row_first` and `row_last`.
+Lattice axes of direction d: u, v are the other two in ascending order.
+"""
+
+import math
+
+import numpy as np
+
+from fenrik.core.stock.kernels import _row_kernels as rows
+from fenrik.core.stock.kernels._jit import njit
+from fenrik.core.stock.kernels._sweep_kernels import BALL, FRUSTUM
+from fenrik.core.stock.kernels._sweep_kernels import level as exact_level
+from fenrik.core.stock.kernels._sweep_kernels import upright as exact_upright
+
+SIDE = 32
+TILE = SIDE * SIDE
+SLIVER = np.float32(1e-4)
+"""Leftovers thinner than this (mm) are dropped."""
+TRACE = np.float32(0.01)
+"""Rays that lose less (mm) do not count for the width of a cut."""
+FAR = np.float32(1e30)
+MANY = 5
+"""From so many rays of a row on, it is quicker to look whether all are shortened alike."""
+NIL, ONE, TWO = np.uint64(0), np.uint64(1), np.uint64(2)
+KIND, Z0, Z1, R0, R1, ROLE, TOP, SKIP = range(8)
+"""Columns of a body: those of a body row, the height (mm over the tip) up to which a ray along Z is cut by
+this body and the one stacked on it, and whether rays along Z leave it to the body under it."""
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def renew(r, o, counts, ends, first, last, void_low, void_high, at):
+    """Sets what is known of ray r, whose ends start at o, the void being the one around height `at`."""
+    n = counts[r]
+    if n == 0:
+        first[r], last[r], void_low[r], void_high[r] = FAR, -FAR, -FAR, FAR
+        return
+    first[r], last[r] = ends[o], ends[o + 2 * n - 1]
+    low, high = -FAR, FAR
+    for q in range(n):
+        if ends[o + 2 * q] >= at:
+            high = ends[o + 2 * q]
+            break
+        low = ends[o + 2 * q + 1]
+    void_low[r], void_high[r] = low, high
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def subtract(ends, tags, o, n, width, low, high, tag):
+    """Removes low..high from the ray at offset o. Returns (new count, removed length); count -1: no room."""
+    removed = np.float32(0.0)
+    i = 0
+    while i < n:
+        k = o + 2 * i
+        a, b = ends[k], ends[k + 1]
+        if b <= low:
+            i += 1
+            continue
+        if a >= high:
+            break
+        keep_left = low - a > SLIVER
+        keep_right = b - high > SLIVER
+        if keep_left and keep_right:
+            if 2 * (n + 1) > width:
+                return -1, removed
+            for j in range(o + 2 * n - 1, k, -1):
+                ends[j + 2], tags[j + 2] = ends[j], tags[j]
+            ends[k + 1], tags[k + 1] = low, tag
+            ends[k + 2], tags[k + 2] = high, tag
+            return n + 1, removed + (high - low)
+        if keep_left:
+            removed += b - low
+            ends[k + 1], tags[k + 1] = low, tag
+            i += 1
+        elif keep_right:
+            removed += high - a
+            ends[k], tags[k] = high, tag
+            i += 1
+        else:
+            removed += b - a
+            for j in range(k, o + 2 * (n - 1)):
+                ends[j], tags[j] = ends[j + 2], tags[j + 2]
+            n -= 1
+    return n, removed
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def _remove(r, o, low, high, tag, width, counts, ends, tags, first, last, void_low, void_high):
+    """Takes low..high out of ray r, whose ends start at o. Returns the removed length, -1 when there is no room.
+
+    What nearly every cut is, shortening one interval at one end, is done in place.
+    """
+    n = np.uint64(counts[r])
+    if n == NIL or low >= last[r] or high <= first[r]:
+        return np.float32(0.0)
+    k, end = o, o + TWO * (n - ONE)  # the first interval that ends over low, the last one
+    while ends[k + ONE] <= low:
+        k += TWO
+    a, b = ends[k], ends[k + ONE]
+    if a >= high:
+        return np.float32(0.0)
+    keep_left, keep_right = low - a > SLIVER, b - high > SLIVER
+    after = ends[k + TWO] if k < end else FAR
+    if keep_left and not keep_right and after >= high:
+        ends[k + ONE], tags[k + ONE] = low, tag
+        void_low[r], void_high[r] = low, after
+        if k == end:
+            last[r] = low
+        return b - low
+    if keep_right and not keep_left:
+        ends[k], tags[k] = high, tag
+        void_low[r], void_high[r] = ends[k - ONE] if k > o else -FAR, high
+        if k == o:
+            first[r] = high
+        return high - a
+    m, removed = subtract(ends, tags, np.int64(o), np.int64(n), width, low, high, tag)
+    if m < 0:
+        return np.float32(-1.0)
+    counts[r] = m
+    renew(np.int64(r), np.int64(o), counts, ends, first, last, void_low, void_high, low)
+    return removed
+
+
+@njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
+def _shorten(
+    lo, hi, o, j, mask, total, base, ends_at, room, counts, ends, tags, first, last, void_low, void_high, row, row_first,
+    row_last, tag, across, out,
+):  # fmt: skip
+    """Shortens the marked rays, all at once, where each is one interval that loses one of its ends: what most cuts
+    are. `out` as in `_carve`. False, and nothing done, where some ray is not like that."""
+    alike = np.int32(0)
+    for i in range(np.uint64(SIDE)):
+        r = base + i
+        above = (hi[o + i] >= last[r]) & (lo[o + i] - first[r] > SLIVER)
+        below = (lo[o + i] <= first[r]) & (last[r] - hi[o + i] > SLIVER)
+        alike += np.int32((counts[r] == 1) & (above | below) & (mask[i] != 0))
+    if alike != total:
+        return False
+    measuring = out[8] > 0.0
+    removed, longest, met = np.float32(0.0), np.float32(0.0), np.float32(0.0)
+    least, most, top, low, high = FAR, -FAR, -FAR, FAR, -FAR
+    slope, start = np.float32(across[0]), np.float32(across[1] * j + across[2])
+    for i in range(np.uint64(SIDE)):
+        r = base + i
+        cut = mask[i] != 0
+        a, b, begin, end = lo[o + i], hi[o + i], first[r], last[r]
+        above = b >= end
+        if measuring:
+            lost = (end - a if above else b - begin) if cut else np.float32(0.0)
+            counted = lost > TRACE
+            aside = slope * np.float32(i) + start
+            removed += lost
+            longest = max(longest, lost)
+            met += np.float32(1.0) if counted else np.float32(0.0)
+            least = min(least, aside if counted else FAR)
+            most = max(most, aside if counted else -FAR)
+            top = max(top, end if counted else -FAR)
+        begin = b if cut & (not above) else begin
+        end = a if cut & above else end
+        first[r], last[r] = begin, end
+        low, high = min(low, begin), max(high, end)
+        void_low[r] = (a if above else -FAR) if cut else void_low[r]
+        void_high[r] = (FAR if above else b) if cut else void_high[r]
+    for i in range(np.uint64(SIDE)):
+        if mask[i]:
+            above = last[base + i] == lo[o + i]
+            e = ends_at + i * room + (ONE if above else NIL)
+            ends[e], tags[e] = (lo[o + i] if above else hi[o + i]), tag
+    row_first[row], row_last[row] = low, high
+    out[0] += removed
+    out[1] = max(out[1], longest)
+    if met > 0.0:
+        out[2] += met
+    if met > 0.0 and out[8] == 1.0:
+        out[3], out[4] = min(out[3], least), max(out[4], most)
+        out[5] = max(out[5], top - across[3])
+    return True
+
+
+@njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
+def _carve(
+    lo,
+    hi,
+    stride,
+    j0,
+    j1,
+    mask,
+    marked,
+    tile,
+    width,
+    place,
+    counts,
+    ends,
+    tags,
+    first,
+    last,
+    void_low,
+    void_high,
+    row_first,
+    row_last,
+    tag,
+    across,
+    out,
+):
+    """Takes the intervals of rows j0..j1 (row j at j * stride of lo and hi) out of a tile.
+
+    out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and
+    the range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how high over
+    across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8] whether to measure at all
+    (2: but for offsets and height, which the caller looks after).
+    False: no room.
+    """
+    room = np.uint64(width)
+    for j in range(j0, j1 + 1):
+        if row_last[tile * SIDE + j] <= out[6] or row_first[tile * SIDE + j] >= out[7]:
+            continue
+        o = np.uint64(j * stride)
+        base, ends_at = np.uint64(tile * TILE + j * SIDE), np.uint64(place + j * SIDE * width)
+        total = np.int32(0)
+        for i in range(np.uint64(SIDE)):
+            r = base + i
+            low, high = lo[o + i], hi[o + i]
+            hit = (
+                (low < last[r])
+                & (high > first[r])
+                & ((low < void_low[r]) | (high > void_high[r]))
+                & (low < high)
+            )
+            mask[i] = hit
+            total += np.int32(hit)
+        if total == 0:
+            continue
+        if total >= MANY and _shorten(
+            lo, hi, o, j, mask, total, base, ends_at, room, counts, ends, tags, first, last, void_low, void_high,
+            tile * SIDE + j, row_first, row_last, tag, across, out,
+        ):  # fmt: skip
+            continue
+        n = np.uint64(0)
+        for i in range(np.uint64(SIDE)):  # the numbers of the marked rays, without a branch
+            marked[n] = i
+            n += np.uint64(mask[i])
+        for q in range(n):
+            i = marked[q]
+            removed = _remove(
+                base + i, ends_at + i * room, lo[o + i], hi[o + i], tag, width,
+                counts, ends, tags, first, last, void_low, void_high,
+            )  # fmt: skip
+            if removed < 0.0:
+                return False
+            if out[8] == 0.0:
+                continue
+            out[0] += removed
+            out[1] = max(out[1], removed)
+            if removed > TRACE:
+                out[2] += 1.0
+                if out[8] > 1.0:
+                    continue
+                aside = across[0] * i + across[1] * j + across[2]
+                out[3], out[4] = min(out[3], aside), max(out[4], aside)
+                out[5] = max(out[5], lo[o + i] + removed - across[3])
+        low, high = FAR, -FAR
+        for i in range(np.uint64(SIDE)):
+            low, high = min(low, first[base + i]), max(high, last[base + i])
+        row_first[tile * SIDE + j], row_last[tile * SIDE + j] = low, high
+    return True
+
+
+@njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
+def _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
+    """Marks the rays of one row that the intervals may change; whether there is one."""
+    total = np.int32(0)
+    for i in range(np.uint64(SIDE)):
+        r = base + i
+        low, high = lo[o + i], hi[o + i]
+        hit = (low < last[r]) & (high > first[r]) & ((low < void_low[r]) | (high > void_high[r]))
+        mask[i] = hit
+        total += np.int32(hit)
+    return total > 0
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def _exact_level(mask, lo, hi, o, u0, at, body, pa, da, pu, du, wz, dz):
+    """The marked rays of a horizontal row once more, exactly, for cones and corner radii on ramps."""
+    for i in range(SIDE):
+        if mask[i]:
+            low, high = exact_level(
+                int(body[KIND]), body[Z0], body[Z1], body[R0], body[R1], pa, da, u0 + at[i] - pu, du, wz, dz
+            )
+            lo[o + i], hi[o + i] = low, high
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def _exact_upright(mask, lo, hi, o, u0, at, body, px, dx, wy, dy, pz, dz):
+    """The marked rays along Z once more, exactly; the top stays that of the stack."""
+    for i in range(SIDE):
+        if mask[i]:
+            low, high = exact_upright(
+                int(body[KIND]), body[Z0], body[Z1], body[R0], body[R1], u0 + at[i] - px, wy, pz, dx, dy, dz
+            )
+            if high <= low:
+                lo[o + i], hi[o + i] = FAR, -FAR
+                continue
+            lo[o + i] = low
+            if body[TOP] <= body[Z1]:
+                hi[o + i] = high
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def _radius_at(body, z):
+    """Radius of a frustum or rounded disc at height z over the tip, ends held."""
+    z = min(max(z, body[Z0]), body[Z1])
+    if body[KIND] == FRUSTUM:
+        return body[R0] + (body[R1] - body[R0]) * (z - body[Z0]) / (body[Z1] - body[Z0])
+    up = body[R1] - z
+    return body[R0] + math.sqrt(max(0.0, body[R1] * body[R1] - up * up))
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def _cut_level(
+    direction,
+    tile,
+    nu_tiles,
+    place,
+    width,
+    counts,
+    ends,
+    tags,
+    first,
+    last,
+    void_low,
+    void_high,
+    row_first,
+    row_last,
+    origin,
+    cell,
+    piece,
+    body,
+    tag,
+    at,
+    lo,
+    hi,
+    mask,
+    marked,
+    across,
+    out,
+):
+    """One body along one piece on a tile of horizontal rays. out: removed length, longest. False: no room."""
+    a, u = (0, 1) if direction == 0 else (1, 0)
+    u0 = origin[u] + ((tile % nu_tiles) * SIDE + 0.5) * cell
+    v0 = origin[2] + ((tile // nu_tiles) * SIDE + 0.5) * cell
+    pa, da = piece[a], piece[3 + a] - piece[a]
+    pu, du = piece[u], piece[3 + u] - piece[u]
+    pz, dz = piece[2], piece[5] - piece[2]
+    is_ball, is_cylinder = body[KIND] == BALL, body[KIND] == FRUSTUM and body[R0] == body[R1]
+    wide = (
+        body[R1] if is_ball else (max(body[R0], body[R1]) if body[KIND] == FRUSTUM else body[R0] + body[R1])
+    )
+    top = max(pz, pz + dz) + (body[R1] if is_ball and body[TOP] > 2 * body[R1] else body[Z1])
+    j0 = max(0, int(math.ceil((min(pz, pz + dz) + body[Z0] - v0) / cell)))
+    j1 = min(SIDE - 1, int(math.floor((top - v0) / cell)))
+    i0 = max(0, int(math.ceil((min(pu, pu + du) - wide - u0) / cell)))
+    i1 = min(SIDE - 1, int(math.floor((max(pu, pu + du) + wide - u0) / cell)))
+    if j0 > j1 or i0 > i1:
+        return True
+    reach_low, reach_high = np.float32(min(pa, pa + da) - wide), np.float32(max(pa, pa + da) + wide)
+    out[6], out[7] = reach_low, reach_high
+    whole0, whole1 = SIDE, -1  # rows that see the whole move
+    g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
+    if is_cylinder:
+        rows.nothing(lo, hi, 0, SIDE)
+    else:
+        rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
+    for j in range(j0, j1 + 1):
+        if row_last[tile * SIDE + j] <= reach_low or row_first[tile * SIDE + j] >= reach_high:
+            continue
+        wz = v0 + j * cell - pz
+        o = np.uint64(j * SIDE)
+        if is_ball:
+            rows.ball(lo, hi, o, g0, g1, u0, at, pa, da, pu, du, wz - body[R1], dz, body[R1])
+            continue
+        ta, tb = 0.0, 1.0
+        if dz != 0.0:
+            ta, tb = (wz - body[Z1]) / dz, (wz - body[Z0]) / dz
+            if ta > tb:
+                ta, tb = tb, ta
+            ta, tb = max(0.0, ta), min(1.0, tb)
+            if ta >= tb:
+                continue
+        elif wz < body[Z0] or wz >= body[Z1] or (wz == body[Z0] and body[Z0] == 0.0):
+            continue  # a row in the joint of two bodies belongs to the upper one, one at the tip stays
+        if is_cylinder:
+            if ta > 0.0 or tb < 1.0:  # a row that sees only a stretch of the move
+                rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, ta, tb)
+                if not _carve(
+                    lo, hi, 0, j, j, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
+                    row_first, row_last, tag, across, out,
+                ):  # fmt: skip
+                    return False
+            else:
+                whole0, whole1 = min(whole0, j), max(whole1, j)
+            continue
+        rho = max(_radius_at(body, wz - ta * dz), _radius_at(body, wz - tb * dz))
+        rows.stadium(lo, hi, o, g0, g1, u0, at, pa, da, pu, du, rho, ta, tb)
+        if dz != 0.0:
+            base = np.uint64(tile * TILE + j * SIDE)
+            if _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
+                _exact_level(mask, lo, hi, j * SIDE, u0, at, body, pa, da, pu, du, wz, dz)
+    if is_cylinder:
+        if whole0 > whole1:
+            return True
+        rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, 0.0, 1.0)
+        j0, j1 = whole0, whole1
+    return _carve(
+        lo, hi, 0 if is_cylinder else SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last,
+        void_low, void_high, row_first, row_last, tag, across, out,
+    )  # fmt: skip
+
+
+@njit(cache=True, nogil=True, _nrt=False)
+def _cut_upright(
+    tile,
+    nu_tiles,
+    place,
+    width,
+    counts,
+    ends,
+    tags,
+    first,
+    last,
+    void_low,
+    void_high,
+    row_first,
+    row_last,
+    origin,
+    cell,
+    piece,
+    body,
+    tag,
+    at,
+    lo,
+    hi,
+    mask,
+    marked,
+    across,
+    out,
+):
+    """As `_cut_level` on a tile of rays along Z."""
+    u0 = origin[0] + ((tile % nu_tiles) * SIDE + 0.5) * cell
+    v0 = origin[1] + ((tile // nu_tiles) * SIDE + 0.5) * cell
+    px, py, pz = piece[0], piece[1], piece[2]
+    dx, dy, dz = piece[3] - px, piece[4] - py, piece[5] - pz
+    kind = int(body[KIND])
+    flat, corner, wide = 0.0, body[R1], body[R1]
+    if kind == FRUSTUM:
+        flat, corner, wide = max(body[R0], body[R1]), 0.0, max(body[R0], body[R1])
+    elif kind != BALL:
+        flat, wide = body[R0], body[R0] + body[R1]
+    is_flat = kind == FRUSTUM and body[R0] == body[R1] and dx * dx + dy * dy > 1e-20
+    exact = (kind == FRUSTUM and body[R0] == body[R1]) or kind == BALL or (kind != FRUSTUM and dz == 0.0)
+    j0 = max(0, int(math.ceil((min(py, py + dy) - wide - v0) / cell)))
+    j1 = min(SIDE - 1, int(math.floor((max(py, py + dy) + wide - v0) / cell)))
+    i0 = max(0, int(math.ceil((min(px, px + dx) - wide - u0) / cell)))
+    i1 = min(SIDE - 1, int(math.floor((max(px, px + dx) + wide - u0) / cell)))
+    if j0 > j1 or i0 > i1:
+        return True
+    m = math.sqrt(dx * dx + dy * dy)
+    if m > 1e-9:  # to the left of the move
+        across[0], across[1] = -dy / m * cell, dx / m * cell
+        across[2] = -dy / m * (u0 - px) + dx / m * (v0 - py)
+    across[3] = min(pz, pz + dz)
+    g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
+    rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
+    lowest = np.float32(min(pz, pz + dz) + body[Z0])
+    out[6], out[7] = lowest, np.float32(max(pz, pz + dz) + body[TOP])
+    for j in range(j0, j1 + 1):
+        base, o = np.uint64(tile * TILE + j * SIDE), np.uint64(j * SIDE)
+        if row_last[tile * SIDE + j] <= lowest:
+            continue
+        wy = v0 + j * cell - py
+        if kind == BALL and body[R0] > 0.0:  # a ball that stands free
+            rows.ball(lo, hi, o, g0, g1, u0, at, pz + body[R1], dz, px, dx, wy, dy, body[R1])
+            continue
+        if is_flat:
+            rows.flat_upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, body[Z0], body[TOP])
+            continue
+        if exact:
+            rows.upright(
+                lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, flat, corner, body[Z0], body[TOP]
+            )
+            continue
+        # a lower side that is flat as far as the body reaches is never above the true one
+        rows.upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, wide, 0.0, body[Z0], body[TOP])
+        if _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
+            _exact_upright(mask, lo, hi, j * SIDE, u0, at, body, px, dx, wy, dy, pz, dz)
+    return _carve(
+        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
+        row_first, row_last, tag, across, out,
+    )  # fmt: skip
+
+
+@njit(cache=True, nogil=True)
+def tile_spans(counts, first, last, tiles):
+    """Lowest and highest material of every tile (tiles, 2); (far, -far) where there is none."""
+    out = np.empty((tiles, 2), dtype=np.float32)
+    for t in range(tiles):
+        low, high = FAR, -FAR
+        for r in range(t * TILE, (t + 1) * TILE):
+            if counts[r] > 0:
+                low, high = min(low, first[r]), max(high, last[r])
+        out[t, 0], out[t, 1] = low, high
+    return out
+
+
+@njit(cache=True, nogil=True)
+def piece_boxes(pieces, bodies):
+    """The box (n, 7: low, high, and how high it counts for rays along Z) that each body sweeps along each piece, row
+    piece * bodies + body; a body that the one under it cuts along Z counts for nothing there."""
+    out = np.empty((len(pieces) * len(bodies), 7))
+    for p in range(len(pieces)):
+        for b in range(len(bodies)):
+            body, box = bodies[b], out[p * len(bodies) + b]
+            wide = max(body[R0], body[R1])
+            if body[KIND] != FRUSTUM:
+                wide = body[R1] if body[KIND] == BALL else body[R0] + body[R1]
+            for k in range(2):
+                box[k] = min(pieces[p, k], pieces[p, 3 + k]) - wide
+                box[3 + k] = max(pieces[p, k], pieces[p, 3 + k]) + wide
+            low, high = min(pieces[p, 2], pieces[p, 5]), max(pieces[p, 2], pieces[p, 5])
+            box[2], box[5] = low + body[Z0], high + body[Z1]
+            box[6] = -FAR if body[SKIP] > 0.0 else high + body[TOP]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def bin_boxes(direction, nu_tiles, nv_tiles, spans, origin, cell, boxes):
+    """Which entries, by their boxes (n, 7), may change which tile, in order.
+
+    Returns offsets (tiles + 1,) and entries (n,) int32.
+    """
+    u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
+    top = 6 if direction == 2 else 3 + direction
+    tiles = nu_tiles * nv_tiles
+    offsets = np.zeros(tiles + 1, dtype=np.int64)
+    entries = np.zeros(0, dtype=np.int32)
+    place = offsets[:-1].copy()
+    for turn in range(2):
+        if turn == 1:
+            for t in range(tiles):
+                offsets[t + 1] += offsets[t]
+            entries = np.empty(offsets[tiles], dtype=np.int32)
+            place = offsets[:-1].copy()
+        for e in range(len(boxes)):
+            box = boxes[e]
+            i0 = max(0, int(math.ceil((box[u] - origin[u]) / cell - 0.5))) // SIDE
+            i1 = min(nu_tiles - 1, int(math.floor((box[3 + u] - origin[u]) / cell - 0.5)) // SIDE)
+            j0 = max(0, int(math.ceil((box[v] - origin[v]) / cell - 0.5))) // SIDE
+            j1 = min(nv_tiles - 1, int(math.floor((box[3 + v] - origin[v]) / cell - 0.5)) // SIDE)
+            for j in range(j0, j1 + 1):
+                for i in range(i0, i1 + 1):
+                    t = j * nu_tiles + i
+                    if box[direction] >= spans[t, 1] or box[top] <= spans[t, 0]:
+                        continue
+                    if turn == 0:
+                        offsets[t + 1] += 1
+                    else:
+                        entries[place[t]] = e
+                        place[t] += 1
+    return offsets, entries
+
+
+@njit(cache=True, nogil=True)
+def _keep(out, found, e):
+    """Adds what an entry did; one that ran out of room comes twice."""
+    found[e, 0] += out[0]
+    found[e, 1] = max(found[e, 1], out[1])
+    if out[2] > 0.0:
+        fresh = found[e, 2] == 0.0
+        found[e, 2] += out[2]
+        found[e, 3] = out[3] if fresh else min(found[e, 3], out[3])
+        found[e, 4] = out[4] if fresh else max(found[e, 4], out[4])
+        found[e, 5] = max(found[e, 5], out[5])
+
+
+@njit(cache=True, nogil=True)
+def _cut_tile(
+    direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, found, measured
+):
+    """All entries begin..end on one tile; found (entries, 6) as `out` of `_carve`. Returns the entry that had no room, or end."""
+    places, widths, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
+    place, width = places[tile], widths[tile]
+    lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
+    mask = np.zeros(SIDE, dtype=np.uint8)
+    marked = np.zeros(SIDE + 1, dtype=np.uint64)
+    out, across = np.zeros(9), np.zeros(4)
+    out[8] = 1.0 if measured else 0.0
+    at = (np.arange(SIDE) * cell).astype(np.float32)
+    for e in range(begin, end):
+        p, b = entries[e] // len(bodies), entries[e] % len(bodies)
+        out[:8], across[:] = 0.0, 0.0
+        out[3], out[4] = FAR, -FAR
+        if direction == 2:
+            fits = _cut_upright(
+                tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high, row_first, row_last,
+                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
+            )  # fmt: skip
+        else:
+            fits = _cut_level(
+                direction, tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high, row_first, row_last,
+                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
+            )  # fmt: skip
+        if not fits:
+            _keep(out, found, e)
+            return e
+        if measured:
+            _keep(out, found, e)
+    return end
+
+
+@njit(cache=True, nogil=True)
+def cut_tile(
+    direction,
+    tile,
+    rays,
+    nu_tiles,
+    origin,
+    cell,
+    pieces,
+    bodies,
+    offsets,
+    entries,
+    start,
+    found,
+    tag0,
+    measured,
+):
+    """One tile. Its entries come in order, so the result does not depend on which worker does which tile. start (tiles,)
+    tells where it goes on; a tile that ran out of room stops before its end."""
+    start[tile] = _cut_tile(
+        direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, start[tile], offsets[tile + 1], tag0,
+        found, measured,
+    )  # fmt: skip
+
+
+@njit(cache=True, nogil=True)
+def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out_sides):
+    """Adds what entries removed to (pieces, 3 roles), and what the cutter did across the move to (pieces,) and
+    (pieces, 3), in the order of tiles and pieces."""
+    for e in range(len(entries)):
+        if found[e, 0] > 0.0:
+            p, role = entries[e] // bodies, roles[entries[e] % bodies]
+            out_volume[p, role] += found[e, 0]
+            out_deepest[p, role] = max(out_deepest[p, role], found[e, 1])
+            if role == 0 and found[e, 2] > 0.0:
+                out_rays[p] += found[e, 2]
+                out_sides[p, 0] = min(out_sides[p, 0], found[e, 3])
+                out_sides[p, 1] = max(out_sides[p, 1], found[e, 4])
+                out_sides[p, 2] = max(out_sides[p, 2], found[e, 5])
+
+
+@njit(cache=True, nogil=True)
+def fill_tile(t, places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last):
+    """Sets what is known of the rays of one tile from their intervals."""
+    for c in range(TILE):
+        renew(t * TILE + c, places[t] + c * widths[t], counts, ends, first, last, void_low, void_high, -FAR)
+    for j in range(SIDE):
+        row = slice(t * TILE + j * SIDE, t * TILE + (j + 1) * SIDE)
+        row_first[t * SIDE + j], row_last[t * SIDE + j] = first[row].min(), last[row].max()
+
+
+@njit(cache=True, nogil=True)
+def fill(places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last):
+    """Sets what is known of every ray from its intervals."""
+    for t in range(len(places)):
+        fill_tile(t, places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last)
+
+
+@njit(cache=True, nogil=True)
+def lengths(places, widths, counts, ends):
+    """Total length of material, mm."""
+    total = 0.0
+    for t in range(len(places)):
+        for c in range(TILE):
+            o = places[t] + c * widths[t]
+            for q in range(counts[t * TILE + c]):
+                total += ends[o + 2 * q + 1] - ends[o + 2 * q]
+    return total
+
+
+@njit(cache=True, nogil=True)
+def close_tile(counts, ends, tags, place, room):
+    """The ends and tags of one tile's rays (counts (TILE,)) without the room between them."""
+    total = 0
+    for c in range(TILE):
+        total += 2 * counts[c]
+    out_ends, out_tags = np.empty(total, dtype=np.float32), np.empty(total, dtype=np.int32)
+    n = 0
+    for c in range(TILE):
+        o = place + c * room
+        for e in range(2 * counts[c]):
+            out_ends[n], out_tags[n] = ends[o + e], tags[o + e]
+            n += 1
+    return out_ends, out_tags
+
+
+@njit(cache=True, nogil=True)
+def open_tile(counts, packed_ends, packed_tags, ends, tags, place, room):
+    """The inverse of `close_tile`: into ends and tags from `place` on, `room` for every ray."""
+    n = 0
+    for c in range(TILE):
+        o = place + c * room
+        for e in range(2 * counts[c]):
+            ends[o + e], tags[o + e] = packed_ends[n], packed_tags[n]
+            n += 1

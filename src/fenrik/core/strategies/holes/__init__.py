@@ -1,0 +1,1 @@
+"""Strategies for round holes and bosses."""

@@ -1,0 +1,1 @@
+"""Strategies that clear levels of the plan view."""

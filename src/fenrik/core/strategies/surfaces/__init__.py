@@ -1,0 +1,1 @@
+"""Strategies that follow surfaces to their size."""

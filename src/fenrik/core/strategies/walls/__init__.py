@@ -1,0 +1,1 @@
+"""Strategies that follow walls, their edges, slots, and lines."""
