@@ -11,8 +11,8 @@ import numba
 import numpy as np
 
 from bench.timing import Row, best_of_each
-from fenrik.core.stock.kernels import _height_kernels as h
 from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.stock.kernels import _height_kernels as h
 from fenrik.core.tooling.assembly import Assembly, HolderSegment
 
 LOW, HIGH, CELL = np.zeros(3), np.array([100.0, 100.0, 50.0]), 0.25

@@ -17,8 +17,8 @@ from fenrik.core.job.opening import open_job
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import TriangleMesh
-from fenrik.core.stock.kernels import _height_kernels as k
 from fenrik.core.stock.heightmap import HeightMap
+from fenrik.core.stock.kernels import _height_kernels as k
 from fenrik.core.tooling.profile import Profile
 
 EXAMPLE = Path(__file__).resolve().parents[1] / "examples" / "drafted_lug.yaml"

@@ -10,8 +10,8 @@ from fenrik.core.cutting.clearance import kept_clear
 from fenrik.core.cutting.topology import prepare
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
-from fenrik.core.stock.kernels import _height_kernels as k
 from fenrik.core.stock.heightmap import HeightMap
+from fenrik.core.stock.kernels import _height_kernels as k
 from tests.conftest import make_tool, mesh_of
 
 
@@ -36,7 +36,7 @@ def test_a_shank_as_thick_as_the_cutter_keeps_out_of_stock_higher_than_the_flute
     path.rapid(20, 0, 50)
     free = kept_clear(path.build(), topology, tool, "trim", 50.0, block)
     note = free.notes[-1]
-    assert note["part"] == "shank" and note["against"] == "stock" and note["lack"] == pytest.approx(8.0)
+    assert note.part == "shank" and note.against == "stock" and note.lack == pytest.approx(8.0)
     deep = free.tip[(free.kind != Motion.RAPID) & (free.tip[:, 2] < -22.1)]
     assert len(deep) and (np.abs(deep[:, 0]) >= 30.0 + 4.0 - 1.2).all()  # beside the block only
     rapid = free.tip[(free.kind == Motion.RAPID) & (free.tip[:, 2] < 0.0)]

@@ -20,9 +20,9 @@ from fenrik.core.job.proving.wear import worn
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.repeating import joined, mirrored_over, placed
-from fenrik.core.posting.writing.contour import programmed
 from fenrik.core.posting.reading.correcting import corrected
 from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.contour import programmed
 from fenrik.core.progress import Progress
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled

@@ -115,8 +115,8 @@ def test_what_would_touch_a_neighbouring_wall_is_left_and_named(tmp_path):
         path_of(planner(file, [{"face": low}], width=0.5, below=0.5))
     path = path_of(planner(file, [{"face": low}, {"face": high}], width=0.5, below=0.5))
     assert cutting(path)[:, 2] == pytest.approx(-1.0, abs=1e-6)
-    (left,) = [n for n in path.notes if n["kind"] == "edge_left"]
-    assert left["z"] == pytest.approx(-10.0)
+    (left,) = [n for n in path.notes if n.kind == "edge_left"]
+    assert left.place[2] == pytest.approx(-10.0)
 
 
 def test_several_passes_come_nearer_in_even_steps_also_inside(tmp_path):
@@ -140,13 +140,13 @@ def test_a_piece_of_an_edge_beside_a_wall_is_left_and_the_rest_is_cut(tmp_path):
     # the shank is as thick as the cutter: where stock stood higher than its flutes, the edge would be left
     exact = {"allowance_radial": 0.0, "allowance_axial": 0.0}
     rough = [{"name": "Rough", "strategy": "level_roughing", "tool": 2, "parameters": exact}]
-    assert path_of(planner(file, low, width=0.5, below=0.5)).notes[-1]["part"] == "shank"
+    assert path_of(planner(file, low, width=0.5, below=0.5)).notes[-1].part == "shank"
     path = path_of(planner(file, low, rough=rough, width=0.5, below=0.5))
     points = cutting(path)
     assert points[:, 0].max() == pytest.approx(30.5, abs=0.05)
     beside = points[np.abs(points[:, 1]) > 20.4]
     assert 4.0 < beside[:, 0].min() < 5.2  # the cutter, 10 mm wide, keeps off the wall
-    assert [n["kind"] for n in path.notes if n["kind"] == "edge_left"] == ["edge_left"]
+    assert [n.kind for n in path.notes if n.kind == "edge_left"] == ["edge_left"]
 
 
 @pytest.mark.parametrize(

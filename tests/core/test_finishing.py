@@ -280,8 +280,8 @@ def test_a_path_is_kept_clear_and_says_which_stick_out_would_do(when):
     assert Reach(topology, tool).lack(made.tip).most.max() == pytest.approx(5.0)
     free = kept_clear(made, topology, tool, when, 50.0)
     note = free.notes[-1]
-    assert note["kind"] == "short" and note["stick_out"] == pytest.approx(30.0)
-    assert note["against"] == "part"
+    assert note.kind == "short" and note.stick_out == pytest.approx(30.0)
+    assert note.against == "part"
     dense = np.concatenate([np.linspace(a, b, 60) for a, b in zip(free.tip[:-1], free.tip[1:], strict=True)])
     assert Reach(topology, tool).lack(dense).most.max() <= 0.05 + 1e-9
     if when == "trim":
@@ -310,8 +310,8 @@ def test_a_path_is_kept_clear_of_the_stock_that_still_stands(when):
     block = HeightMap.of_box(low, high, 0.4)
     free = kept_clear(made, topology, tool, when, 50.0, block)
     note = free.notes[-1]
-    assert note["part"] == "holder" and note["stick_out"] == pytest.approx(30.0, abs=0.2)
-    assert note["against"] == "stock"
+    assert note.part == "holder" and note.stick_out == pytest.approx(30.0, abs=0.2)
+    assert note.against == "stock"
     cutting = free.tip[free.kind == Motion.FEED, 2]
     assert cutting.min() == pytest.approx(-20.0 if when == "trim" else -25.0, abs=0.2)
     opened = block.copy()

@@ -131,8 +131,8 @@ def test_shank_and_holder_are_looked_at_too_and_an_operation_keeps_them_off(bloc
     short = open_job(job_from_data(doc), block.parent, MemoryStore())
     setup = short.job.setups[0]
     path = short.path(setup, setup.operations[0])
-    short_note = next(n for n in path.notes if n.get("kind") == "short")
-    assert (short_note["part"], short_note["against"]) == ("holder", "part or the fixture")
+    short_note = next(n for n in path.notes if n.kind == "short")
+    assert (short_note.part, short_note.against) == ("holder", "part or the fixture")
     assert fixture_stops(proved(short)) == []
     # what was planned as if nothing stood there runs into it
     free = open_job(

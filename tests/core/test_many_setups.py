@@ -15,9 +15,9 @@ from fenrik.core.job.programs.ordering import _greedy, as_planned, changes, fewe
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.posting.compare import compare
-from fenrik.core.posting.writing.dialect import dialect, dialects
 from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.dialect import dialect, dialects
 from fenrik.core.posting.writing.writer import write
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled

@@ -13,9 +13,9 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import Plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.posting.compare import compare
-from fenrik.core.posting.writing.dialect import dialect, dialects, load_dialect
 from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.dialect import dialect, dialects, load_dialect
 from fenrik.core.posting.writing.writer import write
 from tests.conftest import make_tool
 

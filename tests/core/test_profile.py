@@ -285,7 +285,7 @@ def test_walls_that_the_tool_does_not_fit_are_left_and_the_others_cut(block):
     wide = make_tool("flat", 19.0, stick_out=95.0)
     inner = {"face": floor(planner(block, OUTLINE))[0]}
     path = path_of(planner(block, [inner, *OUTLINE], wide, step_down=40.0))
-    assert [n["kind"] for n in path.notes] == ["wall_left"]
+    assert [n.kind for n in path.notes] == ["wall_left"]
     assert path.moves.lengths()[path.kind == Motion.FEED].sum() == pytest.approx(
         200 + 19 * math.pi + 1.0, abs=0.2
     )

@@ -16,6 +16,7 @@ from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.reading.readback import Reader
 from fenrik.core.progress import SILENT
 from fenrik.core.proof.deviation import measure, overcut_findings
+from fenrik.core.proof.run import Run
 from fenrik.core.proof.simulate import simulate
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.tooling.materials import material
@@ -36,7 +37,8 @@ def cut(body: str, tool=None):
     tools = {1: tool or make_tool("flat", 8)}
     times = np.ones(len(table))
     aluminium = material("aluminium_wrought")
-    return table, simulate(table, step_of, ["op"], tools, stock, clock, times, aluminium, SILENT)
+    run = Run(table, step_of, ["op"], tools, clock, times)
+    return table, simulate(run, stock, aluminium, SILENT)
 
 
 GOOD = "G0 X-10 Y15\nG43 H1 Z20\nZ10\nG1 X50 F500\nG0 Z20\n"
@@ -81,10 +83,11 @@ def test_overcut_is_measured_where_it_is_and_leads_to_its_move():
     assert deviation.facts["max_leftover_mm"] == pytest.approx(6.0, abs=0.02)
     step_of = np.zeros(len(table), dtype=np.int32)
     clock = np.arange(len(table), dtype=float)
-    found = overcut_findings(deviation, result.move_of_tag, table, step_of, ["op"], [0.011], clock)
+    run = Run(table, step_of, ["op"], {}, clock, clock)
+    found = overcut_findings(deviation, result.move_of_tag, run, [0.011])
     assert len(found) == 1
     assert found[0].move == 2 and found[0].place[2] == pytest.approx(9.9, abs=1e-4)
-    assert overcut_findings(deviation, result.move_of_tag, table, step_of, ["op"], [0.11], clock) == []
+    assert overcut_findings(deviation, result.move_of_tag, run, [0.11]) == []
 
 
 def test_share_on_size_is_the_area_of_the_design_that_is_right():

@@ -17,11 +17,11 @@ from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.posting.compare import compare
-from fenrik.core.posting.writing.dialect import dialect, dialects
 from fenrik.core.posting.lines import line_changes
-from fenrik.core.posting.writing.options import PostOptions
 from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.dialect import dialect, dialects
+from fenrik.core.posting.writing.options import PostOptions
 from fenrik.core.posting.writing.writer import write
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled

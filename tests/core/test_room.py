@@ -46,4 +46,4 @@ def test_a_slot_too_narrow_for_the_mill_offers_one_that_clears_it(slotted, strat
 @pytest.mark.parametrize("strategy", CLEARING)
 def test_a_block_without_anything_to_clear_is_no_failure(tmp_path, strategy):
     path = cleared(drilled(tmp_path, []), strategy, 12.0)
-    assert len(path) < 2 and path.notes[-1]["kind"] == "empty"
+    assert len(path) < 2 and path.notes[-1].kind == "empty"

@@ -21,9 +21,9 @@ from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.program_motion import Turning
 from fenrik.core.posting.compare import compare
-from fenrik.core.posting.writing.dialect import dialect
 from fenrik.core.posting.program import Program, SidePose, Step
 from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.dialect import dialect
 from fenrik.core.posting.writing.writer import plane_angles, write
 from fenrik.core.proof.fixture import against_fixture
 from fenrik.core.setups.fixture import box_mesh
@@ -252,14 +252,12 @@ def test_what_a_leaning_mill_cut_has_its_true_faces_and_sharp_edges(axis):
 def test_a_fixture_in_the_way_of_a_leaning_tool_or_of_the_turning_is_found():
     job = gauge()
     posted = prover(job).post(job.effective_releases()[0])
-    tools = {t.number: t for t in job.tools}
-    names = [o.name for o in posted.operations]
-    given = (posted.checked(), posted.comparison.step_of, names, tools)
+    run = posted.run(job.tools)
     far = box_mesh(np.array([-40.0, 60.0, -41.0]), np.array([40.0, 90.0, -20.0]))
-    assert against_fixture(*given, far, posted.begin) == []
+    assert against_fixture(run, far) == []
     # a bar over the leaning face, which only the tools that lean come to
     bar = box_mesh(np.array([-5.0, -60.0, -8.0]), np.array([5.0, -36.0, 0.0]))
-    found = against_fixture(*given, bar, posted.begin)
+    found = against_fixture(run, bar)
     assert found and {f.severity for f in found} == {"stop"}
     assert {f.operation for f in found} <= {
         "Clear the gauge face",

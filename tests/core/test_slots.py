@@ -159,6 +159,8 @@ def test_what_is_no_slot_for_the_tool_is_named_with_what_would_do(closed, tmp_pa
             path_of(planner(groove, mill(diameter)))
     with pytest.raises(FenrikError, match="has no slot"):
         path_of(planner(closed, mill(12.0), []))
-    outside = next(f.id for f in planner(closed, mill(12.0)).workspace.part().faces if f.normal and f.normal[0] > 0.9)
+    outside = next(
+        f.id for f in planner(closed, mill(12.0)).workspace.part().faces if f.normal and f.normal[0] > 0.9
+    )
     with pytest.raises(ComputeError, match="No slot lies between the walls"):
         path_of(planner(closed, mill(12.0), [outside]))

@@ -301,6 +301,7 @@ def test_a_tap_out_of_step_or_turning_the_wrong_way_is_found():
     from fenrik.core.machines.on_machine import OnMachine
     from fenrik.core.posting.reading.readback import Reader
     from fenrik.core.proof.limits import limit_findings
+    from fenrik.core.proof.run import Run
 
     text = (
         "G21 G90 G94 G17 G54\nT2 M6\nS500 M3\nG0 X0 Y0\nG43 H2 Z5.\nG99 G84 X0 Y0 Z-10. R5. F{}\nG80\nM30\n"
@@ -308,7 +309,9 @@ def test_a_tap_out_of_step_or_turning_the_wrong_way_is_found():
     for feed, wrong in (("625.", 0), ("600.", 1)):
         motion = Reader(50.0).read(text.format(feed))
         on = OnMachine(machine("column_mill_500", ""), transform(np.eye(3), (0.0, 0.0, 100.0)))
-        found = limit_findings(motion, {2: TAP}, on, np.zeros(len(motion)))
+        none = np.zeros(len(motion))
+        run = Run(motion, none.astype(np.int32), ["tap"], {2: TAP}, none, none)
+        found = limit_findings(run, on)
         assert [f.kind for f in found] == ["feed"] * wrong
     reader = Reader(50.0)
     reader.read(text.format("625.").replace("G84", "G74"))

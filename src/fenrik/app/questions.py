@@ -34,6 +34,7 @@ from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.motion.notes import to_plain
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.proof.replay import Replay
 from fenrik.core.stock.heightmap import pieces_of
@@ -240,7 +241,7 @@ def _path(desk: Desk, order: dict[str, Any]) -> bytes:
     head: dict[str, Any] = {
         "moves": len(path),
         "cutting_length_mm": path.cutting_length(),
-        "notes": path.notes,
+        "notes": [to_plain(n) for n in path.notes],
     }
     return pack(head, {"pieces": pieces.astype(np.float32), "kind": path.kind[1:][owner]})
 

@@ -21,6 +21,7 @@ from fenrik.core.cutting.topology import Topology
 from fenrik.core.errors import ComputeError
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.notes import Short
 from fenrik.core.motion.planes import Plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.heightmap import HeightMap
@@ -178,7 +179,8 @@ def kept_clear(
         when = (
             "leave"  # it must go in and out as one, in step with the spindle: the proof tells what it touches
         )
-    moved, notes = path, list(path.notes)
+    moved = path
+    short: Short | None = None
     for _ in range(ROUNDS):
         counts = np.maximum(1, np.ceil(moved.moves.lengths() / PITCH_MM)).astype(np.int64)
         parts, owner = moved.moves.divided(counts)
@@ -192,11 +194,11 @@ def kept_clear(
             break
         if path.compensated and when != "leave":
             _refuse(points, bad, lack, tool)
-        if moved is path:
+        if short is None:
             looked_at = len(points)
-            notes.append(_note(points, bad, lack, tool, when) | {"against": _against(bad, alone, lack)})
+            short = _note(points, bad, lack, tool, when, _against(bad, alone, lack))
         else:
-            notes[-1]["share"] += bad.sum() / looked_at
+            short = replace(short, share=short.share + float(bad.sum()) / looked_at)
         if when == "trim":
             # what is left out leaves stock standing, which later moves may touch: so once more
             moved = _Trimming(moved, clearance, stock, tool).run(owner, points, touches)
@@ -207,7 +209,7 @@ def kept_clear(
             break
     if when == "trim" and moved is not path and stock is not None:
         moved = _slowed(moved, stock.copy(), tool)
-    return path if len(notes) == len(path.notes) else replace(moved, notes=notes)
+    return path if short is None else replace(moved, notes=[*path.notes, short])
 
 
 def _refuse(points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly) -> None:
@@ -222,16 +224,14 @@ def _refuse(points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly) 
 
 
 def _note(
-    points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly, when: When
-) -> dict[str, object]:
+    points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly, when: When, against: str
+) -> Short:
     worst = int(np.argmax(np.where(bad, lack.most, -1.0)))
     x, y, z = (float(v) for v in points[worst])
     holder = float(np.where(bad, lack.holder, 0.0).max())
-    return {
-        "kind": "short", "x": x, "y": y, "z": z, "when": when, "lack": float(lack.most[worst]),
-        "share": float(bad.mean()), "part": "holder" if lack.holder[worst] >= lack.shank[worst] else "shank",
-        "stick_out": round(tool.stick_out + holder, 2),
-    }  # fmt: skip
+    part: Literal["shank", "holder"] = "holder" if lack.holder[worst] >= lack.shank[worst] else "shank"
+    stick_out = round(tool.stick_out + holder, 2)
+    return Short((x, y, z), when, float(lack.most[worst]), float(bad.mean()), part, against, stick_out)
 
 
 def _against(bad: NDArray[np.bool_], part: Lack, both: Lack) -> str:

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.motion.moves import Motion, Moves
+from fenrik.core.motion.notes import Note
 from fenrik.core.motion.planes import Plane
 from fenrik.core.motion.toolpath import Compensated, Cycle, Toolpath, no_path
 
@@ -19,7 +20,7 @@ class PathBuilder:
         self._rows: list[tuple[float, float, float, int, int, float, float, float, int, int, int]] = []
         self.level = 0
         self.run = 0
-        self.notes: list[dict[str, object]] = []
+        self.notes: list[Note] = []
         self.cycles: list[Cycle] = []
         self.compensated: list[Compensated] = []
         self._correcting: tuple[int, int, bool] | None = None

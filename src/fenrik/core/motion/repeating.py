@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.motion import planes, table
 from fenrik.core.motion.moves import Moves
+from fenrik.core.motion.notes import moved_note
 from fenrik.core.motion.planes import Plane
 from fenrik.core.motion.toolpath import Compensated, Cycle, Toolpath, no_path, shifted
 
@@ -75,7 +76,7 @@ def placed(path: Toolpath, place: Place, chord: float) -> Toolpath:
         shift = np.array([x, y, 0.0])
         centre[~level] += shift[planes.AXES[path.plane[~level]][:, :2]]
     turn = np.where(level, -path.turn, path.turn) if place.mirrored else path.turn
-    notes = [_note_at(n, place) for n in path.notes]
+    notes = [moved_note(n, place.points) for n in path.notes]
     corrected = [replace(c, side=-c.side) if place.mirrored else c for c in path.compensated]
     moved = path.with_moves(tip=tip, centre=centre, turn=turn.astype(np.int8))
     return replace(moved, notes=notes, compensated=corrected)
@@ -118,18 +119,6 @@ def _led(path: Toolpath, way: Floats) -> Toolpath:
         return path
     marks = (np.full(n, path.level[0], dtype=np.int32), np.full(n, path.run[0], dtype=np.int32))
     return table.concat([Toolpath(Moves.straight(way), *marks), path])
-
-
-def _note_at(note: dict[str, object], place: Place) -> dict[str, object]:
-    """A note about a place or along lines, at the other place."""
-    out = dict(note)
-    if "x" in note and "y" in note:
-        x, y = place.points(np.array([[note["x"], note["y"]]], dtype=np.float64))[0]
-        out |= {"x": float(x), "y": float(y)}
-    lines = note.get("lines")
-    if isinstance(lines, list):
-        out["lines"] = [place.points(np.array(line, dtype=np.float64)[:, :2]).tolist() for line in lines]
-    return out
 
 
 def _without_upright_arcs(path: Toolpath, chord: float) -> Toolpath:

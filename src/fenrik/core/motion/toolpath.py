@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from fenrik.core.binary import pack, unpack
 from fenrik.core.motion import table
 from fenrik.core.motion.moves import Moves
+from fenrik.core.motion.notes import Note, from_plain, to_plain
 from fenrik.core.motion.table import column
 
 Floats = NDArray[np.float64]
@@ -71,7 +72,7 @@ class Toolpath:
     moves: Moves = table.table()
     level: NDArray[np.int32] = column("<i4")
     run: NDArray[np.int32] = column("<i4")
-    notes: list[dict[str, object]] = field(default_factory=list)
+    notes: list[Note] = field(default_factory=list)
     cycles: list[Cycle] = field(default_factory=list)
     compensated: list[Compensated] = field(default_factory=list)
 
@@ -137,7 +138,7 @@ class Toolpath:
     def to_bytes(self) -> bytes:
         """One blob, as `binary.pack` writes it: notes and spans in its head, the columns as arrays."""
         marked = {name: [asdict(c) for c in getattr(self, name)] for name in ("cycles", "compensated")}
-        return pack({"notes": self.notes, **marked}, table.to_arrays(self))
+        return pack({"notes": [to_plain(n) for n in self.notes], **marked}, table.to_arrays(self))
 
     @staticmethod
     def from_bytes(blob: bytes) -> Toolpath:
@@ -151,13 +152,13 @@ class Toolpath:
             Toolpath,
             arrays,
             moves=table.from_arrays(Moves, arrays),
-            notes=head["notes"],
+            notes=[from_plain(n) for n in head["notes"]],
             cycles=cycles,
             compensated=compensated,
         )
 
 
-def no_path(notes: list[dict[str, object]] | None = None) -> Toolpath:
+def no_path(notes: list[Note] | None = None) -> Toolpath:
     """A path without moves."""
     marks = np.zeros(0, dtype=np.int32)
     return Toolpath(Moves.straight(np.zeros((0, 3))), marks, marks, notes or [])

@@ -20,8 +20,8 @@ from fenrik.core.motion.moved import moved_path
 from fenrik.core.motion.moves import Motion, Moves
 from fenrik.core.motion.program_motion import RowFrame
 from fenrik.core.motion.toolpath import Compensated, Cycle, Toolpath, shifted
-from fenrik.core.posting.writing.contour import programmed
 from fenrik.core.posting.reading.rotary_control import RotaryControl
+from fenrik.core.posting.writing.contour import programmed
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from fenrik.core.frames import apply
 from fenrik.core.model.distance import DistanceField
-from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.edges import EdgeZone
 from fenrik.core.proof.engravings import EngravingZone
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.run import Run
 from fenrik.core.proof.threads import ThreadZone
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
@@ -152,21 +152,16 @@ def _by_face(
 
 
 def overcut_findings(
-    deviation: Deviation,
-    move_of_tag: NDArray[np.int32],
-    motion: ProgramMotion,
-    step_of: NDArray[np.int32],
-    names: list[str],
-    limits: list[float],
-    clock: Floats,
+    deviation: Deviation, move_of_tag: NDArray[np.int32], run: Run, limits: list[float]
 ) -> list[Finding]:
-    """One finding per operation that cut deeper into the design than its limit (mm), at the worst place."""
+    """One finding per operation that cut deeper into the design than its limit (mm), at the worst place. `move_of_tag` is
+    the move behind each tag of the stock."""
     findings = []
     tags = deviation.surface.tags
     cut = (tags >= 0) & (tags < len(move_of_tag))
     move = np.where(cut, move_of_tag[np.where(cut, tags, 0)] if len(move_of_tag) else 0, -1)
-    step = np.where(cut, step_of[np.maximum(move, 0)], -1)
-    for number, name in enumerate(names):
+    step = np.where(cut, run.step_of[np.maximum(move, 0)], -1)
+    for number, name in enumerate(run.names):
         mine = np.flatnonzero((step == number) & (deviation.at_points < -limits[number]))
         if not len(mine):
             continue
@@ -181,10 +176,8 @@ def overcut_findings(
                 f"'{name}' cuts {depth:.4f} mm into the part at ({x:.2f}, {y:.2f}, {z:.2f}); {limits[number]:.4f} mm are allowed.",
                 "Check the operation's allowance and tolerance, and the tool's dimensions.",
                 operation=name,
-                move=i,
-                line=int(motion.line[i]),
-                time_s=float(clock[i]),
                 place=(x, y, z),
+                **run.moment(i),
                 measure=depth,
                 limit=limits[number],
             )

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
+
+from fenrik.core.motion.notes import EdgeBroken, Note
 
 Floats = NDArray[np.float64]
 
@@ -43,12 +44,10 @@ class EdgeZone:
         return out
 
 
-def zones_of(notes: Iterable[Mapping[str, Any]]) -> list[EdgeZone]:
+def zones_of(notes: Iterable[Note]) -> list[EdgeZone]:
     """The zones that strategies noted."""
     return [
-        EdgeZone(
-            shapely.union_all([shapely.linestrings(c) for c in n["lines"]]), n["z"], n["width"], n["height"]
-        )
+        EdgeZone(shapely.union_all([shapely.linestrings(c) for c in n.lines]), n.top, n.width, n.height)
         for n in notes
-        if n.get("kind") == "broken_edge"
+        if isinstance(n, EdgeBroken)
     ]

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
+
+from fenrik.core.motion.notes import Engraved, Note
 
 Floats = NDArray[np.float64]
 
@@ -42,15 +43,15 @@ class EngravingZone:
         return out
 
 
-def zones_of(notes: Iterable[Mapping[str, Any]]) -> list[EngravingZone]:
+def zones_of(notes: Iterable[Note]) -> list[EngravingZone]:
     """The zones that strategies noted."""
     return [
         EngravingZone(
-            shapely.union_all([shapely.linestrings(c) for c in n["lines"]]),
-            n["depth"],
-            np.array(n["radii"]),
-            np.array(n["heights"]),
+            shapely.union_all([shapely.linestrings(c) for c in n.lines]),
+            n.depth,
+            np.array(n.radii),
+            np.array(n.heights),
         )
         for n in notes
-        if n.get("kind") == "engraving"
+        if isinstance(n, Engraved)
     ]

@@ -12,10 +12,9 @@ from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.pieces import is_upright
-from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.run import Run
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Stock, tool_bodies
-from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
@@ -27,34 +26,25 @@ NEAR_MM = 0.9
 TOUCH_MM = 0.01
 
 
-def against_fixture(
-    motion: ProgramMotion, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
-    fixture: TriangleMesh, clock: Floats,
-) -> list[Finding]:  # fmt: skip
+def against_fixture(run: Run, fixture: TriangleMesh) -> list[Finding]:
     """All that the tools meet of the fixture (setup frame): upright by how far the tip would have to stay higher, leaning or
     turning by what they would take out of it."""
-    findings = fixture_findings(motion, step_of, names, tools, prepare(fixture), clock)
-    return (
-        findings
-        if motion.turning is None
-        else findings + leaning_findings(motion, step_of, names, tools, fixture, clock)
-    )
+    findings = fixture_findings(run, prepare(fixture))
+    return findings if run.motion.turning is None else findings + leaning_findings(run, fixture)
 
 
-def leaning_findings(
-    motion: ProgramMotion, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
-    fixture: TriangleMesh, clock: Floats,
-) -> list[Finding]:  # fmt: skip
+def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
     """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns, where it does so
     first. The fixture is cut like a stock, so that nothing between two poses is missed."""
+    motion = run.motion
     low, high = fixture.bounds
     cell = min(1.0, max(0.2, float(np.linalg.norm(high - low)) / 450))
     findings: list[Finding] = []
     poses, owner = motion.in_setup(CHORD_MM)
     leaning = np.flatnonzero(~is_upright(poses))
-    for step, name in enumerate(names):
-        mine = leaning[step_of[owner[leaning]] == step]
-        tool = tools.get(int(motion.tool[owner[mine[0]]])) if len(mine) else None
+    for step, name in enumerate(run.names):
+        mine = leaning[run.step_of[owner[leaning]] == step]
+        tool = run.tools.get(int(motion.tool[owner[mine[0]]])) if len(mine) else None
         if tool is None:
             continue
         stock = Stock.of_mesh(fixture, cell)
@@ -74,36 +64,32 @@ def leaning_findings(
                     f"The {part} of '{name}' runs {fast}into the fixture near ({x:.2f}, {y:.2f}, {z:.2f}), up to"
                     f" {lost[hit, role].max():.2f} mm deep.",
                     "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer stick-out.",
-                    operation=name, move=move, line=int(motion.line[move]), time_s=float(clock[move]), place=(x, y, z),
+                    operation=name, place=(x, y, z), **run.moment(move),
                     measure=float(lost[hit, role].max()),
                 )
             )  # fmt: skip
     return findings
 
 
-def fixture_findings(
-    motion: ProgramMotion, step_of: NDArray[np.int32], names: list[str], tools: dict[int, Assembly],
-    fixture: Topology, clock: Floats,
-) -> list[Finding]:  # fmt: skip
+def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
     """One *stop* for every operation and part of its tool that meets the fixture, at the worst place, and a caution where
-    the cutter only passes near. `fixture` is in the setup frame, `clock` (n,) s the time at each move's start."""
+    the cutter only passes near. `fixture` is in the setup frame."""
+    numbers, motion = np.arange(len(run)), run.motion
     if motion.turning is not None:
-        upright = [f.plain for f in motion.turning.frames]
-        chosen = np.array(upright, dtype=np.bool_)[motion.moves.sides] & ~motion.turning.turns
-        motion, step_of, clock = replace(motion.rows(chosen), turning=None), step_of[chosen], clock[chosen]
-        numbers = np.flatnonzero(chosen)
-    else:
-        numbers = np.arange(len(motion))
+        upright = np.array([f.plain for f in motion.turning.frames], dtype=np.bool_)
+        numbers = np.flatnonzero(upright[motion.moves.sides] & ~motion.turning.turns)
+        motion = replace(motion.rows(numbers), turning=None)
+    step_of = run.step_of[numbers]
     if not len(motion):
         return []
     pieces, owner = motion.straightened(CHORD_MM)
     top = float(fixture.high[2])
     findings: list[Finding] = []
-    for step, name in enumerate(names):
+    for step, name in enumerate(run.names):
         mine = np.flatnonzero(step_of[owner] == step)
         if not len(mine):
             continue
-        tool = tools[int(motion.tool[owner[mine[0]]])]
+        tool = run.tools[int(motion.tool[owner[mine[0]]])]
         tips, row = _places(pieces[mine], owner[mine])
         lack = Reach(fixture, tool).lack(tips)
         low = np.flatnonzero(tips[:, 2] < top + NEAR_MM)
@@ -126,7 +112,7 @@ def fixture_findings(
                     f"The {part} of '{name}' runs {fast}into the fixture at ({x:.2f}, {y:.2f}, {z:.2f}): the tip would have to"
                     f" stay {depth[worst]:.2f} mm higher.",
                     "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer stick-out.",
-                    operation=name, move=int(numbers[move]), line=int(motion.line[move]), time_s=float(clock[move]), place=(x, y, z),
+                    operation=name, place=(x, y, z), **run.moment(int(numbers[move])),
                     measure=float(depth[worst]),
                 )
             )  # fmt: skip
@@ -137,8 +123,8 @@ def fixture_findings(
             findings.append(
                 Finding(
                     "caution", "near", f"'{name}' passes the fixture nearer than {NEAR_MM:g} mm at ({x:.2f}, {y:.2f}, {z:.2f}).",
-                    "Look whether the fixture is as drawn.", operation=name, move=int(numbers[move]), line=int(motion.line[move]),
-                    time_s=float(clock[move]), place=(x, y, z), limit=NEAR_MM,
+                    "Look whether the fixture is as drawn.", operation=name, place=(x, y, z), limit=NEAR_MM,
+                    **run.moment(int(numbers[move])),
                 )
             )  # fmt: skip
     return findings

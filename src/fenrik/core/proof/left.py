@@ -6,7 +6,7 @@ surface shows nothing.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -14,8 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from fenrik.core.cutting.topology import Topology
+from fenrik.core.frames import apply
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.proof.deviation import Deviation
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.reach import NEEDLE, reachable
+from fenrik.core.stock.surface import UNSEEN
+from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -79,6 +85,40 @@ def left_of(spots: Spots, over: Floats, reached: Reach, seen: Reach, tolerance: 
         "share_of_reachable": good / int(mine.sum()) if mine.any() else 1.0,
         "left": left_over(spots, over, mine, seen, tolerance),
     }
+
+
+@dataclass(frozen=True)
+class SideReach:
+    """A side from which `cutters` worked: `side_from_setup` (4, 4), and part and fixture in its frame."""
+
+    side_from_setup: Floats
+    solid: Topology
+    cutters: set[Profile]
+
+    def touched(self, points: Floats, normals: Floats, needle: bool, tolerance: float) -> Bools:
+        """Whether spots (n, 3) with outward normals (n, 3), setup frame, can be touched by a cutter of the side, or by a
+        `needle`."""
+        own = {NEEDLE} if needle else self.cutters
+        turned = normals @ self.side_from_setup[:3, :3].T
+        return reachable(apply(self.side_from_setup, points), turned, self.solid, own, tolerance)
+
+
+def left_on(
+    mesh: TriangleMesh, deviation: Deviation, sides: Sequence[SideReach], band: float, cell: float
+) -> dict[str, Any]:
+    """As `left_of`, for a design whose deviation was measured on a stock of a cell, mm; `band` mm is the half band of "on
+    size"."""
+    met, spots = deviation.surface.tags != UNSEEN, spots_on(mesh)
+    over = stock_over(spots, deviation.surface.points[met], deviation.at_points[met], cell)
+
+    def reach(needle: bool) -> Reach:
+        def touched(points: Floats, normals: Floats) -> Bools:
+            each = [s.touched(points, normals, needle, 0.5 * band) for s in sides]
+            return np.asarray(np.any(each, axis=0))
+
+        return touched
+
+    return left_of(spots, over, reach(False), reach(True), band)
 
 
 def left_over(

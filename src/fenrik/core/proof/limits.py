@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.machines.chain import Joint
 from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.on_machine import OnMachine
-from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.run import Run
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
@@ -21,19 +19,16 @@ OUT_OF_STEP = 1e-3
 """Share by which a tap's feed may differ from pitch times speed."""
 
 
-def limit_findings(
-    motion: ProgramMotion, tools: dict[int, Assembly], on: OnMachine, clock: Floats
-) -> list[Finding]:
-    """Travel, feed and spindle speed beyond the machine's, each once per joint and tool with its worst place.
-
-    `on` is where the setup stands on its machine; `clock` (n,) the time at each move's start.
-    """
+def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
+    """Travel, feed and spindle speed beyond the machine's, each once per joint and tool with its worst place. `on` is where
+    the setup stands on its machine."""
+    motion = run.motion
     machine = on.machine
     findings: list[Finding] = []
     if len(motion) == 0:
         return findings
     for number in np.unique(motion.tool):
-        tool = tools.get(int(number))
+        tool = run.tools.get(int(number))
         rows = np.flatnonzero(motion.tool == number)
         if tool is None:
             i = int(rows[0])
@@ -44,9 +39,9 @@ def limit_findings(
                 )
             )  # fmt: skip
             continue
-        findings += _travel(motion, rows, tool, on, clock)
-        findings += _spindle(motion, rows, tool, machine, clock)
-        findings += _in_step(motion, rows, tool, clock)
+        findings += _travel(run, rows, tool, on)
+        findings += _spindle(run, rows, tool, machine)
+        findings += _in_step(run, rows, tool)
     over = np.flatnonzero(~motion.rapid & (motion.feed > machine.feed_max_mm_min + 1e-6))
     if len(over):
         i = int(over[np.argmax(motion.feed[over])])
@@ -58,23 +53,15 @@ def limit_findings(
                 "Lower the operation's feed.",
                 measure=float(motion.feed[i]),
                 limit=machine.feed_max_mm_min,
-                **_at(motion, i, clock),
+                **run.at(i),
             )
         )
     return findings
 
 
-def _at(motion: ProgramMotion, i: int, clock: Floats) -> dict[str, Any]:
-    """Where and when a finding about a move stands."""
-    x, y, z = (float(v) for v in motion.places[i])
-    return {"move": i, "line": int(motion.line[i]), "time_s": float(clock[i]), "place": (x, y, z)}
-
-
-def _travel(
-    motion: ProgramMotion, rows: NDArray[np.int64], tool: Assembly, on: OnMachine, clock: Floats
-) -> list[Finding]:
+def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) -> list[Finding]:
     """Joints beyond their ends; places between the ends of straight pieces lie between them for linear joints."""
-    start, end, owner = on.driven(motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
+    start, end, owner = on.driven(run.motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
     values, owners = np.concatenate([start, end]), np.concatenate([owner, owner])
     findings = []
     for i, joint in enumerate(on.machine.in_chain):
@@ -90,7 +77,7 @@ def _travel(
                 Finding(
                     "stop", "travel", _beyond(joint, tool, float(beyond[worst]), side, float(limit)),
                     "Place the work elsewhere on the table, change the stick-out, or take a larger machine.",
-                    measure=float(values[worst, i]), limit=float(limit), **_at(motion, move, clock),
+                    measure=float(values[worst, i]), limit=float(limit), **run.at(move),
                 )
             )  # fmt: skip
     return findings
@@ -104,10 +91,11 @@ def _beyond(joint: Joint, tool: Assembly, beyond: float, side: str, limit: float
     return f"Tool {tool.number} takes {what} {beyond:.2f} mm beyond the {side} end of {name} ({limit:.1f} over the table)."
 
 
-def _in_step(motion: ProgramMotion, rows: NDArray[np.int64], tool: Assembly, clock: Floats) -> list[Finding]:
+def _in_step(run: Run, rows: NDArray[np.int64], tool: Assembly) -> list[Finding]:
     """A tap whose feed is not its pitch times the speed tears its thread."""
     if tool.kind != "tap" or tool.thread_pitch is None:
         return []
+    motion = run.motion
     wanted = np.abs(motion.spindle[rows]) * tool.thread_pitch
     bad = np.flatnonzero(~motion.rapid[rows] & (np.abs(motion.feed[rows] - wanted) > OUT_OF_STEP * wanted))
     if not len(bad):
@@ -122,14 +110,13 @@ def _in_step(motion: ProgramMotion, rows: NDArray[np.int64], tool: Assembly, clo
             "Leave the operation's feed open.",
             measure=float(motion.feed[i]),
             limit=float(wanted[bad[0]]),
-            **_at(motion, i, clock),
+            **run.at(i),
         )
     ]
 
 
-def _spindle(
-    motion: ProgramMotion, rows: NDArray[np.int64], tool: Assembly, machine: Machine, clock: Floats
-) -> list[Finding]:
+def _spindle(run: Run, rows: NDArray[np.int64], tool: Assembly, machine: Machine) -> list[Finding]:
+    motion = run.motion
     speed = np.abs(motion.spindle[rows])
     low, high = machine.spindle_rpm
     bad = np.flatnonzero((speed > high + 0.5) | ((speed < low - 0.5) & ~motion.rapid[rows]))
@@ -145,6 +132,6 @@ def _spindle(
             "Change the spindle speed.",
             measure=float(abs(motion.spindle[i])),
             limit=high,
-            **_at(motion, i, clock),
+            **run.at(i),
         )
     ]

@@ -21,10 +21,11 @@ from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.load import Load, loads, summary
-from fenrik.core.stock.kernels._sweep_kernels import FRUSTUM
+from fenrik.core.proof.run import Run
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Removal, Stock, tool_bodies
 from fenrik.core.stock.keeping import LiveStock, Snapshot
+from fenrik.core.stock.kernels._sweep_kernels import FRUSTUM
 from fenrik.core.stock.surface import StockSurface, surface
 from fenrik.core.tolerances import CONTACT_MM
 from fenrik.core.tooling.assembly import Assembly
@@ -119,19 +120,10 @@ class Simulated:
 
 
 def simulate(
-    motion: ProgramMotion,
-    step_of: NDArray[np.int32],
-    names: list[str],
-    tools: dict[int, Assembly],
-    stock: Stock,
-    clock: Floats,
-    times: Floats,
-    material: Material,
-    progress: Progress,
-    keep: Keep | None = None,
+    run: Run, stock: Stock, material: Material, progress: Progress, keep: Keep | None = None
 ) -> Simulated:
-    """Cuts a copy of `stock` with the motion. `step_of` (n,) gives each move's operation in `names`, `clock` and `times`
-    (n,) s the beginning and the length of every move."""
+    """Cuts a copy of `stock` with the motion of a program, step by step; steps that `keep` has are taken from there."""
+    motion = run.motion
     snapshot = Snapshot.of(stock)
     cuts = Cuts()
     skin: StockSurface | None = None
@@ -142,9 +134,10 @@ def simulate(
     traces = {name: np.zeros(len(motion), dtype=np.float32) for name in TRACES}
     findings: list[Finding] = []
     tag0 = 0
-    for step, name in enumerate(names):
-        rows = np.flatnonzero(step_of == step)
-        strokes = strokes_of(_rows(motion, rows), tools)
+    for step in range(len(run.names)):
+        rows = np.flatnonzero(run.step_of == step)
+        own = run.rows(rows)
+        strokes = strokes_of(own.motion, run.tools)
         for stroke in strokes:
             cuts.add(stroke.pieces, tool_bodies(stroke.tool))
         kept = keep.get(step) if keep is not None else None
@@ -153,10 +146,8 @@ def simulate(
             snapshot = snapshot.changed(kept[1])
         else:
             live = live if live is not None else LiveStock(snapshot)
-            part = progress.part(step / len(names), (step + 1) / len(names))
-            cut, skin = _cut_step(
-                _rows(motion, rows), strokes, live.stock, times[rows], name, material, tag0, part, cuts
-            )
+            share = progress.part(step / len(run.names), (step + 1) / len(run.names))
+            cut, skin = _cut_step(own, run.names[step], strokes, live.stock, material, tag0, share, cuts)
             before, snapshot = snapshot, live.snapshot()
             if keep is not None:
                 keep.put(step, cut.to_bytes(), snapshot.changes(before))
@@ -166,7 +157,7 @@ def simulate(
         volume[rows] += cut.volume
         for key, values in cut.traces.items():
             traces[key][rows] = values
-        findings += [_placed(f, rows, motion, clock) for f in cut.findings]
+        findings += [replace(f, **run.moment(int(rows[f.move]))) for f in cut.findings]
     move_of_tag = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
     last = live.stock if live is not None else snapshot.stock()
     return Simulated(last, cuts.settled(), skin, steps, move_of_tag, volume, traces, findings)
@@ -189,32 +180,23 @@ def strokes_of(motion: ProgramMotion, tools: dict[int, Assembly]) -> list[Stroke
     for mine in np.split(np.arange(len(motion)), changes):
         tool = tools.get(int(motion.tool[mine[0]])) if len(mine) else None
         if tool is not None:
-            pieces, owner = _rows(motion, mine).in_setup(ARC_MM, PART * tool.radius)
+            pieces, owner = motion.rows(mine).in_setup(ARC_MM, PART * tool.radius)
             out += [Stroke(tool, own, mine[owner[span]]) for own, span in by_axis(pieces)]
     return out
 
 
-def _rows(motion: ProgramMotion, rows: NDArray[np.int64]) -> ProgramMotion:
-    return motion.rows(rows)
-
-
-def _placed(finding: Finding, rows: NDArray[np.int64], motion: ProgramMotion, clock: Floats) -> Finding:
-    i = int(rows[finding.move])
-    return replace(finding, move=i, line=int(motion.line[i]), time_s=float(clock[i]))
-
-
 def _cut_step(
-    motion: ProgramMotion,
+    run: Run,
+    name: str,
     strokes: list[Stroke],
     work: Stock,
-    times: Floats,
-    name: str,
     material: Material,
     tag0: int,
     progress: Progress,
     cuts: Cuts,
 ) -> tuple[StepCut, StockSurface]:
     """One operation's moves out of `work`."""
+    motion = run.motion
     owners: list[NDArray[np.int32]] = []
     thinned: list[NDArray[np.float32]] = []
     volume = np.zeros(len(motion))
@@ -246,7 +228,7 @@ def _cut_step(
         )
         for key in TRACES:
             np.maximum.at(traces[key], row, getattr(load, key).astype(np.float32))
-        facts = _load_facts(pieces, row, load, times)
+        facts = _load_facts(pieces, row, load, run.times)
         thinned.append(load.thinning.astype(np.float32))
         owners.append(row.astype(np.int32))
     progress.step(0.92, f"building the surface after '{name}'")

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from fenrik.core.motion.notes import Note, ThreadCut
 
 Floats = NDArray[np.float64]
 BEYOND = 0.5
@@ -38,7 +39,10 @@ class ThreadZone:
         return np.where(mine, np.maximum(distance, -np.maximum(0.0, beyond)), distance)
 
 
-def zones_of(notes: Iterable[Mapping[str, Any]]) -> list[ThreadZone]:
+def zones_of(notes: Iterable[Note]) -> list[ThreadZone]:
     """The zones that strategies noted."""
-    names = ThreadZone.__dataclass_fields__
-    return [ThreadZone(**{k: n[k] for k in names}) for n in notes if n.get("kind") == "thread"]
+    return [
+        ThreadZone(*n.axis, n.low, n.high, n.inner, n.outer, n.internal)
+        for n in notes
+        if isinstance(n, ThreadCut)
+    ]

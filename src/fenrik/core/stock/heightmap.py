@@ -18,9 +18,9 @@ from scipy.ndimage import maximum_filter
 
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.toolpath import Toolpath
+from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.kernels import _height_kernels as k
 from fenrik.core.stock.kernels._projection_kernels import raise_intervals
-from fenrik.core.stock.dexels import Stock
 from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]

@@ -18,9 +18,9 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.stock.kernels import _brick_kernels as k
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
+from fenrik.core.stock.kernels import _brick_kernels as k
 
 Floats = NDArray[np.float64]
 UNSEEN = k.UNSEEN

@@ -8,11 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.job.workspace.artefacts import Store, key_of
-from fenrik.core.motion.program_motion import ProgramMotion
+from fenrik.core.proof.run import Run
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import Snapshot
-from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
 
 Floats = NDArray[np.float64]
@@ -21,37 +20,22 @@ Floats = NDArray[np.float64]
 class KeptCuts:
     """The steps of one program: each key stands on the one before, the first on the raw stock and its cell."""
 
-    def __init__(
-        self,
-        store: Store,
-        clamped: Clamped,
-        cell: float,
-        motion: ProgramMotion,
-        step_of: NDArray[np.int32],
-        names: list[str],
-        times: Floats,
-        tools: dict[int, Assembly],
-        material: Material,
-    ) -> None:
+    def __init__(self, store: Store, clamped: Clamped, cell: float, run: Run, material: Material) -> None:
         self.store = store
         self.keys: list[str] = []
-        mesh = clamped.stock_mesh
-        shape = (
-            ""
-            if mesh is None
-            else hashlib.sha256(mesh.vertices.tobytes() + mesh.triangles.tobytes()).hexdigest()
-        )
+        mesh, box = clamped.stock_mesh, [clamped.stock_low.tolist(), clamped.stock_high.tolist()]
+        shape = (mesh.vertices.tobytes() + mesh.triangles.tobytes()) if mesh is not None else None
         self.raw = last = key_of(
-            "raw", [cell, clamped.stock_low.tolist(), clamped.stock_high.tolist(), shape]
+            "raw", [cell, *box, "" if shape is None else hashlib.sha256(shape).hexdigest()]
         )
-        for step, name in enumerate(names):
-            rows = np.flatnonzero(step_of == step)
-            digest = hashlib.sha256()
+        for step, name in enumerate(run.names):
+            own = run.rows(np.flatnonzero(run.step_of == step))
+            digest, motion = hashlib.sha256(), own.motion
             for column in ("start", "tip", "rapid", "turn", "plane", "centre", "feed", "tool", "spindle"):
-                digest.update(np.ascontiguousarray(getattr(motion, column)[rows]).tobytes())
-            digest.update(motion.rows(rows).placing())  # the same words elsewhere cut something else
-            digest.update(times[rows].tobytes())
-            used = [tools[int(n)].facts() for n in np.unique(motion.tool[rows]) if int(n) in tools]
+                digest.update(np.ascontiguousarray(getattr(motion, column)).tobytes())
+            digest.update(motion.placing())  # the same words elsewhere cut something else
+            digest.update(own.times.tobytes())
+            used = [run.tools[int(n)].facts() for n in np.unique(motion.tool) if int(n) in run.tools]
             last = key_of("cut", [last, digest.hexdigest(), name, used, material.model_dump()])
             self.keys.append(last)
 

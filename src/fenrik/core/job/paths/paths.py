@@ -19,6 +19,7 @@ from fenrik.core.job.paths.standing import thinning_on_parts
 from fenrik.core.job.setups.raw import raw_map
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.job.tasks.tasks import Tasks
+from fenrik.core.motion.notes import Empty, FeedAdapted, Note, Repeated, Short
 from fenrik.core.motion.repeating import joined, placed
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import SILENT, Progress
@@ -112,9 +113,7 @@ class Paths:
         stock = self.stock_before(setup, operation)
         path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
         if self.setups.seen(setup, operation.side).shunned is not None:
-            for note in path.notes:
-                if note.get("against") == "part":
-                    note["against"] = "part or the fixture"
+            path = replace(path, notes=[_with_fixture(n) for n in path.notes])
         if operation.feed_follows == "engagement" and len(path) > 1 and tool.kind != "tap":
             progress.step(0.97, "measuring the engagement")
             path = self._feed_adapted(task, path)
@@ -135,14 +134,8 @@ class Paths:
         whole = (float(t[follows(p, None)].sum() * 60.0) for t, p in zip(times, (parts, out), strict=True))
         before_s, after_s = whole
         feeds = out.feed[follows(out, None)]
-        note: dict[str, object] = {
-            "kind": "adapted",
-            "before_s": before_s,
-            "after_s": after_s,
-            "least_mm_min": float(feeds.min(initial=planned)),
-            "most_mm_min": float(feeds.max(initial=planned)),
-        }
-        return replace(out, notes=[*path.notes, note])
+        slowest, fastest = float(feeds.min(initial=planned)), float(feeds.max(initial=planned))
+        return replace(out, notes=[*path.notes, FeedAdapted(before_s, after_s, slowest, fastest)])
 
     def _track(self, task: Task, progress: Progress) -> Toolpath:
         """The path of the cutter alone: another stick-out or holder needs no new one."""
@@ -154,7 +147,7 @@ class Paths:
         started = time.perf_counter()
         path = self._computed(task, inputs, progress)
         if len(path) < 2:
-            path.notes.append({"kind": "empty", "words": "There is nothing to cut for this operation."})
+            path.notes.append(Empty())
         taken = time.perf_counter() - started
         self.store.put(f"{key}-time", "timing", json.dumps({"compute_s": taken}).encode())
         self.store.put(key, "track", path.to_bytes())
@@ -185,10 +178,11 @@ class Paths:
             other = compute(turned, progress.part(0.5, 1.0))
         chord = 0.1 * operation.tolerance_mm
         whole = joined([placed(other if p.mirrored else path, p, chord) for p in places])
-        note: dict[str, object] = {
-            "kind": "repeated",
-            "count": len(places),
-            "how": repeat.how.kind,
-            "mirrored": mirrored,
-        }
-        return replace(whole, notes=[*whole.notes, note])
+        return replace(whole, notes=[*whole.notes, Repeated(len(places), repeat.how.kind, mirrored)])
+
+
+def _with_fixture(note: Note) -> Note:
+    """The fixture is looked at as if it were part."""
+    if isinstance(note, Short) and note.against == "part":
+        return replace(note, against="part or the fixture")
+    return note

@@ -17,13 +17,15 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.compare import Comparison, compare
 from fenrik.core.posting.corrections import correction_findings
-from fenrik.core.posting.writing.dialect import Dialect, dialect
 from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.writing.dialect import Dialect, dialect
 from fenrik.core.posting.writing.writer import write
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.run import Run
 from fenrik.core.tolerances import PECK_CLEARANCE
+from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
 TOOL_CHANGE_OVER_STOCK = 100.0
@@ -68,6 +70,11 @@ class Posted:
         moves = self.motion.moves
         kind = np.where(np.abs(moves.feed - fast) < 0.5, Motion.RAPID, moves.kind).astype(np.int8)
         return replace(self.motion, moves=replace(moves, kind=kind))
+
+    def run(self, tools: list[Assembly]) -> Run:
+        """The program as it runs, rapids at their feed taken for rapids."""
+        names, known = [o.name for o in self.operations], {t.number: t for t in tools}
+        return Run(self.checked(), self.comparison.step_of, names, known, self.begin, self.times)
 
     def part(self, setup: str) -> Posted:
         """What of it runs in one setup, with the findings of the whole text."""

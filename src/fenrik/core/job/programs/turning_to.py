@@ -9,8 +9,8 @@ import numpy as np
 from fenrik.core.errors import DocumentError
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.posting.writing.dialect import Dialect
 from fenrik.core.posting.program import SidePose, Step
+from fenrik.core.posting.writing.dialect import Dialect
 
 Ordered = list[tuple[SetupDoc, OperationDoc, Step]]
 

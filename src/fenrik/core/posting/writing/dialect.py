@@ -142,7 +142,9 @@ def load_dialect(text: str, dialect_id: str) -> Dialect:
 def dialects() -> dict[str, Dialect]:
     """The dialects that ship with Fenrik, by id."""
     found = {}
-    for entry in sorted(files("fenrik.core.posting.writing").joinpath("dialects").iterdir(), key=lambda e: e.name):
+    for entry in sorted(
+        files("fenrik.core.posting.writing").joinpath("dialects").iterdir(), key=lambda e: e.name
+    ):
         if entry.name.endswith(".toml"):
             name = entry.name.removesuffix(".toml")
             found[name] = load_dialect(entry.read_text("utf-8"), name)

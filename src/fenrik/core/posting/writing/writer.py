@@ -12,8 +12,8 @@ from fenrik.core.errors import PostError
 from fenrik.core.motion import planes
 from fenrik.core.motion.moves import Moves
 from fenrik.core.motion.toolpath import Cycle
-from fenrik.core.posting.writing.dialect import Dialect
 from fenrik.core.posting.program import TAPS, PlannedMoves, Program, SidePose, Step
+from fenrik.core.posting.writing.dialect import Dialect
 
 Floats = NDArray[np.float64]
 _AXES = [tuple(row) for row in planes.AXES.tolist()]

@@ -19,6 +19,7 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.features.threads import Thread, thread
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.notes import ThreadCut
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Example, HoleSpot, Inputs, Parameters, Strategy, fact, spots
@@ -356,7 +357,7 @@ def _around(
     return _on(helix, ring, 2.0 * math.pi * helix.turns, start + helix.turns * helix.rise, inputs)
 
 
-def _zone(hole: HoleSpot, wanted: Thread, p: ThreadMilling) -> dict[str, object]:
+def _zone(hole: HoleSpot, wanted: Thread, p: ThreadMilling) -> ThreadCut:
     """Where the thread's groove may be, for the proof: the model shows the bore or the boss without it."""
     reach = max(hole.top - hole.bottom, 0.0) * 0.5 * p.taper
     if p.side == "internal":
@@ -367,10 +368,8 @@ def _zone(hole: HoleSpot, wanted: Thread, p: ThreadMilling) -> dict[str, object]
             0.5 * wanted.root - max(0.0, p.oversize),
             0.5 * max(hole.diameter, wanted.major) + reach,
         )
-    return {
-        "kind": "thread", "words": wanted.name, "x": hole.x, "y": hole.y, "low": hole.bottom - wanted.pitch,
-        "high": hole.top + wanted.pitch, "inner": inner, "outer": outer, "internal": p.side == "internal",
-    }  # fmt: skip
+    low, high = hole.bottom - wanted.pitch, hole.top + wanted.pitch
+    return ThreadCut(wanted.name, (hole.x, hole.y), low, high, inner, outer, p.side == "internal")
 
 
 def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[float, str]]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import shapely
@@ -22,13 +22,14 @@ from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.motion.arcs import fit_arcs
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.notes import Engagement, NarrowEntry, Unreached
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Example, Inputs, Parameters, Strategy, fact
-from fenrik.core.strategies.levels.clearing import ENTRY, LIFT, LINK, Clearing, Stretch, field_of
-from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.strategies.kit.linking import TOUCH_MM, Linker
 from fenrik.core.strategies.kit.room import refuse_narrow
+from fenrik.core.strategies.levels.clearing import ENTRY, LIFT, LINK, Clearing, Stretch, field_of
+from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import engagement_angle
 
@@ -193,8 +194,8 @@ class ClearingRun:
             rest = clearing.left * field.h**2
             if rest > 0.5 * self.radius**2:
                 j, i = (float(v) + 0.5 for v in np.argwhere(field.stock)[0])
-                place = {"x": field.x0 + i * field.h, "y": field.y0 + j * field.h, "z": level}
-                self.path.notes.append({"kind": "left", **place, "area_mm2": rest})
+                place = (field.x0 + i * field.h, field.y0 + j * field.h, level)
+                self.path.notes.append(Unreached(place, rest))
 
     def _stock_at(self, level: float, area: BaseGeometry) -> Callable[[Floats, Floats], NDArray[np.bool_]]:
         """Whether there is stock to cut over places (grids of x and y) at a level."""
@@ -224,7 +225,7 @@ class ClearingRun:
         elif stretch.kind == ENTRY:
             helix = float(stretch.points[1, 0]) - x
             if helix < SLOT * self.radius:
-                self.path.notes.append({"kind": "slot", "x": x, "y": y, "z": level, "helix": helix})
+                self.path.notes.append(NarrowEntry((x, y, level), helix))
             self.link.helix(x, y, helix, level, self.slope, 1 if self.side > 0 else -1)
         elif stretch.kind == LINK:
             self._over_cleared(stretch.points, level)
@@ -275,14 +276,8 @@ class ClearingRun:
         order = np.argsort(angle)
         run = np.cumsum(rows[order, 0])
         p95 = float(angle[order][np.searchsorted(run, 0.95 * run[-1])])
-        note: dict[str, Any] = {
-            "kind": "load",
-            "wanted_deg": round(math.degrees(self.wanted), 2),
-            "p95_deg": round(p95, 2),
-            "most_deg": round(float(angle.max()), 2),
-            "length_mm": round(float(run[-1]), 1),
-        }
-        self.path.notes.append(note)
+        most, wanted = round(float(angle.max()), 2), round(math.degrees(self.wanted), 2)
+        self.path.notes.append(Engagement(wanted, round(p95, 2), most, round(float(run[-1]), 1)))
 
 
 def levels_up_and_down(

@@ -10,7 +10,7 @@ helix, or on a ramp along the pass. Only what the in-process stock still holds i
 from __future__ import annotations
 
 import math
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import shapely
@@ -19,6 +19,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.levels import LevelAreas, polygons
+from fenrik.core.motion.notes import Narrow, Note
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Example, Inputs, Parameters, Strategy, fact
@@ -95,7 +96,7 @@ class _Roughing:
         across = 2.0 * self.profile.floor_radius if self.profile.tapered else inputs.assembly.diameter
         self.stepover = min(p.stepover or 0.4 * across, across)
         self.step_down = p.step_down or 0.5 * inputs.assembly.diameter
-        self.narrow: list[dict[str, Any]] = []
+        self.narrow: list[Narrow] = []
         margin = 2 * self.radius + 2 * self.stepover + 2.0
         cutter = inputs.cutter(p.allowance_radial, p.allowance_axial)
         step = min(1.0, max(0.15, inputs.assembly.diameter / 12))
@@ -129,7 +130,7 @@ class _Roughing:
             axial, share = self.p.allowance_axial, self.p.narrowest_share
             refuse_narrow(inputs, self.p.allowance_radial, axial, stops, share)
         self.rings.link.away()
-        self.path.notes = self.narrow
+        self.path.notes = list[Note](self.narrow)
         return self.path.build()
 
     def _level(self, level: float) -> None:
@@ -157,9 +158,9 @@ class _Roughing:
             return True
         if self._has_stock(ground, level):
             x, y = circle.coords[0]
-            known = any(math.hypot(x - n["x"], y - n["y"]) < self.radius for n in self.narrow)
+            known = any(math.hypot(x - n.place[0], y - n.place[1]) < self.radius for n in self.narrow)
             if not known:
-                self.narrow.append({"kind": "narrow", "x": x, "y": y, "z": level, "room": circle.length})
+                self.narrow.append(Narrow((x, y, level), circle.length))
         return False
 
     def _open_ground(self, ground: BaseGeometry, level: float) -> None:

@@ -8,7 +8,6 @@ over cleared ground or over the stock.
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 import shapely
@@ -17,6 +16,7 @@ from scipy.ndimage import binary_dilation, binary_opening
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.notes import ThroughAir
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Example, Inputs, Strategy, fact
@@ -87,8 +87,7 @@ class _RestRun(ClearingRun):
             return
         rows = np.concatenate(self.engaged)
         share = float(rows[rows[:, 1] <= 0, 0].sum()) / fed
-        note: dict[str, Any] = {"kind": "air", "share": round(share, 4), "wanted": self.p.air_share}
-        path.notes.append(note)
+        path.notes.append(ThroughAir(round(share, 4), self.p.air_share))
 
 
 def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[float, str]]:

@@ -26,9 +26,9 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
-from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.strategies.kit.linking import Linker
 from fenrik.core.strategies.kit.runs import steady_runs
+from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import stepover_for_cusp

@@ -20,6 +20,7 @@ from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.errors import ComputeError
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.notes import EdgeBroken, EdgeLeft, as_lines
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Example, Inputs, Parameters, Rim, Strategy, fact
@@ -159,16 +160,10 @@ class _Breaking:
                 self._drive(contour, cut, solid)
         if left:
             at = np.asarray(feet.centroid.coords[0])
-            self.path.notes.append(
-                {"kind": "edge_left", "x": float(at[0]), "y": float(at[1]), "z": rims[0].high}
-            )
+            self.path.notes.append(EdgeLeft((float(at[0]), float(at[1]), rims[0].high)))
         if sharp:
-            self.path.notes.append(
-                {
-                    "kind": "broken_edge", "z": rims[0].high, "width": cut.width, "height": cut.height,
-                    "lines": [np.asarray(g.coords)[:, :2].tolist() for g in getattr(feet, "geoms", [feet])],
-                }
-            )  # fmt: skip
+            lines = as_lines([np.asarray(g.coords) for g in getattr(feet, "geoms", [feet])])
+            self.path.notes.append(EdgeBroken(lines, rims[0].high, cut.width, cut.height))
 
     def _clear(self, contour: Contour, cut: _Cut, sharp: bool) -> list[Contour]:
         """The pieces on which the whole cutter meets nothing but the edge: raised until it would only touch a sharp one."""

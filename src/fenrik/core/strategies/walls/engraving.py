@@ -17,6 +17,7 @@ from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.errors import ComputeError
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
+from fenrik.core.motion.notes import Engraved, as_lines
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
@@ -156,15 +157,13 @@ def _cut(path: PathBuilder, link: Linker, line: _Line, inputs: Inputs) -> None:
     link.up(float(line.top.max()) + inputs.heights.feed)
 
 
-def _zone(inputs: Inputs) -> dict[str, object]:
+def _zone(inputs: Inputs) -> Engraved:
     """Where the groove may be, for the proof: the model shows the face without it."""
     p: Engraving = inputs.parameters
     radii = np.linspace(0.0, inputs.assembly.radius, 200)
     heights = np.array([inputs.assembly.profile.height(float(r)) for r in radii])
-    return {
-        "kind": "engraving", "lines": [points.tolist() for _, points in inputs.lines], "depth": p.depth,
-        "radii": radii.tolist(), "heights": heights.tolist(),
-    }  # fmt: skip
+    lines = as_lines([points for _, points in inputs.lines])
+    return Engraved(lines, p.depth, tuple(radii.tolist()), tuple(heights.tolist()))
 
 
 def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[float, str]]:

@@ -16,13 +16,14 @@ from shapely.geometry import LineString, MultiPoint
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import ComputeError
+from fenrik.core.motion.notes import WallLeft
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import CLEARING, Example, Inputs, Strategy, Wall
 from fenrik.core.strategies.kit.contours import Contour, apart, band_about, borders_along, merged, rests
 from fenrik.core.strategies.kit.linking import TOUCH_MM
-from fenrik.core.strategies.walls.profile_parameters import Profile
 from fenrik.core.strategies.kit.room import Room
+from fenrik.core.strategies.walls.profile_parameters import Profile
 from fenrik.core.strategies.walls.wall_cutting import BORDER, WallCutter
 from fenrik.core.tooling.assembly import Assembly
 
@@ -103,9 +104,7 @@ class _Profiling:
             if p.rest_of is not None:
                 return
             x, y = feet.representative_point().coords[0][:2]
-            self.cutter.path.notes.append(
-                {"kind": "wall_left", "x": x, "y": y, "z": bottom, "wall": walls[0].words}
-            )
+            self.cutter.path.notes.append(WallLeft((x, y, bottom), walls[0].words))
             return
         stages.append((bottom, blocked, rounds))
         self.cutter.foot = bottom

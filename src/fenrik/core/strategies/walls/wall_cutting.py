@@ -15,8 +15,8 @@ from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Inputs
 from fenrik.core.strategies.kit.contours import Contour, along, extended, leads, with_tabs
 from fenrik.core.strategies.kit.correcting import ways_on_and_off
-from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.strategies.kit.linking import AIR_MM, TOUCH_MM, Linker
+from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.strategies.walls.profile_parameters import Profile
 from fenrik.core.tolerances import PATH_SHARE
 

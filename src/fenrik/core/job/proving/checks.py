@@ -1,0 +1,100 @@
+"""The checks of a proof: each looks at the evidence and returns what it found. To add one, write it and list it here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from fenrik.core.frames import apply
+from fenrik.core.job.proving.evidence import Evidence
+from fenrik.core.job.proving.gaps import blanks, gaps
+from fenrik.core.job.proving.wear import worn_tools
+from fenrik.core.motion.notes import Note, Words
+from fenrik.core.posting.program import Step
+from fenrik.core.proof.deviation import overcut_findings
+from fenrik.core.proof.finding import Finding, Severity
+from fenrik.core.proof.fixture import against_fixture
+from fenrik.core.proof.left import left_findings
+from fenrik.core.proof.limits import limit_findings
+from fenrik.core.proof.load import load_findings
+
+Check = Callable[[Evidence], list[Finding]]
+
+
+def text(seen: Evidence) -> list[Finding]:
+    """What differs between text and plan, and what a control would object to."""
+    return list(seen.posted.findings)
+
+
+def limits(seen: Evidence) -> list[Finding]:
+    """Travels, feeds and speeds beyond the machine's."""
+    return limit_findings(seen.run.of(seen.posted.motion), seen.on)
+
+
+def fixture(seen: Evidence) -> list[Finding]:
+    """Tools against the fixture."""
+    drawn = seen.clamped.fixture
+    return [] if drawn is None else against_fixture(seen.run, drawn)
+
+
+def load(seen: Evidence) -> list[Finding]:
+    """Power and bending beyond what machine and tool bear."""
+    return load_findings([c.facts for c in seen.cutting.done.steps], seen.run.names, seen.on.machine)
+
+
+def contacts(seen: Evidence) -> list[Finding]:
+    """Rapids, shanks and holders in the stock."""
+    return seen.cutting.done.findings
+
+
+def order(seen: Evidence) -> list[Finding]:
+    """What the order of the release saves."""
+    posted = seen.posted
+    if posted.order_saves_s <= 0:
+        return []
+    changes = f"the fewest tool changes, {posted.tool_changes}"
+    words = f"The order with {changes}, saves {posted.order_saves_s:.0f} s of changing tools."
+    return [Finding("note", "order", words)]
+
+
+def overcut(seen: Evidence) -> list[Finding]:
+    """Cuts into the part."""
+    return overcut_findings(seen.deviation, seen.cutting.done.move_of_tag, seen.run, seen.limits)
+
+
+def left(seen: Evidence) -> list[Finding]:
+    """What is left on the part, by its reason."""
+    return left_findings(seen.left["left"])
+
+
+def notes(seen: Evidence) -> list[Finding]:
+    """What the strategies noted about their own work, each kind once for an operation."""
+    out = []
+    for step in seen.posted.program.steps:
+        kinds: dict[str, list[tuple[Note, Words]]] = {}
+        for note in step.path.notes:
+            if words := note.words(step.name):
+                kinds.setdefault(note.kind, []).append((note, words))
+        for kind, found in kinds.items():
+            note, (what, remedy) = found[0]
+            if len(found) > 1:
+                what += f" So in {len(found)} places."
+            place = getattr(note, "place", None)
+            severity: Severity = "caution" if kind in ("air", "short") else "note"
+            at = None if place is None else _in_setup(step, place)
+            out.append(Finding(severity, kind, what, remedy, operation=step.name, place=at))
+    return out
+
+
+def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, float, float]:
+    """A place of a step's side in the setup frame."""
+    matrix = np.eye(4) if step.side is None else step.side.setup_from_side
+    x, y, z = apply(matrix, np.array([place]))[0].tolist()
+    return x, y, z
+
+
+CHECKS: tuple[Check, ...] = (
+    text, limits, fixture, load, contacts, gaps, blanks, order, overcut, worn_tools, left, notes
+)  # fmt: skip
+"""All checks, in the order in which findings of one moment are told."""

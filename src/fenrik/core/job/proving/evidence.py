@@ -1,0 +1,133 @@
+"""All that is known of a posted program when its checks are asked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.cutting.topology import Topology, prepare
+from fenrik.core.frames import invert
+from fenrik.core.job.cutting.cutting import Cutting
+from fenrik.core.job.document.job import SetupDoc
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.posting import Posted
+from fenrik.core.job.tasks.task import Task
+from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.model.distance import DistanceField
+from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.posting.program import Step
+from fenrik.core.progress import Progress
+from fenrik.core.proof import edges, engravings, threads
+from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, measure
+from fenrik.core.proof.left import SideReach, left_on
+from fenrik.core.proof.run import Run
+from fenrik.core.setups.fixture import joined_meshes
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.tolerances import MESH_SHARE
+from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.materials import Material
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What the checks of a proof look at: the posted program, how it cut the stock of its setup, and the design.
+
+    `band` mm is the half band of "on size", `area` mm² the design's surface, `wholes` the setups of the whole release.
+    """
+
+    posted: Posted
+    cutting: Cutting
+    clamped: Clamped
+    wholes: Sequence[tuple[SetupDoc, Clamped]]
+    on: OnMachine
+    material: Material
+    tasks: Sequence[Task]
+    tools: Sequence[Assembly]
+    mesh: TriangleMesh
+    area: float
+    band: float
+    progress: Progress
+
+    @property
+    def run(self) -> Run:
+        """The program as it runs, rapids at their feed taken for rapids."""
+        return self.cutting.run
+
+    @cached_property
+    def design(self) -> DistanceField:
+        """Distances from the part."""
+        return DistanceField(self.mesh)
+
+    @cached_property
+    def zones(self) -> list[Zone]:
+        """Threads, broken edges and engravings, which the design does not show."""
+        return [zone for step in self.posted.program.steps for zone in _zones(step)]
+
+    @cached_property
+    def deviation(self) -> Deviation:
+        """How far the cut stock is from the design."""
+        self.progress.step(0.0, "measuring the deviation")
+        cut = self.cutting.done
+        return measure(cut.last, self.design, self.area, self.band, cut.cuts, cut.skin, self.zones)
+
+    @cached_property
+    def limits(self) -> list[float]:
+        """How deep, mm, each operation may cut into the part."""
+        operations = self.posted.operations
+        tolerance = min(o.tolerance_mm for o in operations)
+        slack = self.posted.dialect.resolution_mm + max(0.0, self.mesh.deviation - tolerance * MESH_SHARE)
+        return [o.tolerance_mm + slack for o in operations]
+
+    @cached_property
+    def left(self) -> dict[str, Any]:
+        """How much of the design in reach of the sides is on size, what is left, and why."""
+        frames = {t.operation.side: np.eye(4) for t in self.tasks}
+        for step, task in zip(self.posted.program.steps, self.tasks, strict=True):
+            if step.side is not None:
+                frames[task.operation.side] = step.side.setup_from_side
+        sides = []
+        for name, matrix in frames.items():
+            cutters = {t.tool.profile for t in self.tasks if t.operation.side == name}
+            sides.append(SideReach(invert(matrix), self._solid(matrix), cutters))
+        return left_on(self.mesh, self.deviation, sides, self.band, self.cutting.stock.cell)
+
+    def _solid(self, setup_from_side: Floats) -> Topology:
+        """Part and fixture as a side sees them."""
+        fixture = self.clamped.fixture
+        solid = self.mesh if fixture is None else joined_meshes([self.mesh, fixture])
+        return prepare(solid.moved(invert(setup_from_side)))
+
+
+def evidence(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -> Evidence:
+    """What is known of a posted program and its cutting."""
+    setup, setups, job = posted.setup, paths.setups, paths.job
+    clamped = setups.clamped(setup)
+    return Evidence(
+        posted=posted,
+        cutting=cutting,
+        clamped=clamped,
+        wholes=[(s, setups.clamped(s)) for s in map(job.setup, posted.release.setups)],
+        on=setups.on_machine(setup),
+        material=setups.material(setup),
+        tasks=[paths.tasks.task(setup, o) for o in posted.operations],
+        tools=job.tools,
+        mesh=setups.mesh(setup, min(o.tolerance_mm for o in posted.operations)),
+        area=paths.workspace.part().area * len(clamped.copies),
+        band=job.proof.tolerance_mm,
+        progress=progress,
+    )
+
+
+def _zones(step: Step) -> list[Zone]:
+    """Threads, broken edges and engravings of a step, as it noted them."""
+    noted = step.path.notes
+    own: list[OwnZone] = [*threads.zones_of(noted), *edges.zones_of(noted), *engravings.zones_of(noted)]
+    matrix = None if step.side is None else invert(step.side.setup_from_side)
+    return [zone if matrix is None else SideZone(zone, matrix) for zone in own]

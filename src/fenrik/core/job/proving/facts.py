@@ -1,0 +1,149 @@
+"""What a proof hands on: its facts as plain data, its motion and stocks as arrays."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.posting import zero_words
+from fenrik.core.job.proving.evidence import Evidence
+from fenrik.core.machines.time import move_times
+from fenrik.core.motion.pieces import upright_pieces
+from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
+from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.run import Run
+from fenrik.core.proof.simulate import PART
+
+ORDER = {"stop": 0, "caution": 1, "note": 2}
+
+
+def facts_of(paths: Paths, seen: Evidence, findings: list[Finding]) -> dict[str, Any]:
+    """The facts of a proof, see `cutting.proofs.Proof`."""
+    posted, stock, setup = seen.posted, seen.cutting.stock, seen.posted.setup
+    located = [_located(f, setup.name, seen.run) for f in findings]
+    return {
+        "setup": setup.name,
+        "release": posted.release.name,
+        "file": f"{posted.release.name}.{posted.dialect.extension}",
+        "dialect": posted.dialect.id,
+        "tilted": posted.dialect.tilted,
+        "zero": zero_words(setup),
+        "text": posted.text,
+        "files": [[name, text] for name, text in posted.files],
+        "setups": posted.release.setups,
+        "tool_changes": posted.tool_changes,
+        "order_saves_s": posted.order_saves_s,
+        "registers": {str(n): v for n, v in posted.program.registers().items()},
+        "cell_mm": stock.cell,
+        "time_s": posted.time_s,
+        "stock_volume_mm3": stock.volume(),
+        "removed_mm3": float(seen.cutting.done.volume.sum()),
+        "operations": [_operation(paths, seen, i) for i in range(len(seen.tasks))],
+        "replay": {
+            "low": seen.clamped.stock_low.tolist(),
+            "high": seen.clamped.stock_high.tolist(),
+            "is_box": stock.is_box,
+            "raw": seen.cutting.keep.raw,
+            "cuts": seen.cutting.keep.keys,
+            "tools": {str(t.number): t.model_dump() for t in seen.tools},
+        },
+        "deviation": seen.deviation.facts | seen.left,
+        "findings": sorted((f.as_dict() for f in located), key=lambda f: (ORDER[f["severity"]], f["time_s"])),
+    }
+
+
+def stocks_of(seen: Evidence) -> list[dict[str, NDArray[Any]]]:
+    """The stock's surface after every step, the last one with its deviation."""
+    stocks: list[dict[str, NDArray[Any]]] = [
+        {"vertices": step.vertices, "quads": step.quads} for step in seen.cutting.done.steps
+    ]
+    surface = seen.deviation.surface
+    stocks[-1] = {
+        "vertices": surface.vertices.astype(np.float32),
+        "quads": surface.quads,
+        "deviation": seen.deviation.at_vertices.astype(np.float32),
+    }
+    return stocks
+
+
+def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]]) -> dict[str, NDArray[Any]]:
+    """The motion as straight pieces with the time at which each ends, for replay."""
+    motion, begin, times = run.motion, run.begin, run.times
+    poses, owner = motion.in_setup(0.02)
+    pieces = upright_pieces(poses)
+    length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
+    total = np.zeros(len(motion))
+    np.add.at(total, owner, length)
+    first = np.searchsorted(owner, np.arange(len(motion)))
+    way = np.cumsum(length)
+    before = way[first] - length[first]
+    share = (way - before[owner]) / np.maximum(total[owner], 1e-12)
+    return {
+        "pieces": pieces.astype(np.float32),
+        **({} if poses.shape[1] == 6 else {"axes": poses[:, [3, 4, 5, 9, 10, 11]].astype(np.float32)}),
+        "owner": owner.astype(np.int32),
+        "ends_at": (begin[owner] + share * times[owner]).astype(np.float32),
+        "rapid": motion.rapid[owner].astype(np.uint8),
+        "step": run.step_of[owner].astype(np.int32),
+        "tool": motion.tool[owner].astype(np.int32),
+        "feed": motion.feed[owner].astype(np.float32),
+        "line": motion.line[owner].astype(np.int32),
+        **{name: values[owner] for name, values in traces.items()},
+    }
+
+
+def _located(finding: Finding, setup: str, run: Run) -> Finding:
+    """The finding with its setup, its operation and its time filled in."""
+    move = finding.move
+    if not 0 <= move < len(run):
+        return replace(finding, setup=setup)
+    name = finding.operation or run.names[int(run.step_of[move])]
+    return replace(finding, setup=setup, operation=name, time_s=float(run.begin[move]))
+
+
+def _operation(paths: Paths, seen: Evidence, step: int) -> dict[str, Any]:
+    """Lengths, times and loads of one operation."""
+    run, task, cut = seen.run, seen.tasks[step], seen.cutting.done
+    lengths = seen.posted.motion.moves.lengths()
+    rows = run.step_of == step
+    feeding = rows & ~run.motion.rapid
+    return {
+        "name": task.operation.name,
+        "strategy": task.strategy.id,
+        "tool": task.tool.number,
+        "moves": int(rows.sum()),
+        "cutting_length_mm": float(lengths[feeding].sum()),
+        "rapid_length_mm": float(lengths[rows & run.motion.rapid].sum()),
+        "time_s": float(run.times[rows].sum()),
+        "removed_mm3": float(cut.volume[rows].sum()),
+        "compute_s": paths.compute_seconds(task.setup, task.operation),
+        "spindle_rpm": task.spindle_rpm,
+        "feed_mm_min": task.feed,
+        "load": cut.steps[step].facts,
+        "adapted_saves_s": _adapted_saves(paths, seen, step, feeding),
+    }
+
+
+def _adapted_saves(paths: Paths, seen: Evidence, step: int, feeding: NDArray[np.bool_]) -> float:
+    """Seconds that feeds adapted to the measured chips would save on the machine; 0 where they are adapted already."""
+    task, motion, cut = seen.tasks[step], seen.run.motion, seen.cutting.done
+    if task.operation.feed_follows != "plan" or not len(cut.steps[step].owner):
+        return 0.0
+    if motion.turning is not None and motion.turning.owner.size:
+        return 0.0  # moves of rotary joints lie between
+    row = np.flatnonzero(seen.run.step_of == step)[cut.steps[step].owner]
+    feed = motion.feed[row]
+    # entries and plunges have feeds of their own
+    mine = feeding[row] & (np.abs(feed - task.feed) < 1.0)
+    thinning = cut.steps[step].thinning.astype(np.float64)
+    wanted = paths.planned_thinning(task, thinning[mine])
+    pieces = cut.pieces(step)
+    part = parts_of_moves(pieces, row, PART * task.tool.radius)
+    faster = adapted_pieces(feed, mine, thinning, part, wanted, task.feed_limit)
+    whole = motion.in_pieces(pieces, row)
+    before, after = (float(move_times(whole.with_feed(f), seen.on.machine).sum()) for f in (feed, faster))
+    return before - after
