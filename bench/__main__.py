@@ -1,4 +1,5 @@
-"""``make bench [ONLY=name]``: every row beside its baseline in the same run; non-zero when a bar is missed."""
+"""``make bench [ONLY=name]``: every row beside its baseline in the same run; non-zero when a bar is
+missed."""
 
 from __future__ import annotations
 

@@ -1,8 +1,8 @@
-"""Clearing at a bounded load: a pocket of 200 x 150 mm with 12 islands, an 8 mm tool, 40 % stepover, against the
-engagement asked for, the ideal length, and stamping its own path once on the same bitmap.
+"""Clearing at a bounded load: a pocket of 200 x 150 mm with 12 islands, an 8 mm tool, 40 % stepover, against
+the engagement asked for, the ideal length, and stamping its own path once on the same bitmap.
 
-The engagement is measured a second time, along the finished way and finely, on a bitmap of its own. Stamping is plain: the
-whole disc at every cell's length of the passes.
+The engagement is measured a second time, along the finished way and finely, on a bitmap of its own. Stamping
+is plain: the whole disc at every cell's length of the passes.
 """
 
 from __future__ import annotations
@@ -74,8 +74,14 @@ def measured(way: list[Stretch]) -> tuple[np.ndarray, np.ndarray]:
             (x, y), (end, _) = stretch.points
             for a in np.linspace(0, 2 * np.pi, 65):
                 k.stamp(
-                    field.stock, *field.frame, RADIUS, x + (end - x) * np.cos(a), y + (end - x) * np.sin(a), nothing, 0
-                )  # fmt: skip
+                    field.stock,
+                    *field.frame,
+                    RADIUS,
+                    x + (end - x) * np.cos(a),
+                    y + (end - x) * np.sin(a),
+                    nothing,
+                    0,
+                )
             k.stamp(field.stock, *field.frame, RADIUS, x, y, nothing, 0)
         elif stretch.kind == LINK:
             k.measure(field.stock, *field.frame, RADIUS, np.ascontiguousarray(stretch.points), step)

@@ -1,5 +1,5 @@
-"""Finishing passes: sampling of parallel passes at 10 µm against a dense scan and midpoint bisection, and as arcs;
-constant-Z levels against one grid of drops."""
+"""Finishing passes: sampling of parallel passes at 10 µm against a dense scan and midpoint bisection, and as
+arcs; constant-Z levels against one grid of drops."""
 
 from __future__ import annotations
 

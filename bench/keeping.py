@@ -1,4 +1,5 @@
-"""What is kept of a plan of ten operations: a change of a late one against computing all, and the memory of all stocks."""
+"""What is kept of a plan of ten operations: a change of a late one against computing all, and the memory of
+all stocks."""
 
 from __future__ import annotations
 
@@ -24,22 +25,36 @@ ARGS = {"strategy": "parallel_finishing", "tool": 17}
 
 
 def plan(last_cusp: float) -> dict[str, Any]:
-    """Roughing and nine finishing operations over parts of the bracket's top; the last one's cusp is given."""
+    """Roughing and nine finishing operations over parts of the bracket's top; the last one's cusp is
+    given."""
     tools = {t.number: t for t in starting_library()}
     rough = {"name": "Rough", "strategy": "level_roughing", "tool": 3, "parameters": {"step_down": 6.0}}
     strips = [
         {
-            "name": f"Finish {i}", **ARGS, "parameters": {"cusp": last_cusp if i == 8 else 0.01},
-            "keep_in": [{"polygon": [[-54 + 12 * i, -34], [-42 + 12 * i, -34], [-42 + 12 * i, 34], [-54 + 12 * i, 34]]}],
+            "name": f"Finish {i}",
+            **ARGS,
+            "parameters": {"cusp": last_cusp if i == 8 else 0.01},
+            "keep_in": [
+                {
+                    "polygon": [
+                        [-54 + 12 * i, -34],
+                        [-42 + 12 * i, -34],
+                        [-42 + 12 * i, 34],
+                        [-54 + 12 * i, 34],
+                    ]
+                }
+            ],
         }
         for i in range(9)
-    ]  # fmt: skip
+    ]
     tool3 = tools[3].model_dump() | {"flute_length": 36.0, "stick_out": 46.0}
     return {
-        "fenrik": 1, "name": "ten", "part": {"file": "bearing_bracket.step"},
+        "fenrik": 1,
+        "name": "ten",
+        "part": {"file": "bearing_bracket.step"},
         "tools": [tool3, tools[17].model_dump() | {"stick_out": 46.0}],
         "setups": [{"name": "Top", "operations": [rough, *strips]}],
-    }  # fmt: skip
+    }
 
 
 def run(store: MemoryStore, cusp: float) -> float:
@@ -51,7 +66,8 @@ def run(store: MemoryStore, cusp: float) -> float:
 
 
 def alone(store: MemoryStore, cusp: float) -> float:
-    """Seconds for planning and proving a release of the last operation only, with what the store has of the others."""
+    """Seconds for planning and proving a release of the last operation only, with what the store has of the
+    others."""
     data = plan(cusp)
     data["releases"] = [{"name": "last", "setup": "Top", "operations": ["Finish 8"]}]
     planner = open_job(job_from_data(data), MODELS, store)

@@ -1,4 +1,5 @@
-"""Joint values for tool poses on five machines, branches and windings chosen, against a warm numeric loop in Pinocchio."""
+"""Joint values for tool poses on five machines, branches and windings chosen, against a warm numeric loop in
+Pinocchio."""
 
 from __future__ import annotations
 
@@ -22,16 +23,27 @@ def skew_head() -> Machine:
     like = machines()["fork_head_1500"]
     joints = [j for j in like.joints if j.name != "A"]
     joints.append(
-        Joint(name="A", letter="A", kind="rotary", axis=(0.766044443, 0.0, 0.64278761), point=(0.0, 0.0, 280.0),
-              parent="C", low=-190.0, high=190.0, speed=14400.0, acceleration=700.0)
-    )  # fmt: skip
+        Joint(
+            name="A",
+            letter="A",
+            kind="rotary",
+            axis=(0.766044443, 0.0, 0.64278761),
+            point=(0.0, 0.0, 280.0),
+            parent="C",
+            low=-190.0,
+            high=190.0,
+            speed=14400.0,
+            acceleration=700.0,
+        )
+    )
     return like.model_copy(
         update={"id": "skew_head", "name": "Skew head", "joints": joints, "tool": Mount(joint="A")}
     )
 
 
 def poses(machine: Machine) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Joint values along a smooth way within the joints' ranges, and the tips and axes there, work mount's frame."""
+    """Joint values along a smooth way within the joints' ranges, and the tips and axes there, work mount's
+    frame."""
     turn = np.linspace(0.0, 1.0, POSES)
     chain, values = machine.chain, np.zeros((POSES, len(machine.chain)))
     for i in range(len(chain)):

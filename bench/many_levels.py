@@ -1,5 +1,6 @@
-"""How finishing walls grows with the number of levels: a flight of steps of one size with more and more of them, and a tall
-plate beside it, whose wall has its foot at every one of the heights. The work is to grow with the levels in proportion."""
+"""How finishing walls grows with the number of levels: a flight of steps of one size with more and more of
+them, and a tall plate beside it, whose wall has its foot at every one of the heights. The work is to grow
+with the levels in proportion."""
 
 from __future__ import annotations
 
@@ -37,25 +38,42 @@ def steps(levels: int, folder: Path) -> None:
 def finish_walls(levels: int) -> float:
     """Seconds to plan the profile along all upright walls, what the planner reads of the part apart."""
     mill = Assembly(
-        number=1, name="mill", kind="flat", diameter=6.0, corner_radius=0.0, flute_length=60.0, shank_diameter=6.0, stick_out=70.0,
+        number=1,
+        name="mill",
+        kind="flat",
+        diameter=6.0,
+        corner_radius=0.0,
+        flute_length=60.0,
+        shank_diameter=6.0,
+        stick_out=70.0,
         holder=[HolderSegment(length=30, diameter_low=30, diameter_high=40)],
-    )  # fmt: skip
+    )
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         steps(levels, folder)
         document = {
-            "fenrik": 1, "name": "steps", "part": {"file": "steps.stl"}, "tools": [mill.model_dump(mode="json")],
+            "fenrik": 1,
+            "name": "steps",
+            "part": {"file": "steps.stl"},
+            "tools": [mill.model_dump(mode="json")],
             "setups": [{"name": "Top", "operations": []}],
-        }  # fmt: skip
+        }
         reader = open_job(job_from_data(document), folder, MemoryStore())
         upright = [
-            f.id for f in reader.workspace.part().faces
+            f.id
+            for f in reader.workspace.part().faces
             if f.kind == "plane" and f.normal is not None and abs(f.normal[2]) < 0.1
-        ]  # fmt: skip
+        ]
         document["setups"][0]["operations"] = [  # type: ignore[index]
-            {"name": "Walls", "strategy": "profile", "tool": 1, "walls": [{"face": f} for f in upright],
-             "parameters": {"step_down": 20.0}, "heights": {"bottom": {"over": "part_bottom"}}}
-        ]  # fmt: skip
+            {
+                "name": "Walls",
+                "strategy": "profile",
+                "tool": 1,
+                "walls": [{"face": f} for f in upright],
+                "parameters": {"step_down": 20.0},
+                "heights": {"bottom": {"over": "part_bottom"}},
+            }
+        ]
         planner = open_job(job_from_data(document), folder, MemoryStore())
         setup = planner.job.setups[0]
         planner.stock_before(setup, setup.operations[0])

@@ -21,10 +21,16 @@ LOW, HIGH, CELL = np.zeros(3), np.array([100.0, 100.0, 50.0]), 0.25
 def tool(kind: str, diameter: float) -> Assembly:
     """A cutter with a holder far above."""
     return Assembly(
-        number=1, name=kind, kind=kind, diameter=diameter, corner_radius=diameter / 2 if kind == "ball" else 0.0,
-        flute_length=60.0, shank_diameter=diameter, stick_out=80.0,
+        number=1,
+        name=kind,
+        kind=kind,
+        diameter=diameter,
+        corner_radius=diameter / 2 if kind == "ball" else 0.0,
+        flute_length=60.0,
+        shank_diameter=diameter,
+        stick_out=80.0,
         holder=[HolderSegment(length=20, diameter_low=30, diameter_high=30)],
-    )  # fmt: skip
+    )
 
 
 def roughing() -> np.ndarray:

@@ -1,4 +1,5 @@
-"""Random jumps on the run strip: restoring and replaying against a fresh run to the same moment, and the fine surface."""
+"""Random jumps on the run strip: restoring and replaying against a fresh run to the same moment, and the fine
+surface."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ CPU_MS, FINE_MS = 60.0, 300.0
 
 
 def proved() -> tuple[Replay, float]:
-    """A program of roughing, semi-finishing and 200 000 finishing moves, as its proof leaves it; its length s."""
+    """A program of roughing, semi-finishing and 200 000 finishing moves, as its proof leaves it; its length
+    s."""
     raw = Snapshot.of(Stock.of_box(LOW, HIGH, CELL))
     live, after, steps, clock, tag = LiveStock(raw), [], [], 0.0, 0
     for number, (cutter, pieces) in enumerate(PLAN):

@@ -1,5 +1,5 @@
-"""What planning looks at from above: the part's outline against the union of all its triangles, and the holder over the
-in-process stock by blocks against looking at every cell."""
+"""What planning looks at from above: the part's outline against the union of all its triangles, and the
+holder over the in-process stock by blocks against looking at every cell."""
 
 from __future__ import annotations
 
@@ -63,9 +63,12 @@ def rows() -> Iterator[Row]:
     mesh = planner.workspace.mesh(0.004).moved(planner.setups.clamped(setup).setup_from_part)
     ours, plain = best_of_each([(projected, lambda: mesh), (union, lambda: mesh)], 3)
     yield Row(
-        f"outline of {len(mesh.triangles)} triangles, s", f"{ours:.2f} s", f"union of all {plain:.2f} s", plain / ours,
+        f"outline of {len(mesh.triangles)} triangles, s",
+        f"{ours:.2f} s",
+        f"union of all {plain:.2f} s",
+        plain / ours,
         least=OUTLINE_TIMES,
-    )  # fmt: skip
+    )
     pieces, cutter = zigzag(), Profile(6.0, 0.0)
     wide, start = 25.0, 20.0
     low, high = np.array([-10.0, -10, -40]), np.array([90.0, 70, 0])
@@ -83,6 +86,9 @@ def rows() -> Iterator[Row]:
     assert np.allclose(blocks(fresh())[:, 0], cells(fresh()))
     ours, plain = best_of_each([(blocks, fresh), (cells, fresh)], 3)
     yield Row(
-        f"holder over the stock at {len(pieces)} places, s", f"{ours:.2f} s", f"cell by cell {plain:.2f} s",
-        plain / ours, least=HOLDER_TIMES,
-    )  # fmt: skip
+        f"holder over the stock at {len(pieces)} places, s",
+        f"{ours:.2f} s",
+        f"cell by cell {plain:.2f} s",
+        plain / ours,
+        least=HOLDER_TIMES,
+    )

@@ -1,9 +1,9 @@
-"""Reading while two proofs compute: fifty readers and ten event streams, beside the bare framework that serves a byte string
-of the same size under the same load.
+"""Reading while two proofs compute: fifty readers and ten event streams, beside the bare framework that
+serves a byte string of the same size under the same load.
 
-Readers ask for what a page asks for (document, state, runs, facts, motion, stocks, the part's scene), with a second's pause
-between; each kind is compared with the bare answer of its size. The first set of rows is p95 of a read; the last is the
-server's memory: its own and that of its children, shared pages once (PSS).
+Readers ask for what a page asks for (document, state, runs, facts, motion, stocks, the part's scene), with a
+second's pause between; each kind is compared with the bare answer of its size. The first set of rows is p95
+of a read; the last is the server's memory: its own and that of its children, shared pages once (PSS).
 """
 
 from __future__ import annotations
@@ -91,7 +91,8 @@ async def listen(port: int, path: str, until: float) -> None:
 async def load(
     port: int, bare: int, addresses: dict[str, str], streams: list[str]
 ) -> dict[str, dict[str, list[float]]]:
-    """Times s of reads by kind, of the application and of the bare framework; readers alternate between both."""
+    """Times s of reads by kind, of the application and of the bare framework; readers alternate between
+    both."""
     times: dict[str, dict[str, list[float]]] = {"ours": defaultdict(list), "bare": defaultdict(list)}
     until, sizes = time.monotonic() + SECONDS, dict[str, int]()
     for kind, path in addresses.items():
@@ -128,7 +129,8 @@ def memory_of(process: int) -> int:
 
 
 class Busy(threading.Thread):
-    """Has both demonstration jobs proved again and again, each time with another cell, and notes how many compute."""
+    """Has both demonstration jobs proved again and again, each time with another cell, and notes how many
+    compute."""
 
     def __init__(self, port: int, jobs: list[int]) -> None:
         super().__init__(daemon=True)
@@ -156,8 +158,9 @@ def _prove_anew(port: int, job: int, turn: int) -> None:
     request = urllib.request.Request(
         f"http://127.0.0.1:{port}/api/jobs/{job}/document",
         json.dumps({"revision": present["revision"], "document": document}).encode(),
-        {"Content-Type": "application/json"}, method="PUT",
-    )  # fmt: skip
+        {"Content-Type": "application/json"},
+        method="PUT",
+    )
     urllib.request.urlopen(request, timeout=60).read()
     ask(port, f"/jobs/{job}/runs", {"target": "prove"})
 
@@ -177,9 +180,12 @@ def rows() -> Iterator[Row]:
         port, bare = free_port(), free_port()
         environment = {**os.environ, "FENRIK_DATA": name, "FENRIK_PORT": str(port)}
         demo = subprocess.Popen(
-            [sys.executable, "-m", "fenrik.bootstrap", "demo"], env=environment, stdout=subprocess.PIPE, text=True,
+            [sys.executable, "-m", "fenrik.bootstrap", "demo"],
+            env=environment,
+            stdout=subprocess.PIPE,
+            text=True,
             start_new_session=True,
-        )  # fmt: skip
+        )
         plain = subprocess.Popen([sys.executable, "-c", BARE, str(bare)], start_new_session=True)
         try:
             assert demo.stdout is not None and "ready" in demo.stdout.readline()
@@ -198,10 +204,14 @@ def _measured(port: int, bare: int, process: int) -> Iterator[Row]:
     state = ask(port, f"/jobs/{job}/state")
     part, key = state["part"]["key"], state["releases"][0]["key"]
     addresses = {
-        "document": f"/api/jobs/{job}", "state": f"/api/jobs/{job}/state", "runs": f"/api/jobs/{job}/runs",
-        "facts": f"/api/proofs/{key}/facts", "motion": f"/api/proofs/{key}/motion",
-        "stock": f"/api/proofs/{key}/stock/0", "scene": f"/api/jobs/{job}/part/scene/{part}",
-    }  # fmt: skip
+        "document": f"/api/jobs/{job}",
+        "state": f"/api/jobs/{job}/state",
+        "runs": f"/api/jobs/{job}/runs",
+        "facts": f"/api/proofs/{key}/facts",
+        "motion": f"/api/proofs/{key}/motion",
+        "stock": f"/api/proofs/{key}/stock/0",
+        "scene": f"/api/jobs/{job}/part/scene/{part}",
+    }
     busy = Busy(port, jobs)
     busy.start()
     time.sleep(3.0)
@@ -222,9 +232,12 @@ def _measured(port: int, bare: int, process: int) -> Iterator[Row]:
     every = {who: 1000 * p95([t for kind in addresses for t in times[who][kind]]) for who in times}
     most = max(BAR_MS / every["bare"], BAR_TIMES)
     yield Row(
-        f"p95 of all {sum(map(len, times['ours'].values()))} reads beside two proofs", f"{every['ours']:.0f} ms",
-        f"bare {every['bare']:.0f} ms", every["ours"] / every["bare"], most=most,
-    )  # fmt: skip
+        f"p95 of all {sum(map(len, times['ours'].values()))} reads beside two proofs",
+        f"{every['ours']:.0f} ms",
+        f"bare {every['bare']:.0f} ms",
+        every["ours"] / every["bare"],
+        most=most,
+    )
     server = max(
         (
             int(c)
@@ -234,8 +247,13 @@ def _measured(port: int, bare: int, process: int) -> Iterator[Row]:
         default=0,
     )
     used = memory_of(server)
-    yield Row("memory of the server with its children", f"{used / 1e6:.0f} MB", f"bar {SERVER_BYTES / 1e6:.0f} MB",
-              used / SERVER_BYTES, most=1.0)  # fmt: skip
+    yield Row(
+        "memory of the server with its children",
+        f"{used / 1e6:.0f} MB",
+        f"bar {SERVER_BYTES / 1e6:.0f} MB",
+        used / SERVER_BYTES,
+        most=1.0,
+    )
 
 
 def _serves(process: int, port: int) -> bool:

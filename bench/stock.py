@@ -1,5 +1,5 @@
-"""The stock against general-purpose references: swept bodies subtracted by manifold3d, exact volumes, its surface, and
-signed distances by trimesh."""
+"""The stock against general-purpose references: swept bodies subtracted by manifold3d, exact volumes, its
+surface, and signed distances by trimesh."""
 
 from __future__ import annotations
 

@@ -63,7 +63,8 @@ def best_of_each(
     repeats: int = 7,
     clock: Callable[[], float] = time.perf_counter,
 ) -> list[float]:
-    """As `best_on` for several works that are compared, in turns: what disturbs the machine meets all of them."""
+    """As `best_on` for several works that are compared, in turns: what disturbs the machine meets all of
+    them."""
     times: list[list[float]] = [[] for _ in works]
     for turn in range(repeats + 1):
         for (work, fresh), mine in zip(works, times, strict=True):

@@ -1,4 +1,5 @@
-"""Moves with a tilted and turning axis: their cost against one finishing move, and the error of what they leave."""
+"""Moves with a tilted and turning axis: their cost against one finishing move, and the error of what they
+leave."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ def corner() -> Assembly:
 
 
 def turning(count: int, cutter: Assembly) -> np.ndarray:
-    """Moves of 1 mm that turn by 2°, leaning up to 25°, their lowest spot 0.2 mm in the wavy surface's stock."""
+    """Moves of 1 mm that turn by 2°, leaning up to 25°, their lowest spot 0.2 mm in the wavy surface's
+    stock."""
     x = np.tile(np.linspace(5.0, 95.0, 91), count // 90 + 1)[: count + 1]
     y = 5.0 + (np.arange(count + 1) // 91) * 2.0
     lean = np.radians(25.0) * np.sin(np.radians(2.0) / np.radians(25.0) * np.arange(count + 1))

@@ -1,4 +1,5 @@
-"""Models the block that carries a pressure gauge: a bore square to a face that leans by 30°, and a bore from above.
+"""Models the block that carries a pressure gauge: a bore square to a face that leans by 30°, and a bore from
+above.
 
 Run: python scripts/gauge_block.py examples/models/gauge_block.step
 """

@@ -1,4 +1,5 @@
-"""Writes docs/strategies.md and a picture of every strategy from paths that it computes on the example models.
+"""Writes docs/strategies.md and a picture of every strategy from paths that it computes on the example
+models.
 
 Run: python scripts/strategy_docs.py [strategy ...]
 """
@@ -61,23 +62,48 @@ SHOWN: dict[str, tuple[str, list[dict[str, Any]]]] = {
 }  # fmt: skip
 """A model and operations for each strategy's picture; the last one is drawn, those before it cut first."""
 WORDS = {
-    "facing": "One way or to and fro, over one blank or an array, in as many levels as the stock needs. The passes begin beside the blank.",
-    "level_roughing": "Offsets of the blocked ground at every level, from outside where it is open and down a helix or ramp where it is not. The part's own floors get levels of their own; 'Only flat faces' finishes just these.",
-    "bounded_clearing": "The tool walks along the stock so that its engagement stays what the stepover asks for: deep cuts at a high feed. It stays down over cleared ground with a small lift.",
-    "rest_clearing": "As clearing at a bounded load, but only where the operations before have left more than a limit; the share of air is bounded.",
-    "parallel_finishing": "At an angle, spaced by stepover or by cusp, between limits of steepness. Passes along X or Y become arcs in G18 or G19.",
-    "constant_z": "For what is steeper than a limit, spaced by depth or cusp, region by region, with ramped links and a helical option.",
+    "facing": "One way or to and fro, over one blank or an array, in as many levels as the stock needs. "
+              "The passes begin beside the blank.",
+    "level_roughing": "Offsets of the blocked ground at every level, from outside where it is open and "
+                      "down a helix or ramp where it is not. The part's own floors get levels of their "
+                      "own; 'Only flat faces' finishes just these.",
+    "bounded_clearing": "The tool walks along the stock so that its engagement stays what the stepover "
+                        "asks for: deep cuts at a high feed. It stays down over cleared ground with a "
+                        "small lift.",
+    "rest_clearing": "As clearing at a bounded load, but only where the operations before have left more "
+                     "than a limit; the share of air is bounded.",
+    "parallel_finishing": "At an angle, spaced by stepover or by cusp, between limits of steepness. Passes "
+                          "along X or Y become arcs in G18 or G19.",
+    "constant_z": "For what is steeper than a limit, spaced by depth or cusp, region by region, with "
+                  "ramped links and a helical option.",
     "constant_cusp": "Offsets over the surface keep the same cusp on flat and steep ground.",
-    "inner_corners": "Where the cutter touches twice a larger one has left material: a pass along it, and as many beside it as wanted.",
-    "profile": "Follows walls that are picked, a floor for the walls around it, or the outline: in levels or down a ramp, with passes side by side, a spring pass, arc and line leads, overlap and bridges; whole, a piece of it, or only what a larger mill left in narrow corners. Where something lower keeps the tool from a wall's foot, the wall over that is followed. Other walls are never cut. The radius is corrected by the computer, by the computer with the wear in the control, or by the control alone (G41, G42); a release of these is proved with new and with worn tools.",
-    "slot_milling": "To and fro on the middle line with a tool as wide as the slot, round about along both walls with a narrower one, in as many rings as it needs; down a ramp, the last turn level. Closed and open slots, straight and bent; at open ends it runs out beside the part.",
-    "edge_breaking": "Sharp edges by width, the model's own chamfers to size; what would touch a neighbouring wall is left and named.",
-    "drilling": "Spot, drill, peck, chip break, deep holes in pecks that get shorter, ream, bore, counterbore and countersink, in the shortest order; written as canned cycles (deep ones never) or as moves.",
+    "inner_corners": "Where the cutter touches twice a larger one has left material: a pass along it, and "
+                     "as many beside it as wanted.",
+    "profile": "Follows walls that are picked, a floor for the walls around it, or the outline: in levels "
+               "or down a ramp, with passes side by side, a spring pass, arc and line leads, overlap and "
+               "bridges; whole, a piece of it, or only what a larger mill left in narrow corners. Where "
+               "something lower keeps the tool from a wall's foot, the wall over that is followed. Other "
+               "walls are never cut. The radius is corrected by the computer, by the computer with the "
+               "wear in the control, or by the control alone (G41, G42); a release of these is proved with "
+               "new and with worn tools.",
+    "slot_milling": "To and fro on the middle line with a tool as wide as the slot, round about along both "
+                    "walls with a narrower one, in as many rings as it needs; down a ramp, the last turn "
+                    "level. Closed and open slots, straight and bent; at open ends it runs out beside the "
+                    "part.",
+    "edge_breaking": "Sharp edges by width, the model's own chamfers to size; what would touch a "
+                     "neighbouring wall is left and named.",
+    "drilling": "Spot, drill, peck, chip break, deep holes in pecks that get shorter, ream, bore, "
+                "counterbore and countersink, in the shortest order; written as canned cycles (deep ones "
+                "never) or as moves.",
     "bore_milling": "Down a helix, ring by ring to the size, entered by half circles.",
-    "boss_milling": "About a round boss down a helix, ring by ring from outside to the size, entered and left by quarter circles where these are clear of the part.",
-    "engraving": "Text with the letters that ship with Fenrik, edges, borders of faces and lines of points, at a depth under the surface that the cutter touches; the proof knows the groove that is meant.",
+    "boss_milling": "About a round boss down a helix, ring by ring from outside to the size, entered and "
+                    "left by quarter circles where these are clear of the part.",
+    "engraving": "Text with the letters that ship with Fenrik, edges, borders of faces and lines of "
+                 "points, at a depth under the surface that the cutter touches; the proof knows the groove "
+                 "that is meant.",
     "tapping": "The feed is pitch times speed, checked on the posted text; always a cycle.",
-    "thread_milling": "Inside and outside, right and left hand, with one row of teeth or several, in passes of even areas, from the tables of ISO 724 and ASME B1.1 or from given sizes.",
+    "thread_milling": "Inside and outside, right and left hand, with one row of teeth or several, in "
+                      "passes of even areas, from the tables of ISO 724 and ASME B1.1 or from given sizes.",
 }  # fmt: skip
 
 
@@ -99,9 +125,12 @@ def planned(strategy: str) -> tuple[Paths, Toolpath]:
         "allowance": {"x_low": 2, "x_high": 2, "y_low": 2, "y_high": 2, "z_low": 0, "z_high": 1},
     }
     document = {
-        "fenrik": 1, "name": strategy, "part": {"file": model}, "tools": tools,
+        "fenrik": 1,
+        "name": strategy,
+        "part": {"file": model},
+        "tools": tools,
         "setups": [{"name": "Top", "stock": stock, "operations": made}],
-    }  # fmt: skip
+    }
     planner = open_job(job_from_data(document), ROOT / "examples", MemoryStore())
     setup = planner.job.setups[0]
     return planner, planner.path(setup, setup.operations[-1])
@@ -131,9 +160,11 @@ def picture(planner: Paths, path: Toolpath, label: str) -> str:
         return f"{(p[0] - low[0]) * scale + 10:.1f} {height - 10 - (p[1] - low[1]) * scale:.1f}"
 
     out = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {height}" width="{WIDTH}" height="{height}" role="img"'
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {height}" width="{WIDTH}" '
+        f'height="{height}" role="img"'
         f' aria-label="{label}"><rect width="100%" height="100%" fill="#fbfaf5"/>',
-        f'<path d="{" ".join("M" + "L".join(at(p) for p in line) for line in edges)}" fill="none" stroke="#26323a"'
+        f'<path d="{" ".join("M" + "L".join(at(p) for p in line) for line in edges)}" fill="none" '
+        'stroke="#26323a"'
         ' stroke-width="0.7"/>',
     ]
     for motion, colour in COLOURS.items():
@@ -186,7 +217,8 @@ def main() -> None:
         (OUT / f"{name}.svg").write_text(text, "utf-8")
         print(f"{name}: {len(path)} moves, {len(text) / 1e3:.0f} kB")
     head = (
-        "# Strategies\n\nEach is one file in `src/fenrik/core/strategies`. The pictures are paths that it computed on the example"
+        "# Strategies\n\nEach is one file in `src/fenrik/core/strategies`. The pictures are paths that it "
+        "computed on the example"
         " models:\nfeed blue, entries violet, plunges ochre, leads and links green, rapids dashed. Written by"
         " `scripts/strategy_docs.py`.\n\n"
     )

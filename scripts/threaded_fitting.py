@@ -1,4 +1,5 @@
-"""Models a fitting with a threaded neck and a threaded bore, shown at the neck's major and the bore's minor diameter.
+"""Models a fitting with a threaded neck and a threaded bore, shown at the neck's major and the bore's minor
+diameter.
 
 Run: python scripts/threaded_fitting.py examples/models/threaded_fitting.step
 """

@@ -150,7 +150,8 @@ class User(threading.Thread):
 
 
 def torment(folder: Path, kills: int, seed: int = 1, say: Callable[[str], None] = lambda _: None) -> Outcome:
-    """Starts a demonstration, has it edited and computing without end, and kills something at random moments."""
+    """Starts a demonstration, has it edited and computing without end, and kills something at random
+    moments."""
     rng, out = random.Random(seed), Outcome()
     demo = Demo(folder)
     try:
@@ -186,7 +187,8 @@ def torment(folder: Path, kills: int, seed: int = 1, say: Callable[[str], None] 
 
 
 def _back(user: User, before: int) -> float:
-    """Seconds until a change is acknowledged again that was made after the kill (the next may have been on its way)."""
+    """Seconds until a change is acknowledged again that was made after the kill (the next may have been on
+    its way)."""
     began = time.monotonic()
     while len(user.acknowledged) < before + 2:
         if time.monotonic() - began > 60:
@@ -225,7 +227,8 @@ def main() -> int:
         f"kills {out.kills}, back after {back[len(back) // 2]:.2f} s in the middle, {back[-1]:.2f} s at most"
     )
     print(
-        f"refused meanwhile: {out.refused}; lost: {out.lost or 'nothing'}; standing: {out.standing or 'nothing'}"
+        f"refused meanwhile: {out.refused}; lost: {out.lost or 'nothing'}; standing: "
+        f"{out.standing or 'nothing'}"
     )
     return 1 if out.lost or out.standing or back[-1] > BACK_SECONDS else 0
 

@@ -20,7 +20,8 @@ NASTY = Path(__file__).parent / "data"
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Tests on a database or in the browser stay together on one of the two processes; the slow ones begin first."""
+    """Tests on a database or in the browser stay together on one of the two processes; the slow ones begin
+    first."""
     for item in items:
         folder = item.path.parent.name
         if folder in ("app", "browser"):

@@ -11,8 +11,8 @@ from fenrik.core.tooling.assembly import Assembly
 
 
 def mill_distance(tool: Assembly, d: np.ndarray, up: np.ndarray) -> np.ndarray:
-    """Signed distance (n,) mm from an endless flat, ball or corner-radius mill, negative inside, of spots at distance d
-    (n,) from its axis and height `up` (n,) over its tip."""
+    """Signed distance (n,) mm from an endless flat, ball or corner-radius mill, negative inside, of spots at
+    distance d (n,) from its axis and height `up` (n,) over its tip."""
     r, c = tool.radius, tool.corner_radius
     over, low = d - (r - c), c - up
     if c > 0:
@@ -21,8 +21,8 @@ def mill_distance(tool: Assembly, d: np.ndarray, up: np.ndarray) -> np.ndarray:
 
 
 def moving_distance(tool: Assembly, move: np.ndarray, points: np.ndarray, t: np.ndarray) -> np.ndarray:
-    """`mill_distance` of points (n, 3) at shares t (n,) of a move (12: tip and axis at its start, the same at its end), the
-    axis turning evenly over the great circle."""
+    """`mill_distance` of points (n, 3) at shares t (n,) of a move (12: tip and axis at its start, the same at
+    its end), the axis turning evenly over the great circle."""
     angle = math.acos(float(np.clip(move[3:6] @ move[9:], -1, 1)))
     tip, axis = move[:3] + t[:, None] * (move[6:9] - move[:3]), np.tile(move[3:6], (len(t), 1))
     if angle > 1e-9:
@@ -49,8 +49,8 @@ def cut_ends(stock: Stock, tag: int = 0) -> np.ndarray:
 
 
 def sweep_errors(tool: Assembly, move: np.ndarray, points: np.ndarray) -> np.ndarray:
-    """How far (n,) mm points are from the nearest that the tool comes to them on a move: above 0 it never touches them,
-    below 0 it goes beyond. By 400 positions and golden section about the nearest."""
+    """How far (n,) mm points are from the nearest that the tool comes to them on a move: above 0 it never
+    touches them, below 0 it goes beyond. By 400 positions and golden section about the nearest."""
     shares = np.linspace(0, 1, 401)
     nearest, best = np.full(len(points), np.inf), np.zeros(len(points))
     for t in shares:

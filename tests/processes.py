@@ -31,7 +31,8 @@ def processes_with(mark: str) -> list[str]:
 
 
 def spawned(command: list[str], **more: Any) -> subprocess.Popen[Any]:
-    """A process, head of a group of its own, that ends when the process which runs the tests does, however that ends."""
+    """A process, head of a group of its own, that ends when the process which runs the tests does, however
+    that ends."""
     parent = os.getpid()
     return subprocess.Popen(
         command, start_new_session=True, preexec_fn=lambda: end_with_parent(parent), **more

@@ -1,4 +1,5 @@
-"""Backup and restore: all jobs with their revisions, files and kept releases in one file. Results are computed again."""
+"""Backup and restore: all jobs with their revisions, files and kept releases in one file. Results are
+computed again."""
 
 from __future__ import annotations
 
@@ -35,8 +36,8 @@ def backup(cluster: Cluster, file: Path) -> Path:
 
 
 def restore(cluster: Cluster, file: Path) -> None:
-    """Puts the jobs of a backup in the place of those that are there, which are put aside until the next restore. Nothing is
-    changed when the backup cannot be read. Raises InputError, ApplicationError."""
+    """Puts the jobs of a backup in the place of those that are there, which are put aside until the next
+    restore. Nothing is changed when the backup cannot be read. Raises InputError, ApplicationError."""
     if not file.is_file():
         raise InputError(
             f"The backup '{file}' does not exist.", remedy="Name a file that 'make backup' wrote."

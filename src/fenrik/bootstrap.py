@@ -128,9 +128,14 @@ def serve(url: str, port: int) -> int:
     bind, names = hosts()
     app = make_app(service(url, asker), FRONT_END, names)
     uvicorn.run(
-        app, host=bind, port=port, log_level="warning", timeout_graceful_shutdown=1, server_header=False,
+        app,
+        host=bind,
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=1,
+        server_header=False,
         access_log=False,
-    )  # fmt: skip
+    )
     return 0
 
 
@@ -179,7 +184,8 @@ def read_again(jobs: Jobs) -> None:
 
 
 def prepare(url: str) -> int:
-    """Migrates the database, looks at all jobs, loads the demonstration, has parts read again after an upgrade."""
+    """Migrates the database, looks at all jobs, loads the demonstration, has parts read again after an
+    upgrade."""
     from fenrik.app.database import migrate, wait_for
     from fenrik.jobs.asking import NoAsker
 
@@ -193,8 +199,8 @@ def prepare(url: str) -> int:
 
 
 class Stop:
-    """Whether Ctrl-C or SIGTERM asked for the end. A plain flag: a lock taken in a signal's handler can be held by the very
-    call that the signal interrupted."""
+    """Whether Ctrl-C or SIGTERM asked for the end. A plain flag: a lock taken in a signal's handler can be
+    held by the very call that the signal interrupted."""
 
     def __init__(self) -> None:
         self.asked = False

@@ -67,7 +67,8 @@ def _summary(report: dict[str, object]) -> None:
             )
     deviation = report["deviation"]
     print(
-        f"overcut {deviation['max_overcut_mm']:.4f} mm, leftover {deviation['max_leftover_mm']:.3f} mm,"  # type: ignore[index]
+        f"overcut {deviation['max_overcut_mm']:.4f} mm, leftover {deviation['max_leftover_mm']:.3f} "
+        "mm,"  # type: ignore[index]
         f" {100 * deviation['share_within_tolerance']:.1f} % of the surface on size"  # type: ignore[index]
     )
     for finding in report["findings"]:  # type: ignore[attr-defined]

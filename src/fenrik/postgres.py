@@ -1,8 +1,9 @@
 """A PostgreSQL cluster of the project's own in a folder of its own.
 
-It listens on a socket of the file system only, in a folder that its owner alone may enter, and lets in only the user who
-started Fenrik, by the kernel's word of who that is. No password is kept anywhere and no other user of the machine gets in.
-The socket is always the same, so whoever lost the connection finds the cluster again under the same address.
+It listens on a socket of the file system only, in a folder that its owner alone may enter, and lets in only
+the user who started Fenrik, by the kernel's word of who that is. No password is kept anywhere and no other
+user of the machine gets in. The socket is always the same, so whoever lost the connection finds the cluster
+again under the same address.
 """
 
 from __future__ import annotations
@@ -30,8 +31,8 @@ STOP_SECONDS = 10.0
 class Cluster:
     """Creates, starts and stops a cluster with Debian's binaries.
 
-    PostgreSQL refuses to run as root; started by root, the cluster belongs to and runs as an unprivileged user that is made
-    for it.
+    PostgreSQL refuses to run as root; started by root, the cluster belongs to and runs as an unprivileged
+    user that is made for it.
     """
 
     def __init__(self, folder: Path) -> None:
@@ -71,7 +72,8 @@ class Cluster:
     # starting and stopping -------------------------------------------------------------------
 
     def prepare(self) -> None:
-        """Creates the cluster when it is not there, says who may enter, and ends a server that was left behind."""
+        """Creates the cluster when it is not there, says who may enter, and ends a server that was left
+        behind."""
         if not (self.folder / "PG_VERSION").is_file():
             self._create()
         me = pwd.getpwuid(os.geteuid()).pw_name
@@ -88,7 +90,8 @@ class Cluster:
         self._end_left_behind()
 
     def serve(self) -> int:
-        """Becomes the database's server; to be called in a process that was forked for it. Does not return."""
+        """Becomes the database's server; to be called in a process that was forked for it. Does not
+        return."""
         self._become_server(os.getppid())
         return 1
 
@@ -145,9 +148,12 @@ class Cluster:
         signal.signal(signal.SIGINT, signal.SIG_DFL)
         end_with_parent(parent, signal.SIGINT)
         settings = {
-            "listen_addresses": "", "port": str(PORT), "unix_socket_directories": str(self.socket_folder),
-            "unix_socket_permissions": "0700", "log_min_messages": "warning",
-        }  # fmt: skip
+            "listen_addresses": "",
+            "port": str(PORT),
+            "unix_socket_directories": str(self.socket_folder),
+            "unix_socket_permissions": "0700",
+            "log_min_messages": "warning",
+        }
         options = [word for key, value in settings.items() for word in ("-c", f"{key}={value}")]
         program = str(self.binaries / "postgres")
         os.execv(program, [program, "-D", str(self.folder), *options])
@@ -176,10 +182,18 @@ class Cluster:
         self._own(self.folder)
         self._run(
             [
-                "initdb", "-D", str(self.folder), "-U", USER, "--auth=peer", "-E", "UTF8", "--no-sync",
+                "initdb",
+                "-D",
+                str(self.folder),
+                "-U",
+                USER,
+                "--auth=peer",
+                "-E",
+                "UTF8",
+                "--no-sync",
                 "--locale=C.UTF-8",
             ]
-        )  # fmt: skip
+        )
 
     def _own(self, folder: Path) -> None:
         if self.as_root:

@@ -1,8 +1,8 @@
 """Keeps the processes of one Fenrik running as forks of one process.
 
-The application takes seconds to import; a fork shares what its parent has imported, so that server, worker and preparation
-are there after one import instead of three. The parent never opens a connection and starts no thread that outlives its
-call, which is what makes forking it safe.
+The application takes seconds to import; a fork shares what its parent has imported, so that server, worker
+and preparation are there after one import instead of three. The parent never opens a connection and starts no
+thread that outlives its call, which is what makes forking it safe.
 """
 
 from __future__ import annotations
@@ -60,7 +60,8 @@ class Children:
         return code
 
     def end(self, names: list[str] | None = None, ask: int = signal.SIGTERM) -> None:
-        """Ends some (open: all) of them: asks, waits a few seconds together, then ends their groups by force."""
+        """Ends some (open: all) of them: asks, waits a few seconds together, then ends their groups by
+        force."""
         chosen = [n for n in (names or list(self.running)) if n in self.running]
         for name in chosen:
             _signal(self.running[name], ask)

@@ -22,9 +22,16 @@ HOLDER = [{"length": 20, "diameter_low": 20, "diameter_high": 24}]
 
 def _tool(number: int, kind: str, corner: float) -> dict[str, object]:
     return {
-        "number": number, "name": f"warm {kind}", "kind": kind, "diameter": 6, "corner_radius": corner,
-        "flute_length": 20, "shank_diameter": 5.8, "stick_out": 30, "holder": HOLDER,
-    }  # fmt: skip
+        "number": number,
+        "name": f"warm {kind}",
+        "kind": kind,
+        "diameter": 6,
+        "corner_radius": corner,
+        "flute_length": 20,
+        "shank_diameter": 5.8,
+        "stick_out": 30,
+        "holder": HOLDER,
+    }
 
 
 def _wedge(path: Path) -> None:
@@ -88,18 +95,25 @@ def main() -> None:
         ]
         setup = {"name": "Top", "operations": operations}
         data = {
-            "fenrik": 2, "name": "warm-up", "part": {"file": "wedge.stl"}, "tools": tools, "setups": [setup],
+            "fenrik": 2,
+            "name": "warm-up",
+            "part": {"file": "wedge.stl"},
+            "tools": tools,
+            "setups": [setup],
             "proof": {"cell_mm": 0.5},
-        }  # fmt: skip
+        }
         solid = {**data, "setups": [{**setup, "stock": {"kind": "solid", "file": "wedge.stl"}}]}
         faces = [
             {"name": f"f{i}", "strategy": "facing", "tool": 1, "side": s}
             for i, s in enumerate((None, "Front"))
         ]
         turned = {
-            "name": "Top", "machine": "tilting_table_320", "operations": faces,
-            "sides": [{"name": "Front", "up": {"axis": "-y"}}], "placement": {"z": 150.0},
-        }  # fmt: skip
+            "name": "Top",
+            "machine": "tilting_table_320",
+            "operations": faces,
+            "sides": [{"name": "Front", "up": {"axis": "-y"}}],
+            "placement": {"z": 150.0},
+        }
         for document in (data, solid, {**data, "setups": [turned]}):
             run_job(open_job(job_from_data(document), Path(folder), MemoryStore()), Path(folder) / "out")
     _turn()

@@ -2,7 +2,8 @@
 
     python -m tests.app.mutated_models FOLDER MODEL COUNT
 
-A process of its own, as servers and workers are: a nursery is forked before its owner has threads or much memory.
+A process of its own, as servers and workers are: a nursery is forked before its owner has threads or much
+memory.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""Anything may be sent: requests made up from the OpenAPI document, mutated documents, mutated models. No 5xx, no growth."""
+"""Anything may be sent: requests made up from the OpenAPI document, mutated documents, mutated models. No
+5xx, no growth."""
 
 from __future__ import annotations
 
@@ -27,8 +28,12 @@ from tests.processes import spawned
 
 EXAMPLES = 12
 SOON = settings(
-    max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True, database=None
-)  # fmt: skip
+    max_examples=EXAMPLES,
+    deadline=None,
+    suppress_health_check=list(HealthCheck),
+    derandomize=True,
+    database=None,
+)
 
 
 def resident() -> int:
@@ -118,7 +123,8 @@ DOCUMENT = {
 }
 ODD = (
     st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=8)
-    | st.sampled_from(["", "\0", "../x", "/etc/passwd", "x" * 300, 1e308, -1e308, 2**63, -1, 0, [], {}, [[]], {"a": 1}])
+    | st.sampled_from(["", "\0", "../x", "/etc/passwd", "x" * 300, 1e308, -1e308, 2**63, -1, 0, []])
+    | st.sampled_from([{}, [[]], {"a": 1}])
 )  # fmt: skip
 
 
@@ -134,8 +140,10 @@ def test_mutated_documents_are_taken_or_refused_with_words(served, place, value)
     except UnicodeEncodeError:
         return
     answer = client.put(
-        f"/api/jobs/{job_id}/document", content=body.encode(errors="replace"), headers={"Content-Type": "application/json"}
-    )  # fmt: skip
+        f"/api/jobs/{job_id}/document",
+        content=body.encode(errors="replace"),
+        headers={"Content-Type": "application/json"},
+    )
     assert answer.status_code in (200, 422), answer.text[:300]
     if answer.status_code == 200:
         state = client.get(f"/api/jobs/{job_id}/state")

@@ -1,4 +1,5 @@
-"""Who may ask, how much, and with which names: nothing from another page, nothing outside the job, never a 500."""
+"""Who may ask, how much, and with which names: nothing from another page, nothing outside the job, never a
+500."""
 
 from __future__ import annotations
 
@@ -166,11 +167,20 @@ def test_odd_addresses_get_a_clear_answer(client, path, status):
 @pytest.mark.parametrize(
     "body",
     [
-        b"{}", b"null", b"[]", b"\xff\xfe", b"{" * 100_000, b'{"name": "a\\u0000b"}', b'{"name": "\\ud800"}', b'{"name": NaN}',
-        b'{"name": 1e999}', b'{"name": "' + b"x" * 100_000 + b'"}', b'{"name": ' + b"9" * 10_000 + b"}",
+        b"{}",
+        b"null",
+        b"[]",
+        b"\xff\xfe",
+        b"{" * 100_000,
+        b'{"name": "a\\u0000b"}',
+        b'{"name": "\\ud800"}',
+        b'{"name": NaN}',
+        b'{"name": 1e999}',
+        b'{"name": "' + b"x" * 100_000 + b'"}',
+        b'{"name": ' + b"9" * 10_000 + b"}",
         b'{"name": ' + b"[" * 50_000 + b"]" * 50_000 + b"}",
     ],
-)  # fmt: skip
+)
 def test_odd_bodies_get_a_clear_answer(client, body):
     answer = client.post("/api/jobs", content=body, headers={"Content-Type": "application/json"})
     assert 400 <= answer.status_code < 500

@@ -1,4 +1,5 @@
-"""Server, worker, database and children are killed while a user works: nothing acknowledged is lost, all serves again."""
+"""Server, worker, database and children are killed while a user works: nothing acknowledged is lost, all
+serves again."""
 
 from tests.chaos import BACK_SECONDS, torment
 

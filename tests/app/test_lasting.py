@@ -1,4 +1,5 @@
-"""Nothing is lost: bad jobs, two people, old databases, backups, full disks; and nothing grows without end."""
+"""Nothing is lost: bad jobs, two people, old databases, backups, full disks; and nothing grows without
+end."""
 
 from __future__ import annotations
 
@@ -39,17 +40,23 @@ def stored(jobs: Jobs, job_id: int, change: str) -> None:
 
 def test_a_job_that_cannot_be_opened_says_why_and_stops_nothing_else(client, jobs):
     bad = {
-        jobs.create(small_document("Unknown field"))["id"]: ("document || '{\"colour\": 3}'", "'colour' is not known"),
+        jobs.create(small_document("Unknown field"))["id"]: (
+            "document || '{\"colour\": 3}'",
+            "'colour' is not known",
+        ),
         jobs.create(small_document("Climbs"))["id"]: (
-            "jsonb_set(document, '{part,file}', '\"../../x.step\"')", "is not taken",
+            "jsonb_set(document, '{part,file}', '\"../../x.step\"')",
+            "is not taken",
         ),
         jobs.create(small_document("Too long"))["id"]: (
-            f"jsonb_set(document, '{{part,file}}', '\"{'x' * 300}\"')", "300 characters",
+            f"jsonb_set(document, '{{part,file}}', '\"{'x' * 300}\"')",
+            "300 characters",
         ),
         jobs.create(small_document("File below a file"))["id"]: (
-            "jsonb_set(document, '{part,file}', '\"plate_a.step/x.step\"')", "",
+            "jsonb_set(document, '{part,file}', '\"plate_a.step/x.step\"')",
+            "",
         ),
-    }  # fmt: skip
+    }
     for job_id, (change, _) in bad.items():
         stored(jobs, job_id, change)
     good = loaded(jobs)

@@ -1,4 +1,5 @@
-"""The worker as a process: runs end when they are called off, keep to their limits, and go on when a worker is killed."""
+"""The worker as a process: runs end when they are called off, keep to their limits, and go on when a worker
+is killed."""
 
 from __future__ import annotations
 

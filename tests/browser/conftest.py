@@ -53,5 +53,6 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
 
 
 def saved(page: Page) -> None:
-    """Waits until the page says that all changes are kept: whatever looks behind the page's back waits for this."""
+    """Waits until the page says that all changes are kept: whatever looks behind the page's back waits for
+    this."""
     expect(page.get_by_role("status", name="Changes")).to_have_text("all saved")

@@ -168,7 +168,8 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
 
 
 def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
-    """From the bare file: four counterbored holes, their recipe with its tools, and the text with its cycles."""
+    """From the bare file: four counterbored holes, their recipe with its tools, and the text with its
+    cycles."""
     begin(page, "Pillow block")
     give(page, MODELS / "pillow_block.step")
     holes = page.get_by_role("table", name="Holes of the part")
@@ -205,10 +206,14 @@ def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
 
 
 def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
-    """From the bare file to proved programs of a bracket in two setups, held in jaws, in less than 25 clicks."""
+    """From the bare file to proved programs of a bracket in two setups, held in jaws, in less than 25
+    clicks."""
     clicks: list[str] = []
     page.expose_function("clicked", lambda words: clicks.append(words))
-    count = "document.addEventListener('click', (e) => window.clicked(String(e.target.textContent).slice(0, 40)), true)"
+    count = (
+        "document.addEventListener('click', (e) => "
+        "window.clicked(String(e.target.textContent).slice(0, 40)), true)"
+    )
     page.add_init_script(count)
     page.reload()
     begin(page, "Bearing bracket, whole")
@@ -393,9 +398,13 @@ def imported(page: Page) -> int:
     face = {"name": "Face", "strategy": "facing", "tool": 1}
     rough = {"name": "Rough", "strategy": "level_roughing", "tool": 1, "parameters": {"step_down": 8.0}}
     document = {
-        "fenrik": 1, "name": "Plate in two", "part": {"file": "plate_a.step"}, "tools": [mill.model_dump(mode="json")],
-        "setups": [{"name": "Top", "operations": [face, rough]}], "proof": {"cell_mm": 1.0},
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "Plate in two",
+        "part": {"file": "plate_a.step"},
+        "tools": [mill.model_dump(mode="json")],
+        "setups": [{"name": "Top", "operations": [face, rough]}],
+        "proof": {"cell_mm": 1.0},
+    }
     files = FormData()
     files.append(
         "files", {"name": "job.json", "mimeType": "application/json", "buffer": json.dumps(document).encode()}
@@ -546,7 +555,8 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
             lines.get_by_role("textbox", name=label, exact=True).press("Enter")
     choose(page, "Add an operation", "Facing")
 
-    # the bosses stand 1 mm beside the block, and the text leaves the part: each says so, the others are computed
+    # the bosses stand 1 mm beside the block, and the text leaves the part: each says so, the others are
+    # computed
     page.get_by_role("button", name="Compute the plan").click()
     expect(page.get_by_text("The text 'BRACKET 7' leaves the part")).to_be_visible(timeout=90_000)
     expect(page.get_by_text("Tool 6 of 6 mm does not go round Boss Ø15")).to_be_visible()

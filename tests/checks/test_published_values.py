@@ -56,8 +56,8 @@ def engaged(width, depth, power=100.0, feed_max=20_000.0, material="aluminium_wr
 
 
 def test_thin_chips_raise_the_feed_so_that_the_largest_chip_stays():
-    """Martellotti 1941 (from memory): at ae = 20 % of D the feed for the same largest chip is 1.25 times as great, at
-    half and more it is the same; the rise is bounded."""
+    """Martellotti 1941 (from memory): at ae = 20 % of D the feed for the same largest chip is 1.25 times as
+    great, at half and more it is the same; the rise is bounded."""
     wide, tool = engaged(6.0, 2.0)
     assert wide.value == 1000.0
     narrow, _ = engaged(0.2 * tool.diameter, 2.0)
@@ -71,7 +71,8 @@ def test_thin_chips_raise_the_feed_so_that_the_largest_chip_stays():
 
 
 def test_a_proposed_feed_stays_within_the_spindle_and_the_machine():
-    """Kienzle 1952 (from memory): the power at the held feed is the share of the spindle's that may be used."""
+    """Kienzle 1952 (from memory): the power at the held feed is the share of the spindle's that may be
+    used."""
     held, tool = engaged(6.0, 20.0, power=1.0, material="steel_unalloyed")
     steel = materials()["steel_unalloyed"]
     chip = cd.mean_chip(held.value / (5000.0 * tool.teeth), 6.0, tool.diameter)

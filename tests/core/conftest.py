@@ -15,8 +15,8 @@ from fenrik.core.model.reading import file_hash, read_model, working_mesh
 
 @pytest.fixture(scope="session", autouse=True)
 def shared_readings() -> Iterator[None]:
-    """What is read is kept under the file's bytes and how it was asked for; stores still begin empty, so that what is
-    computed is counted as ever."""
+    """What is read is kept under the file's bytes and how it was asked for; stores still begin empty, so that
+    what is computed is counted as ever."""
     models: dict[tuple[object, ...], PartModel] = {}
     meshes: dict[tuple[str, float], TriangleMesh] = {}
 

@@ -1,4 +1,5 @@
-"""Feed adapted to the measured engagement: the chip stays as planned, the time falls by what was stated before."""
+"""Feed adapted to the measured engagement: the chip stays as planned, the time falls by what was stated
+before."""
 
 import numpy as np
 import pytest
@@ -16,8 +17,8 @@ from tests.conftest import MODELS, make_tool
 
 @pytest.mark.parametrize("wanted_width", [1.0, 3.2, 5.0])
 def test_the_factor_keeps_the_mean_chip_of_the_handbooks(wanted_width):
-    """hm = 2 fz ae / (D phi): with the factor on fz no width's chip is thicker than planned, nor thinner by more than
-    a step, until the factor meets its bounds."""
+    """hm = 2 fz ae / (D phi): with the factor on fz no width's chip is thicker than planned, nor thinner by
+    more than a step, until the factor meets its bounds."""
     wanted = engagement_angle(wanted_width, 8.0)
     planned = mean_chip(0.05, wanted_width, 8.0)
     for width in np.linspace(0.2, 7.8, 20):
@@ -51,8 +52,8 @@ def test_parts_of_a_move_are_joined_again_where_the_feed_stays():
 
 
 def document(follows: str, *, cusp: float | None = None) -> dict:
-    """Roughing, and with `cusp` finishing by a ball and once more at a fifth of it, which meets ridges only; the last
-    operation's feed follows something."""
+    """Roughing, and with `cusp` finishing by a ball and once more at a fifth of it, which meets ridges only;
+    the last operation's feed follows something."""
     rough = {"step_down": 6.0, "stepover": 4.0}
     operations = [{"name": "rough", "strategy": "level_roughing", "tool": 1, "parameters": rough}]
     if cusp:
@@ -63,11 +64,13 @@ def document(follows: str, *, cusp: float | None = None) -> dict:
             )
     operations[-1]["feed_follows"] = follows
     return {
-        "fenrik": 1, "name": "feeds", "part": {"file": "plate_a.step"},
+        "fenrik": 1,
+        "name": "feeds",
+        "part": {"file": "plate_a.step"},
         "tools": [make_tool("flat", 10).model_dump(), make_tool("ball", 8, number=2).model_dump()],
         "setups": [{"name": "Top", "operations": operations}],
         "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+    }
 
 
 def proved(follows: str, cusp: float | None) -> tuple[dict, list[str]]:
@@ -85,15 +88,16 @@ def test_a_proved_program_is_faster_by_what_was_stated_and_its_chips_no_thicker(
     assert real == pytest.approx(stated, rel=0.15)
     assert after["adapted_saves_s"] == 0.0
     assert after["removed_mm3"] == pytest.approx(before["removed_mm3"], rel=1e-3)
-    # not the chip: slivers of a few thousandths of a mm³, from the rounding of coordinates, are as thick as the feed
+    # not the chip: slivers of a few thousandths of a mm³, from the rounding of coordinates, are as thick as
+    # the feed
     assert after["load"]["force_max_n"] <= 1.02 * before["load"]["force_max_n"]
     told = [w for w in words if "follows the measured" in w]
     assert len(told) == 1 and "instead of" in told[0]
 
 
 def test_where_chips_are_thicker_than_planned_the_feed_falls_and_no_saving_is_stated():
-    """Offsets leave strips that the cutter meets with its middle, at the full feed per tooth: thicker than the stepover
-    says, so that to keep the plan's chip costs time."""
+    """Offsets leave strips that the cutter meets with its middle, at the full feed per tooth: thicker than
+    the stepover says, so that to keep the plan's chip costs time."""
     (before, _), (after, _) = (proved(follows, None) for follows in ("plan", "engagement"))
     planned = mean_chip(before["feed_mm_min"] / (before["spindle_rpm"] * 3), 4.0, 10.0)
     assert before["load"]["chip_max_mm"] > 1.5 * planned
@@ -109,7 +113,8 @@ def test_a_feed_at_the_limit_stays():
 
 
 def test_what_is_kept_of_a_step_comes_back_as_it_was():
-    """A second operation's change goes on from the kept first one; what is stated of the first stays the same."""
+    """A second operation's change goes on from the kept first one; what is stated of the first stays the
+    same."""
     store, seen = MemoryStore(), []
     for cusp in (0.05, 0.06):
         prover = Prover(open_job(job_from_data(document("plan", cusp=cusp)), MODELS, store))

@@ -21,7 +21,8 @@ MILL = make_tool("flat", 8.0, flute_length=26.0, stick_out=40.0)
 
 @pytest.fixture(scope="module")
 def bossed(tmp_path_factory):
-    """A plate of 60 x 40 x 8 with a boss Ø20 at (20, 20) and one Ø6 at (50, 30), both 12 high, and a wall beside the latter."""
+    """A plate of 60 x 40 x 8 with a boss Ø20 at (20, 20) and one Ø6 at (50, 30), both 12 high, and a wall
+    beside the latter."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
@@ -38,10 +39,19 @@ def bossed(tmp_path_factory):
 
 def prover(file, operations, tools=(MILL,)):
     data = {
-        "fenrik": 1, "name": "Bosses", "part": {"file": file.name}, "tools": [t.model_dump(mode="json") for t in tools],
-        "setups": [{"name": "Top", "operations": operations, "zero": {"of": "part", "x": "low", "y": "low", "z": "high"}}],
+        "fenrik": 1,
+        "name": "Bosses",
+        "part": {"file": file.name},
+        "tools": [t.model_dump(mode="json") for t in tools],
+        "setups": [
+            {
+                "name": "Top",
+                "operations": operations,
+                "zero": {"of": "part", "x": "low", "y": "low", "z": "high"},
+            }
+        ],
         "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+    }
     return Prover(open_job(job_from_data(data), file.parent, MemoryStore()))
 
 
@@ -109,8 +119,13 @@ def test_other_faces_are_refused_by_their_number(bossed):
 
 def test_a_thread_whose_ways_would_cut_a_wall_offers_another_beginning(bossed):
     # towards the wall at X 41 the thread mill would need to X 41.6
-    thread = {"name": "Thread", "strategy": "thread_milling", "tool": 2, "holes": [{"face": faces(bossed)[20]}],
-              "parameters": {"thread": "M20 x 1.5", "side": "external", "thread_depth": 8.0}}  # fmt: skip
+    thread = {
+        "name": "Thread",
+        "strategy": "thread_milling",
+        "tool": 2,
+        "holes": [{"face": faces(bossed)[20]}],
+        "parameters": {"thread": "M20 x 1.5", "side": "external", "thread_depth": 8.0},
+    }
     tools = [MILL, thread_mill(pitch=1.5, diameter=10.0, number=2)]
 
     def planned(**more):
@@ -132,9 +147,19 @@ def test_a_boss_is_milled_and_threaded_and_proved(bossed, correction):
         "tool": 1,
         "parameters": {"allowance_radial": 0.3, "allowance_axial": 0.0},
     }
-    thread = {"name": "Thread", "strategy": "thread_milling", "tool": 2, "holes": [{"face": face}], "parameters": {
-        "thread": "M20 x 1.5", "side": "external", "thread_depth": 8.0, "correction": correction,
-        "start_deg": 180.0}}  # fmt: skip
+    thread = {
+        "name": "Thread",
+        "strategy": "thread_milling",
+        "tool": 2,
+        "holes": [{"face": face}],
+        "parameters": {
+            "thread": "M20 x 1.5",
+            "side": "external",
+            "thread_depth": 8.0,
+            "correction": correction,
+            "start_deg": 180.0,
+        },
+    }
     mill = thread_mill(pitch=1.5, diameter=10.0, number=2)
     checked = prover(bossed, [clear, operation(face, rings=2, correction=correction), thread], [MILL, mill])
     proof = checked.prove(checked.job.effective_releases()[0])

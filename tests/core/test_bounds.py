@@ -19,11 +19,30 @@ from tests.conftest import MODELS
 @pytest.mark.parametrize(
     "name",
     [
-        "/etc/passwd", "//etc/passwd", "../x.step", "a/../../x.step", "a//b.step", "./x", "a/./b", "", ".", "..", "a\\b.step",
-        "C:x.step", "x\0.step", "x\n.step", "\u202egnp.step", "a/" * 7 + "x", "x" * 81, "ab/" * 40 + "x", " x.step",
-        "x.step.", "~/\ud800", "what?.step",
+        "/etc/passwd",
+        "//etc/passwd",
+        "../x.step",
+        "a/../../x.step",
+        "a//b.step",
+        "./x",
+        "a/./b",
+        "",
+        ".",
+        "..",
+        "a\\b.step",
+        "C:x.step",
+        "x\0.step",
+        "x\n.step",
+        "\u202egnp.step",
+        "a/" * 7 + "x",
+        "x" * 81,
+        "ab/" * 40 + "x",
+        " x.step",
+        "x.step.",
+        "~/\ud800",
+        "what?.step",
     ],
-)  # fmt: skip
+)
 def test_names_that_lead_elsewhere_or_break_a_file_system_are_refused(name):
     with pytest.raises(InputError, match="is not taken"):
         check_file_name(name)
@@ -91,7 +110,14 @@ def test_the_command_line_may_climb_and_the_application_knows_its_own_files_only
         ("[" * 100_000, "nested more than"),
         ("{'a': " * 5000, "nested more than"),
         ("- " * 2000 + "1", "nested more than"),
-        ("a: &a [1,1,1,1]\n" + "".join(f"{c}: &{c} [*{b},*{b},*{b},*{b},*{b}]\n" for b, c in zip("abcdefghij", "bcdefghijk", strict=True)), "more than 250,000"),
+        (
+            "a: &a [1,1,1,1]\n"
+            + "".join(
+                f"{c}: &{c} [*{b},*{b},*{b},*{b},*{b}]\n"
+                for b, c in zip("abcdefghij", "bcdefghijk", strict=True)
+            ),
+            "more than 250,000",
+        ),
         ("fenrik: &a [*a]\n", "refers to '.a' in line 1"),
         ("fenrik: 1\nname: X\nnotes: 'x'\nunits: 2026-13-45\n", "cannot be read"),
         ('{"fenrik": 1, "name": NaN}', "no number"),
@@ -106,7 +132,7 @@ def test_the_command_line_may_climb_and_the_application_knows_its_own_files_only
         ("x" * 2_000_001, "at most 2,000,000"),
         ("{" + " " * 8_000_001, "at most 8,000,000"),
     ],
-)  # fmt: skip
+)
 def test_documents_out_of_bounds_are_refused_soon(text, words):
     started = time.process_time()
     with pytest.raises(DocumentError, match=words):

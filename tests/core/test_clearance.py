@@ -1,4 +1,5 @@
-"""Shank and holder over the stock that stands: what is left out, what that leaves standing, and the search by blocks."""
+"""Shank and holder over the stock that stands: what is left out, what that leaves standing, and the search by
+blocks."""
 
 import numpy as np
 import pytest
@@ -16,8 +17,8 @@ from tests.conftest import make_tool, mesh_of
 
 
 def test_a_shank_as_thick_as_the_cutter_keeps_out_of_stock_higher_than_the_flutes():
-    """A block of 40 mm, flutes of 22: at 30 mm deep the shank would stand 8 mm in it. What is left out is not gone down
-    into afterwards, neither on the way back nor by what counted on it."""
+    """A block of 40 mm, flutes of 22: at 30 mm deep the shank would stand 8 mm in it. What is left out is not
+    gone down into afterwards, neither on the way back nor by what counted on it."""
     tool = make_tool("flat", 8, flute_length=22.0, shank_diameter=8.0, stick_out=60.0)
     topology = prepare(mesh_of(trimesh.creation.box((120, 80, 5)).apply_translation((0, 0, -42.5))))
     block = HeightMap.of_box(np.array([-30.0, -40, -40]), np.array([30.0, 40, 0]), 0.4)

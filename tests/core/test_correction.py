@@ -1,4 +1,5 @@
-"""Cutter radius compensation: what a control makes of a contour, what it has to be given, and the proof with and without wear."""
+"""Cutter radius compensation: what a control makes of a contour, what it has to be given, and the proof with
+and without wear."""
 
 import math
 import re
@@ -45,7 +46,8 @@ def way(motion):
 
 @pytest.mark.parametrize("radius", [0.05, 3.0, 8.0])
 def test_outside_a_control_rolls_round_the_corners_at_the_radius(radius):
-    # clockwise round a square of 30 mm, the tool on the left: the way is the edge of the square grown by the radius
+    # clockwise round a square of 30 mm, the tool on the left: the way is the edge of the square grown by the
+    # radius
     around = way(read("G1 G41 D1 X0. Y-5.\nY30.\nX30.\nY0.\nX-5.\nG40 X-20. Y-20.\n", radius))
     grown = Polygon([(0, 0), (0, 30), (30, 30), (30, 0)]).buffer(radius, quad_segs=2000)
     cut = around.intersection(shapely.box(-radius - 1, 1.0, 31 + radius, 31 + radius))
@@ -97,7 +99,7 @@ def test_on_the_right_and_with_worn_tools_the_way_lies_on_the_other_side():
         ("G1 G41 D1 X0. Y0.\nG40 X5.\n", "no contour between"),
         ("G1 D1 X0. Y0.\n", "address D without"),
     ],
-)  # fmt: skip
+)
 def test_what_a_control_cannot_drive_is_named(body, words):
     with pytest.raises(PostError, match=words):
         read(body, 3.0)
@@ -116,7 +118,8 @@ def test_heights_change_within_a_corrected_contour():
     assert np.array_equal(motion.tip[:-1], motion.start[1:])
 
 
-# a way of the tool's middle round a convex corner or in a hollow one, and back: programmed and corrected it is itself
+# a way of the tool's middle round a convex corner or in a hollow one, and back: programmed and corrected it
+# is itself
 corners = st.lists(st.tuples(st.floats(6.0, 30.0), st.floats(-80.0, 80.0)), min_size=2, max_size=8)
 
 
@@ -185,10 +188,20 @@ MILL = make_tool("flat", 6.0, flute_length=26.0, stick_out=40.0)
 
 def prover_of(file, operations, tools=(MILL,), release=None):
     data = {
-        "fenrik": 1, "name": "Corrected", "part": {"file": file.name}, "tools": [t.model_dump(mode="json") for t in tools],
-        "setups": [{"name": "Top", "operations": operations, "stock": {"kind": "box", "allowance": {a: 1.0 for a in SIDES}}}],
-        "releases": [{"name": "r", "setup": "Top", "dialect": "plain_iso", **(release or {})}], "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "Corrected",
+        "part": {"file": file.name},
+        "tools": [t.model_dump(mode="json") for t in tools],
+        "setups": [
+            {
+                "name": "Top",
+                "operations": operations,
+                "stock": {"kind": "box", "allowance": {a: 1.0 for a in SIDES}},
+            }
+        ],
+        "releases": [{"name": "r", "setup": "Top", "dialect": "plain_iso", **(release or {})}],
+        "proof": {"cell_mm": 0.5},
+    }
     return Prover(open_job(job_from_data(data), file.parent, MemoryStore()))
 
 
@@ -213,11 +226,22 @@ def three_operations(file, correction):
     bore = next(f.id for f in part.faces if f.radius and abs(f.radius - 8.0) < 1e-6)
     return [
         {"name": "Clear", "strategy": "level_roughing", "tool": 1, "parameters": {"allowance_radial": 0.3}},
-        {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}], "parameters": ends},
+        {
+            "name": "Around",
+            "strategy": "profile",
+            "tool": 1,
+            "walls": [{"outline": True}],
+            "parameters": ends,
+        },
         {"name": "Pocket", "strategy": "profile", "tool": 1, "walls": [{"face": floor}], "parameters": ends},
-        {"name": "Bore", "strategy": "bore_milling", "tool": 1, "holes": [{"face": bore}],
-         "parameters": {"correction": correction}},
-    ]  # fmt: skip
+        {
+            "name": "Bore",
+            "strategy": "bore_milling",
+            "tool": 1,
+            "holes": [{"face": bore}],
+            "parameters": {"correction": correction},
+        },
+    ]
 
 
 @pytest.mark.parametrize(("correction", "dialect"), [("wear", "plain_iso"), ("control", "inch_radius")])
@@ -235,8 +259,13 @@ def test_outside_pocket_and_bore_come_to_size_with_new_tools_and_worn_ones(pocke
 
 
 def test_for_the_control_the_contour_itself_is_written(plain):
-    operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}],
-                 "parameters": {**PLAIN, "correction": "control", "overlap": 0.0}}  # fmt: skip
+    operation = {
+        "name": "Around",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"outline": True}],
+        "parameters": {**PLAIN, "correction": "control", "overlap": 0.0},
+    }
     prover = prover_of(plain, [operation])
     text = prover.post(prover.job.releases[0]).text
     corners = re.findall(r"^(?:G1 )?X(-?\d+\.\d+) Y(-?\d+\.\d+)$", text, re.M)
@@ -246,8 +275,13 @@ def test_for_the_control_the_contour_itself_is_written(plain):
 
 def test_worn_tools_that_the_control_is_not_told_of_leave_the_part_too_big(plain):
     # so the second proof would see it if the correction did nothing
-    operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}],
-                 "parameters": {**PLAIN, "correction": "wear"}}  # fmt: skip
+    operation = {
+        "name": "Around",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"outline": True}],
+        "parameters": {**PLAIN, "correction": "wear"},
+    }
     prover = prover_of(plain, [operation], release={"options": {"wear_mm": 0.2}})
     posted = prover.post(prover.job.releases[0])
 
@@ -268,8 +302,13 @@ def test_worn_tools_that_the_control_is_not_told_of_leave_the_part_too_big(plain
 
 
 def test_a_wear_that_no_tool_survives_is_named(plain):
-    operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}],
-                 "parameters": {**PLAIN, "correction": "wear", "lead_share": 2.0}}  # fmt: skip
+    operation = {
+        "name": "Around",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"outline": True}],
+        "parameters": {**PLAIN, "correction": "wear", "lead_share": 2.0},
+    }
     thin = make_tool("flat", 1.6, flute_length=26.0, stick_out=40.0)
     prover = prover_of(plain, [{**operation, "when_short": "leave"}], [thin], {"options": {"wear_mm": 0.8}})
     with pytest.raises(
@@ -282,8 +321,13 @@ def test_a_wear_that_no_tool_survives_is_named(plain):
 
 
 def test_a_mirrored_path_is_corrected_on_the_other_side(plain):
-    operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}],
-                 "parameters": {**PLAIN, "correction": "wear"}}  # fmt: skip
+    operation = {
+        "name": "Around",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"outline": True}],
+        "parameters": {**PLAIN, "correction": "wear"},
+    }
     plan = prover_of(plain, [operation]).paths
     path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     mirror = placed(path, mirrored_over((0.0, 0.0), 0.0), 0.01)
@@ -323,8 +367,19 @@ def test_a_way_on_needs_ground_that_is_cleared(pocketed):
 
 
 def test_only_a_piece_of_a_contour(plain):
-    operation = {"name": "Piece", "strategy": "profile", "tool": 1, "walls": [{"outline": True}], "parameters": {
-        **PLAIN, "piece_from_x": -10.0, "piece_from_y": 20.0, "piece_to_x": 30.0, "piece_to_y": 5.0}}  # fmt: skip
+    operation = {
+        "name": "Piece",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"outline": True}],
+        "parameters": {
+            **PLAIN,
+            "piece_from_x": -10.0,
+            "piece_from_y": 20.0,
+            "piece_to_x": 30.0,
+            "piece_to_y": 5.0,
+        },
+    }
     plan = prover_of(plain, [operation]).paths
     path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     cut = path.kind == Motion.FEED
@@ -340,8 +395,13 @@ def test_only_a_piece_of_a_contour(plain):
 def test_moves_that_the_holder_forbids_are_not_left_out_of_a_corrected_contour(plain):
     # 20 mm of wall and 6 mm of stick-out over the flutes' 12: the holder would stand in the block
     short = make_tool("flat", 6.0, flute_length=12.0, stick_out=15.0)
-    operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}],
-                 "parameters": {**PLAIN, "correction": "wear"}}  # fmt: skip
+    operation = {
+        "name": "Around",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"outline": True}],
+        "parameters": {**PLAIN, "correction": "wear"},
+    }
     plan = prover_of(plain, [operation], [short]).paths
     with pytest.raises(
         FenrikError, match=r"holder of tool 1 would touch .* whose radius the control corrects"
@@ -354,10 +414,17 @@ def test_moves_that_the_holder_forbids_are_not_left_out_of_a_corrected_contour(p
 
 @pytest.mark.parametrize("correction", ["computer", "wear"])
 def test_an_overlap_that_ends_on_a_point_of_the_contour_keeps_its_way_out(plain, correction):
-    # points every 0.1 mm, an overlap of 1 mm: its end used to be there twice, without a direction for the way out
+    # points every 0.1 mm, an overlap of 1 mm: its end used to be there twice, without a direction for the way
+    # out
     thin = make_tool("flat", 1.6, flute_length=26.0, stick_out=40.0)
-    operation = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}], "when_short": "leave",
-                 "parameters": {**PLAIN, "correction": correction, "lead_share": 2.0}}  # fmt: skip
+    operation = {
+        "name": "Around",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"outline": True}],
+        "when_short": "leave",
+        "parameters": {**PLAIN, "correction": correction, "lead_share": 2.0},
+    }
     plan = prover_of(plain, [operation], [thin]).paths
     path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     assert np.isfinite(path.tip).all()

@@ -1,4 +1,5 @@
-"""Constant-cusp finishing: the ridges between passes, measured on exact spheres and slopes; the distance it stands on."""
+"""Constant-cusp finishing: the ridges between passes, measured on exact spheres and slopes; the distance it
+stands on."""
 
 import math
 
@@ -19,7 +20,8 @@ CUSP = 0.01
 
 
 def ridges(path, spots):
-    """How much (n,) mm the ball leaves over exact spots of the part: the nearest of its positions, every 0.05 mm."""
+    """How much (n,) mm the ball leaves over exact spots of the part: the nearest of its positions, every 0.05
+    mm."""
     pieces, owner = pieces_of(path, 0.0005)
     pieces = pieces[path.kind[owner + 1] == Motion.FEED]
     steps = np.maximum(1, np.ceil(np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1) / 0.05)).astype(int)
@@ -34,8 +36,12 @@ def ridges(path, spots):
 def plan_of(folder, body, **parameters):
     keep = [{"polygon": [[-9, -9], [9, -9], [9, 9], [-9, 9]]}]
     operation = {
-        "name": "Even", "strategy": "constant_cusp", "tool": 1, "keep_in": keep, "parameters": {"cusp": CUSP, **parameters},
-    }  # fmt: skip
+        "name": "Even",
+        "strategy": "constant_cusp",
+        "tool": 1,
+        "keep_in": keep,
+        "parameters": {"cusp": CUSP, **parameters},
+    }
     plan = job_of(folder, body, [operation], [BALL])
     setup = plan.job.setups[0]
     return plan.path(setup, setup.operations[0]), plan.setups.clamped(setup)
@@ -47,7 +53,8 @@ def revolved(points):
 
 @pytest.mark.parametrize("bulging", [True, False])
 def test_ridges_on_a_sphere_have_the_wanted_height_everywhere(tmp_path, bulging):
-    """A dome and a bowl of radius 15: parallel passes at the flat stepover would leave ridges 20 to 140 % off there."""
+    """A dome and a bowl of radius 15: parallel passes at the flat stepover would leave ridges 20 to 140 % off
+    there."""
     angle = np.linspace(0.0, math.radians(45), 80)
     if bulging:
         arc = np.column_stack([15 * np.sin(angle), 15 * np.cos(angle) - 15])

@@ -43,11 +43,27 @@ def at(*path, value):
     [
         (at("fenrik", value=9), "fenrik", "reads 2"),
         (at("colour", value="red"), "colour", "not known"),
-        (at("setups", 0, "stock", "allowance", "x_low", value=-1.0), "setups[0].stock.allowance.x_low", "at least 0"),
-        (at("setups", 0, "operations", 0, "strategy", value="wish"), "setups[0].operations[0].strategy", "level_roughing"),
+        (
+            at("setups", 0, "stock", "allowance", "x_low", value=-1.0),
+            "setups[0].stock.allowance.x_low",
+            "at least 0",
+        ),
+        (
+            at("setups", 0, "operations", 0, "strategy", value="wish"),
+            "setups[0].operations[0].strategy",
+            "level_roughing",
+        ),
         (at("setups", 0, "operations", 0, "tool", value=99), "", "tool 99"),
-        (at("setups", 0, "operations", 0, "parameters", "step_down", value=-2), "setups[0].operations[0].parameters", "step_down"),
-        (at("setups", 0, "operations", 0, "parameters", "wish", value=1), "setups[0].operations[0].parameters", "wish"),
+        (
+            at("setups", 0, "operations", 0, "parameters", "step_down", value=-2),
+            "setups[0].operations[0].parameters",
+            "step_down",
+        ),
+        (
+            at("setups", 0, "operations", 0, "parameters", "wish", value=1),
+            "setups[0].operations[0].parameters",
+            "wish",
+        ),
         (at("setups", 0, "work_offset", value="G60"), "setups[0].work_offset", "G54"),
         (at("tools", 0, "stick_out", value=5.0), "tools[0]", "longer than the stick_out"),
         (at("tools", 2, "corner_radius", value=1.0), "tools[2]", "half the diameter"),
@@ -57,7 +73,7 @@ def at(*path, value):
         (at("releases", 0, "name", value="../x"), "releases[0].name", "pattern"),
         (at("name", value=""), "name", "at least 1"),
     ],
-)  # fmt: skip
+)
 def test_faults_name_path_value_and_remedy(change, where, words):
     fault = broken(change)
     assert fault.where.startswith(where)

@@ -52,7 +52,8 @@ def lift(d, profile):
 
 
 def touching(steep, profile):
-    """Distance from the axis and height at which ground of a steepness (n,) rad touches: where the underside has it."""
+    """Distance from the axis and height at which ground of a steepness (n,) rad touches: where the underside
+    has it."""
     d = profile.flat + profile.corner * np.sin(steep)
     up = profile.corner * (1 - np.cos(steep))
     if not profile.tapered:
@@ -163,8 +164,8 @@ def test_agrees_with_brute_force_on_a_cad_mesh(profile):
 
 
 def dome():
-    """A dome of radius 15 from strips of four-sided facets, each in two triangles that lie in one plane but for the
-    rounding of an STL file."""
+    """A dome of radius 15 from strips of four-sided facets, each in two triangles that lie in one plane but
+    for the rounding of an STL file."""
     angle = np.linspace(0, math.pi / 2, 90)
     profile = np.column_stack([15 * np.cos(angle), 15 * np.sin(angle)])
     profile = np.vstack([[0, -6], [22, -6], [22, 0], [15, 0], profile[1:-1], [0, 15]])
@@ -196,7 +197,8 @@ def test_nothing_is_missed_exactly_between_two_facets(profile):
 @pytest.mark.parametrize("profile", CUTTERS, ids=str)
 @pytest.mark.parametrize("slope_deg", [0, 10, 35, 60])
 def test_exact_on_a_plane(profile, slope_deg):
-    """Tip over a plane of slope a: the highest of x tan a + d tan a - h(d) over the underside, from its section."""
+    """Tip over a plane of slope a: the highest of x tan a + d tan a - h(d) over the underside, from its
+    section."""
     t = math.tan(math.radians(slope_deg))
     vertices = np.array([[-50, -50, -50 * t], [50, -50, 50 * t], [50, 50, 50 * t], [-50, 50, -50 * t]])
     body = trimesh.Trimesh(vertices, [[0, 1, 2], [0, 2, 3]], process=False)
@@ -209,7 +211,8 @@ def test_exact_on_a_plane(profile, slope_deg):
 @pytest.mark.parametrize("by", [0.2, 0.7])
 @pytest.mark.parametrize("profile", CUTTERS, ids=str)
 def test_a_grown_cutter_is_its_offset(profile, by):
-    """The section grown by shapely's buffer, with the tip put back to 0, against the profile grown by `by`."""
+    """The section grown by shapely's buffer, with the tip put back to 0, against the profile grown by
+    `by`."""
     d = np.linspace(-profile.radius, profile.radius, 4001)
     section = shapely.Polygon(
         [(profile.radius, 40.0), (-profile.radius, 40.0), *zip(d, lift(np.abs(d), profile), strict=True)]

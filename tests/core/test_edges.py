@@ -1,4 +1,5 @@
-"""Broken edges: width, height and tip by geometry, chamfers of the model, neighbours, and the proof's own measure."""
+"""Broken edges: width, height and tip by geometry, chamfers of the model, neighbours, and the proof's own
+measure."""
 
 import math
 
@@ -26,11 +27,16 @@ def planner(file, walls, tool=TOOL, rough=(), **parameters):
     doc = {"name": "Edges", "strategy": "edge_breaking", "tool": 1, "walls": walls, "parameters": parameters}
     none = {s: 0.0 for s in ("x_low", "x_high", "y_low", "y_high", "z_low", "z_high")}
     data = {
-        "fenrik": 1, "name": "edges", "part": {"file": file.name},
-        "tools": [tool.model_dump(mode="json"), make_tool("flat", 6.0, number=2, flute_length=26.0, stick_out=40.0).model_dump(mode="json")],
+        "fenrik": 1,
+        "name": "edges",
+        "part": {"file": file.name},
+        "tools": [
+            tool.model_dump(mode="json"),
+            make_tool("flat", 6.0, number=2, flute_length=26.0, stick_out=40.0).model_dump(mode="json"),
+        ],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": none}, "operations": [*rough, doc]}],
         "proof": {"cell_mm": 0.25},
-    }  # fmt: skip
+    }
     return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
@@ -106,7 +112,8 @@ def test_what_would_touch_a_neighbouring_wall_is_left_and_named(tmp_path):
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.gp import gp_Pnt
 
-    # a step 4 mm wide under a wall 10 mm high: the cutter, 10 mm wide, cannot stand over the step's lower edge
+    # a step 4 mm wide under a wall 10 mm high: the cutter, 10 mm wide, cannot stand over the step's lower
+    # edge
     step = BRepPrimAPI_MakeBox(gp_Pnt(0, 36, 10), 60.0, 4.0, 10.0).Shape()
     groove = BRepPrimAPI_MakeBox(gp_Pnt(20, 0, 14), 4.0, 36.0, 6.0).Shape()
     file = drilled(tmp_path, [step, groove])
@@ -174,7 +181,8 @@ def test_a_chamfer_of_another_angle_asks_for_its_tool(tmp_path):
 
 
 def edge(plan, kind, *ends):
-    """The edge of a kind whose ends are as given, in either order, in the part frame; of a circle its centre and radius."""
+    """The edge of a kind whose ends are as given, in either order, in the part frame; of a circle its centre
+    and radius."""
     for e in plan.workspace.part().edges:
         if e.kind != kind:
             continue

@@ -32,13 +32,20 @@ def plate(tmp_path_factory):
 def prover(file, lines, tool=POINT, **parameters):
     operation = {"name": "Mark", "strategy": "engraving", "tool": 1, "lines": lines, "parameters": parameters}
     data = {
-        "fenrik": 1, "name": "Marked", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
-        "setups": [{
-            "name": "Top", "operations": [operation], "stock": {"kind": "box", "allowance": {"z_high": 0.0}},
-            "zero": {"of": "part", "x": "low", "y": "low", "z": "high"},
-        }],
+        "fenrik": 1,
+        "name": "Marked",
+        "part": {"file": file.name},
+        "tools": [tool.model_dump(mode="json")],
+        "setups": [
+            {
+                "name": "Top",
+                "operations": [operation],
+                "stock": {"kind": "box", "allowance": {"z_high": 0.0}},
+                "zero": {"of": "part", "x": "low", "y": "low", "z": "high"},
+            }
+        ],
         "proof": {"cell_mm": 0.125},
-    }  # fmt: skip
+    }
     return Prover(open_job(job_from_data(data), file.parent, MemoryStore()))
 
 
@@ -182,7 +189,7 @@ def test_on_a_curved_face_the_depth_is_kept_along_the_tool(tmp_path):
         ({"edge": 400}, "Edge 400 does not exist: the part has"),
         ({"face": 99}, "border of face 99 does not exist"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_engraved_is_named(plate, line, words):
     with pytest.raises(FenrikError, match=words) as caught:
         path_of(plate, [line])

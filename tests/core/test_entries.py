@@ -17,7 +17,8 @@ TOOL = make_tool("flat", 8)
 
 
 def pocketed(bore: float | None, folder) -> Paths:
-    """A block with a closed pocket of 60 x 40 x 12; its stock is the block, with a bore of some diameter or none."""
+    """A block with a closed pocket of 60 x 40 x 12; its stock is the block, with a bore of some diameter or
+    none."""
     block = trimesh.creation.box(bounds=[[-40, -30, -20], [40, 30, 0]])
     pocket = trimesh.creation.box(bounds=[[-30, -20, -12], [30, 20, 5]])
     trimesh.boolean.difference([block, pocket], engine="manifold").export(folder / "part.stl")
@@ -26,15 +27,26 @@ def pocketed(bore: float | None, folder) -> Paths:
         block = trimesh.boolean.difference([block, hole], engine="manifold")
     block.export(folder / "blank.stl")
     operation = {
-        "name": "op", "strategy": "bounded_clearing", "tool": 1,
+        "name": "op",
+        "strategy": "bounded_clearing",
+        "tool": 1,
         "parameters": {
-            "step_down": 12.0, "step_up": 12.0, "stepover": 3.0, "allowance_radial": 0.0, "allowance_axial": 0.0,
+            "step_down": 12.0,
+            "step_up": 12.0,
+            "stepover": 3.0,
+            "allowance_radial": 0.0,
+            "allowance_axial": 0.0,
         },
-    }  # fmt: skip
+    }
     document = {
-        "fenrik": 1, "name": "entries", "part": {"file": "part.stl"}, "tools": [TOOL.model_dump()],
-        "setups": [{"name": "Top", "stock": {"kind": "solid", "file": "blank.stl"}, "operations": [operation]}],
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "entries",
+        "part": {"file": "part.stl"},
+        "tools": [TOOL.model_dump()],
+        "setups": [
+            {"name": "Top", "stock": {"kind": "solid", "file": "blank.stl"}, "operations": [operation]}
+        ],
+    }
     return open_job(job_from_data(document), folder, MemoryStore())
 
 

@@ -1,4 +1,5 @@
-"""A failed operation says what is wrong, leaves the others alone, and is not tried again before something changes."""
+"""A failed operation says what is wrong, leaves the others alone, and is not tried again before something
+changes."""
 
 import numpy as np
 import pytest
@@ -40,9 +41,12 @@ def document(block, **second):
 
 def job(block, operations, store=None):
     data = {
-        "fenrik": 1, "name": "failing", "part": {"file": block.name}, "tools": [t.model_dump(mode="json") for t in TOOLS],
+        "fenrik": 1,
+        "name": "failing",
+        "part": {"file": block.name},
+        "tools": [t.model_dump(mode="json") for t in TOOLS],
         "setups": [{"name": "Top", "operations": operations}],
-    }  # fmt: skip
+    }
     return open_job(job_from_data(data), block.parent, store or MemoryStore())
 
 

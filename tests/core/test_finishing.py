@@ -1,4 +1,5 @@
-"""Finishing against exact bodies: inner corners, constant-Z passes, steep and flat together; what a tool is too short for."""
+"""Finishing against exact bodies: inner corners, constant-Z passes, steep and flat together; what a tool is
+too short for."""
 
 import math
 
@@ -48,9 +49,14 @@ def job_of(folder, body, operations, tools, **more):
     body.export(folder / "body.stl")
     setup = {"name": "Top", "operations": operations, "stock": more.pop("stock", {"kind": "box"})}
     document = {
-        "fenrik": 1, "name": "finishing", "part": {"file": "body.stl"}, "setups": [setup],
-        "tools": [t.model_dump() for t in tools], "proof": {"cell_mm": 0.25, "tolerance_mm": 0.03}, **more,
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "finishing",
+        "part": {"file": "body.stl"},
+        "setups": [setup],
+        "tools": [t.model_dump() for t in tools],
+        "proof": {"cell_mm": 0.25, "tolerance_mm": 0.03},
+        **more,
+    }
     return open_job(job_from_data(document), folder, MemoryStore())
 
 
@@ -106,7 +112,8 @@ def plan_of_cone(folder, tool, **parameters):
 
 @pytest.mark.parametrize("kind", ["ball", "flat", "corner"])
 def test_constant_z_runs_at_the_exact_offset_of_a_cone(tmp_path, kind):
-    """A cutter with corner radius r touches a cone of slope a: its corner's centre is r off along the normal."""
+    """A cutter with corner radius r touches a cone of slope a: its corner's centre is r off along the
+    normal."""
     tool = make_tool(kind, 6, 1.0 if kind == "corner" else 0.0)
     _, path, slope = plan_of_cone(tmp_path, tool)
     a = math.atan(slope)
@@ -123,7 +130,8 @@ def test_constant_z_runs_at_the_exact_offset_of_a_cone(tmp_path, kind):
 
 
 def test_constant_z_climbs_goes_down_and_ramps(tmp_path):
-    """Common practice, no source: round an outside wall a clockwise spindle climbs clockwise (wall on the right)."""
+    """Common practice, no source: round an outside wall a clockwise spindle climbs clockwise (wall on the
+    right)."""
     _, path, _ = plan_of_cone(tmp_path, BALL, ramp_deg=5.0)
     feed = path.kind == Motion.FEED
     turning = 0.0
@@ -149,8 +157,11 @@ def test_a_helix_goes_down_without_a_level_step(tmp_path):
 def test_nothing_steep_enough_says_what_to_change(tmp_path):
     plate = trimesh.creation.box((30, 30, 5))
     operation = {
-        "name": "Walls", "strategy": "constant_z", "tool": 1, "keep_in": [{"polygon": [[-5, -5], [5, -5], [5, 5], [-5, 5]]}],
-    }  # fmt: skip
+        "name": "Walls",
+        "strategy": "constant_z",
+        "tool": 1,
+        "keep_in": [{"polygon": [[-5, -5], [5, -5], [5, 5], [-5, 5]]}],
+    }
     plan = job_of(tmp_path, plate, [operation], [BALL])
     with pytest.raises(ComputeError, match=r"steeper than 45.*") as raised:
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
@@ -158,8 +169,8 @@ def test_nothing_steep_enough_says_what_to_change(tmp_path):
 
 
 def test_steep_and_flat_passes_cover_a_dome_without_a_gap(tmp_path):
-    """A dome of radius 15: walls steeper than 45° by constant Z, the rest by parallel passes, 10 µm cusps; judged on
-    the posted text by the stock."""
+    """A dome of radius 15: walls steeper than 45° by constant Z, the rest by parallel passes, 10 µm cusps;
+    judged on the posted text by the stock."""
     angle = np.linspace(0, math.pi / 2, 90)
     dome = np.column_stack([15 * np.cos(angle), 15 * np.sin(angle)])
     profile = np.vstack([[0, -6], [22, -6], [22, 0], [15, 0], dome[1:-1], [0, 15]])
@@ -167,12 +178,19 @@ def test_steep_and_flat_passes_cover_a_dome_without_a_gap(tmp_path):
     keep = [{"polygon": [[-18.6, -18.6], [18.6, -18.6], [18.6, 18.6], [-18.6, 18.6]]}]
     rough = {"name": "Rough", "strategy": "level_roughing", "tool": 2, "parameters": {"step_down": 4.0}}
     steep = {
-        "name": "Steep", "strategy": "constant_z", "tool": 1, "keep_in": keep, "parameters": {"steep_from_deg": 45.0},
-    }  # fmt: skip
+        "name": "Steep",
+        "strategy": "constant_z",
+        "tool": 1,
+        "keep_in": keep,
+        "parameters": {"steep_from_deg": 45.0},
+    }
     flat = {
-        "name": "Flat", "strategy": "parallel_finishing", "tool": 1, "keep_in": keep,
+        "name": "Flat",
+        "strategy": "parallel_finishing",
+        "tool": 1,
+        "keep_in": keep,
         "parameters": {"flat_to_deg": 45.0},
-    }  # fmt: skip
+    }
     plan = job_of(
         tmp_path, body, [rough, steep, flat], [BALL, make_tool("flat", 10, number=2, flute_length=25)]
     )
@@ -186,7 +204,8 @@ def test_steep_and_flat_passes_cover_a_dome_without_a_gap(tmp_path):
 
 @pytest.mark.parametrize(("angle_deg", "plane"), [(0.0, Plane.ZX), (90.0, Plane.YZ), (30.0, None)])
 def test_parallel_passes_over_a_dome_are_arcs_in_their_plane(tmp_path, angle_deg, plane):
-    """The ball's centre runs at the exact distance R + r from the dome's; every pass over it is one or a few arcs."""
+    """The ball's centre runs at the exact distance R + r from the dome's; every pass over it is one or a few
+    arcs."""
     angle = np.linspace(0, math.pi / 2, 90)
     dome = np.column_stack([15 * np.cos(angle), 15 * np.sin(angle)])
     body = trimesh.creation.revolve(
@@ -197,9 +216,12 @@ def test_parallel_passes_over_a_dome_are_arcs_in_their_plane(tmp_path, angle_deg
     for arcs in (True, False) if plane is not None else (True,):
         values = {"spaced_by": "stepover", "stepover": 1.0, "angle_deg": angle_deg, "arcs": arcs}
         operation = {
-            "name": "F", "strategy": "parallel_finishing", "tool": 1, "parameters": values,
+            "name": "F",
+            "strategy": "parallel_finishing",
+            "tool": 1,
+            "parameters": values,
             "keep_in": [{"polygon": ends}],
-        }  # fmt: skip
+        }
         plan = job_of(tmp_path, body, [operation], [BALL])
         path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
         cut = path.kind == Motion.FEED
@@ -253,8 +275,8 @@ def walled():
 
 
 def test_the_lack_of_shank_and_holder_is_exact():
-    """Tool of 6 mm with a shank of 10 from 12 up and a holder of 30 from 25 up, along a wall of 30: at 4 mm from it the
-    shank lacks 18 mm, at 10 mm only the holder, 5 mm, at 20 mm nothing."""
+    """Tool of 6 mm with a shank of 10 from 12 up and a holder of 30 from 25 up, along a wall of 30: at 4 mm
+    from it the shank lacks 18 mm, at 10 mm only the holder, 5 mm, at 20 mm nothing."""
     tool = make_tool("flat", 6, flute_length=12.0, shank_diameter=10.0, stick_out=25.0)
     tool = tool.model_copy(
         update={"holder": [tool.holder[0].model_copy(update={"diameter_low": 30.0, "diameter_high": 30.0})]}
@@ -292,8 +314,8 @@ def test_a_path_is_kept_clear_and_says_which_stick_out_would_do(when):
 
 @pytest.mark.parametrize("when", ["trim", "raise"])
 def test_a_path_is_kept_clear_of_the_stock_that_still_stands(when):
-    """A block of 40 mm: a slot 30 deep with a stick-out of 25 runs the holder 5 mm into the block's top, the same
-    slot in the middle of ground that an earlier path cleared 10 deep, as wide as the holder, is free."""
+    """A block of 40 mm: a slot 30 deep with a stick-out of 25 runs the holder 5 mm into the block's top, the
+    same slot in the middle of ground that an earlier path cleared 10 deep, as wide as the holder, is free."""
     tool = make_tool("flat", 8, flute_length=22.0, shank_diameter=8.0, stick_out=25.0)
     ground = trimesh.creation.box((120, 80, 5)).apply_translation((0, 0, -42.5))
     topology = prepare(mesh_of(ground))
@@ -362,8 +384,11 @@ def test_rest_clearing_cuts_where_the_larger_tool_could_not(tmp_path):
         "parameters": {"stepover": 4.0, "step_down": 8.0},
     }
     rest = {
-        "name": "Rest", "strategy": "rest_clearing", "tool": 2, "parameters": {"stepover": 1.5, "step_down": 8.0, "step_up": 8.0, "thinnest": 0.8},
-    }  # fmt: skip
+        "name": "Rest",
+        "strategy": "rest_clearing",
+        "tool": 2,
+        "parameters": {"stepover": 1.5, "step_down": 8.0, "step_up": 8.0, "thinnest": 0.8},
+    }
     tools = [make_tool("flat", 12, flute_length=20), make_tool("flat", 5, number=2)]
     plan = job_of(tmp_path, pocket(wall=10.0), [first, rest], tools)
     setup = plan.job.setups[0]

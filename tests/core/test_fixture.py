@@ -1,4 +1,5 @@
-"""What holds the stock: its shape, paths that keep clear of it, the proof that sees it, the sheet that shows it."""
+"""What holds the stock: its shape, paths that keep clear of it, the proof that sees it, the sheet that shows
+it."""
 
 import numpy as np
 import pytest
@@ -36,11 +37,16 @@ def block(tmp_path_factory):
 
 
 def planner(file, fixture, operations, **setup):
-    """Program zero is the middle of the top of the stock, 2 mm larger than the part beside it and 1 mm above."""
+    """Program zero is the middle of the top of the stock, 2 mm larger than the part beside it and 1 mm
+    above."""
     data = {
-        "fenrik": 1, "name": "held", "part": {"file": file.name}, "tools": [MILL.model_dump(mode="json")],
-        "setups": [{"name": "Top", "fixture": fixture, "operations": operations, **setup}], "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "held",
+        "part": {"file": file.name},
+        "tools": [MILL.model_dump(mode="json")],
+        "setups": [{"name": "Top", "fixture": fixture, "operations": operations, **setup}],
+        "proof": {"cell_mm": 0.5},
+    }
     return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
@@ -122,9 +128,12 @@ def test_shank_and_holder_are_looked_at_too_and_an_operation_keeps_them_off(bloc
     """A pocket beside a tall block: a short tool's holder would meet it."""
     tall = {"kind": "block", "name": "Stop", "low": [-45.0, -30.0, -20.0], "high": [-32.5, 30.0, 40.0]}
     pocket = {
-        "name": "Pocket", "strategy": "level_roughing", "tool": 1, "keep_in": [{"polygon": [[-20, -10], [4, -10], [4, 10], [-20, 10]]}],
+        "name": "Pocket",
+        "strategy": "level_roughing",
+        "tool": 1,
+        "keep_in": [{"polygon": [[-20, -10], [4, -10], [4, 10], [-20, 10]]}],
         "heights": {"clearance": {"over": "stock_top", "offset": 60.0}},
-    }  # fmt: skip
+    }
     plan = planner(block, [tall], [pocket])
     tool = MILL.model_dump(mode="json") | {"holder": HOLDER, "stick_out": 27.0}
     doc = plan.job.model_dump(mode="json") | {"tools": [tool]}
@@ -174,7 +183,8 @@ def test_a_solid_from_a_file_is_turned_and_put_in_its_place(block):
     }
     plan = planner(block, [solid], [])
     held = plan.setups.clamped(plan.job.setups[0]).fixture
-    # the block's own corners (0, 0, 0) and (60, 40, 20), turned by 90 degrees: x from -40 to 0, y from 0 to 60
+    # the block's own corners (0, 0, 0) and (60, 40, 20), turned by 90 degrees: x from -40 to 0, y from 0 to
+    # 60
     assert held.bounds[0] == pytest.approx([60.0, 0.0, -50.0], abs=1e-6)
     assert held.bounds[1] == pytest.approx([100.0, 60.0, -30.0], abs=1e-6)
 

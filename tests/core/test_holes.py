@@ -1,4 +1,5 @@
-"""Holes: found on models that nobody here drew and on solids of exact size; their use by tables; cycles and their text."""
+"""Holes: found on models that nobody here drew and on solids of exact size; their use by tables; cycles and
+their text."""
 
 import math
 from itertools import pairwise, product
@@ -22,7 +23,8 @@ from fenrik.core.posting.reading.readback import Reader
 from fenrik.core.strategies.holes.drilling import shortest
 from tests.conftest import MODELS, make_tool
 
-# what a person reads off the drawings of these models: (number alike, diameter, shape, through, depth of first section)
+# what a person reads off the drawings of these models: (number alike, diameter, shape, through, depth of
+# first section)
 KNOWN = {
     "bearing_bracket.step": [(4, 9.0, "plain", True, 14.0), (1, 26.0, "counterbored", True, 20.3374)],
     "motor_bracket.step": [(4, 3.3, "plain", True, 3.0), (1, 32.0, "plain", True, 3.0)],
@@ -63,7 +65,8 @@ def fused(*shapes):
 
 
 def drilled(folder: Path, cut) -> Path:
-    """A block 60 x 40 x 20 with its corner at the origin, less the solids that `cut` makes; as a STEP file."""
+    """A block 60 x 40 x 20 with its corner at the origin, less the solids that `cut` makes; as a STEP
+    file."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
     from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
@@ -96,11 +99,14 @@ def test_blind_holes_with_points_chamfers_and_cross_holes(tmp_path):
     file = drilled(
         tmp_path,
         [
-            cylinder(15, 20, 8, 4.25, 12), cone(15, 20, 8 - point, 0.0, 4.25, point),  # Ø8.5, 12 deep, with its point
-            cylinder(40, 10, 5, 2.5, 15), cone(40, 10, 19.5, 2.5, 3.0, 0.5),  # Ø5 flat, edge broken by 0.5
-            cylinder(45, 30, 0, 3.0, 20), cylinder(0, 30, 10, 2.0, 60, (1, 0, 0)),  # Ø6 through, met by a Ø4 cross hole
+            cylinder(15, 20, 8, 4.25, 12),
+            cone(15, 20, 8 - point, 0.0, 4.25, point),  # Ø8.5, 12 deep, with its point
+            cylinder(40, 10, 5, 2.5, 15),
+            cone(40, 10, 19.5, 2.5, 3.0, 0.5),  # Ø5 flat, edge broken by 0.5
+            cylinder(45, 30, 0, 3.0, 20),
+            cylinder(0, 30, 10, 2.0, 60, (1, 0, 0)),  # Ø6 through, met by a Ø4 cross hole
         ],
-    )  # fmt: skip
+    )
     holes = find_holes(read_model(file))
     by_size = {h.diameter: h for h in holes}
     assert set(by_size) == {8.5, 5.0, 6.0, 4.0}
@@ -149,14 +155,24 @@ def test_a_boss_and_a_rounded_corner_are_no_holes(tmp_path):
 @pytest.mark.parametrize(
     ("diameter", "purpose", "name"),
     [
-        (3.3, "thread", "M4"), (5.0, "thread", "M6"), (6.8, "thread", "M8"), (8.5, "thread", "M10"),
-        (10.2, "thread", "M12"), (0.201 * 25.4, "thread", "1/4-20"), (5.5, "clearance", "M5"),
-        (6.6, "clearance", "M6"), (9.0, "clearance", "M8"), (11.0, "clearance", "M10"),
-        (0.375 * 25.4, "fit", "9.525"), (7.77, "plain", ""), (26.0, "milled", ""),
+        (3.3, "thread", "M4"),
+        (5.0, "thread", "M6"),
+        (6.8, "thread", "M8"),
+        (8.5, "thread", "M10"),
+        (10.2, "thread", "M12"),
+        (0.201 * 25.4, "thread", "1/4-20"),
+        (5.5, "clearance", "M5"),
+        (6.6, "clearance", "M6"),
+        (9.0, "clearance", "M8"),
+        (11.0, "clearance", "M10"),
+        (0.375 * 25.4, "fit", "9.525"),
+        (7.77, "plain", ""),
+        (26.0, "milled", ""),
     ],
-)  # fmt: skip
+)
 def test_the_use_of_a_size_is_what_the_tables_say(diameter, purpose, name):
-    """ISO 2306 (D - P), ASME B1.1, ISO 273 medium; 3/8 in is reamed and over an inch is milled (common practice, no source)."""
+    """ISO 2306 (D - P), ASME B1.1, ISO 273 medium; 3/8 in is reamed and over an inch is milled (common
+    practice, no source)."""
     first = uses(diameter)[0]
     assert (first.purpose, first.name) == (purpose, name)
     assert first.table
@@ -173,7 +189,8 @@ def test_a_blind_hole_clears_no_bolt_and_sizes_of_drills_are_read():
 
 @pytest.mark.parametrize("thread", [*COARSE, *UNIFIED_COARSE])
 def test_tapping_drills_leave_a_usual_share_of_the_thread(thread):
-    """D - P within the table's rounding (ISO 2306); shares of the thread's depth, 1.0825 P (ISO 724): 60 to 97 %."""
+    """D - P within the table's rounding (ISO 2306); shares of the thread's depth, 1.0825 P (ISO 724): 60 to
+    97 %."""
     from fenrik.core.features.hole_use import _tapping
 
     inch = thread in UNIFIED_COARSE
@@ -224,18 +241,26 @@ def block(tmp_path, operations, dialect="plain_iso", **more):
         make_tool("drill", 6, number=3, point_deg=118, flute_length=50, stick_out=60),
     ]
     document = {
-        "fenrik": 1, "name": "holes", "part": {"file": "block.step"}, "tools": [t.model_dump() for t in tools],
+        "fenrik": 1,
+        "name": "holes",
+        "part": {"file": "block.step"},
+        "tools": [t.model_dump() for t in tools],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": operations}],
-        "proof": {"cell_mm": 0.25}, "releases": [{"name": "r", "setup": "Top", "dialect": dialect}], **more,
-    }  # fmt: skip
+        "proof": {"cell_mm": 0.25},
+        "releases": [{"name": "r", "setup": "Top", "dialect": dialect}],
+        **more,
+    }
     return Prover(open_job(job_from_data(document), tmp_path, STORE))
 
 
 def hole_op(name, tool, faces, **parameters):
     return {
-        "name": name, "strategy": "drilling", "tool": tool, "holes": [{"face": f} for f in faces],
+        "name": name,
+        "strategy": "drilling",
+        "tool": tool,
+        "holes": [{"face": f} for f in faces],
         "parameters": parameters,
-    }  # fmt: skip
+    }
 
 
 def faces_of(tmp_path, diameter):
@@ -251,7 +276,8 @@ def faces_of(tmp_path, diameter):
     ],
 )
 def test_every_cycle_is_proved_from_its_posted_text(tmp_path, cycle, dialect):
-    """Canned or in moves, the text means the planned way; nothing is overcut and the holes are cut to their depth."""
+    """Canned or in moves, the text means the planned way; nothing is overcut and the holes are cut to their
+    depth."""
     wide = faces_of(tmp_path, 8.5)
     pecks = {
         "peck": {"peck": 2.5},
@@ -318,7 +344,8 @@ def test_pecks_of_a_deep_hole_get_shorter_down_to_the_least(tmp_path):
     setup = plan.job.setups[0]
     path = plan.path(setup, setup.operations[0])
     ends = path.tip[path.kind == Motion.PLUNGE, 2]
-    # from 1 mm over the top: 5, 3, 2 (1.8 would be less than the least), 2 and so on to the modelled tip at 12 + 2.554
+    # from 1 mm over the top: 5, 3, 2 (1.8 would be less than the least), 2 and so on to the modelled tip at
+    # 12 + 2.554
     tip = -12.0 - 4.25 * math.tan(math.radians(31))
     assert ends == pytest.approx([-4.0, -7.0, -9.0, -11.0, -13.0, tip], abs=1e-3)
     downs = np.flatnonzero(path.kind == Motion.PLUNGE)
@@ -330,7 +357,8 @@ def test_pecks_of_a_deep_hole_get_shorter_down_to_the_least(tmp_path):
 
 @pytest.mark.parametrize("dialect", ["plain_iso", "inch_radius"])
 def test_a_boring_head_widens_a_hole_that_is_there(tmp_path, dialect):
-    """Ø8.5 drilled, bored to Ø8.6 in a part whose hole is that wide: in at feed, a stop, out at feed; the posted text proved."""
+    """Ø8.5 drilled, bored to Ø8.6 in a part whose hole is that wide: in at feed, a stop, out at feed; the
+    posted text proved."""
     file = drilled(tmp_path, [cylinder(20, 20, 8, 4.3, 12), cylinder(20, 20, 6, 4.0, 2)])
     head = make_tool("boring", 8.6, number=4, flute_length=4.0, shank_diameter=7.0, stick_out=50, teeth=1)
     drill = make_tool("drill", 8.0, number=3, point_deg=118, flute_length=50, stick_out=60)
@@ -404,9 +432,12 @@ def test_what_does_not_fit_is_named_and_the_rest_goes_on(tmp_path):
 def test_a_hole_across_the_tool_is_refused(tmp_path):
     cross = find_holes(read_model(MODELS / "plate_a.step"))[0]
     document = {
-        "fenrik": 1, "name": "x", "part": {"file": "plate_a.step"}, "tools": [make_tool("flat", 4).model_dump()],
+        "fenrik": 1,
+        "name": "x",
+        "part": {"file": "plate_a.step"},
+        "tools": [make_tool("flat", 4).model_dump()],
         "setups": [{"name": "Top", "operations": [hole_op("A", 1, cross.faces)]}],
-    }  # fmt: skip
+    }
     plan = open_job(job_from_data(document), MODELS, MemoryStore())
     with pytest.raises(DocumentError, match=r"leans by 90\.0°"):
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
@@ -416,8 +447,8 @@ HEAD = "G21 G90 G17\nT1 M6\nS1000 M3\nG0 X0 Y0\nG43 H1 Z10.\n"
 
 
 def test_cycles_mean_the_standards_moves():
-    """G83 goes out to R after every peck and back to just over the last depth; G73 only lifts; G98 returns to where the cycle
-    began, G99 to R (ISO 6983-1; from memory)."""
+    """G83 goes out to R after every peck and back to just over the last depth; G73 only lifts; G98 returns to
+    where the cycle began, G99 to R (ISO 6983-1; from memory)."""
     text = HEAD + "G99 G83 X5. Y6. Z-5. R1. Q2. F100.\nG80\nM30\n"
     motion = Reader(50.0, 0.5).read(text)
     assert motion.tip[:, 2].tolist() == [10, 10, 1, -1, 1, -0.5, -3, 1, -2.5, -5, 1]
@@ -435,10 +466,14 @@ def test_cycles_mean_the_standards_moves():
 @pytest.mark.parametrize(
     ("block_", "words"),
     [
-        ("G81 Z-4. F100.", "without R"), ("G83 Z-4. R1. F100.", "without Q"), ("G81 Z4. R1. F100.", "not below R"),
-        ("G18 G81 Z-4. R1. F100.", "outside the plane"), ("G86 Z-4. R1. F100.", "G86"), ("G4 X1.", "dwell without P"),
+        ("G81 Z-4. F100.", "without R"),
+        ("G83 Z-4. R1. F100.", "without Q"),
+        ("G81 Z4. R1. F100.", "not below R"),
+        ("G18 G81 Z-4. R1. F100.", "outside the plane"),
+        ("G86 Z-4. R1. F100.", "G86"),
+        ("G4 X1.", "dwell without P"),
     ],
-)  # fmt: skip
+)
 def test_wrong_cycles_are_refused(block_, words):
     with pytest.raises(PostError, match=words):
         Reader(50.0).read(HEAD + block_ + "\nM30\n")
@@ -447,19 +482,26 @@ def test_wrong_cycles_are_refused(block_, words):
 @pytest.mark.parametrize("direction", ["climb", "conventional"])
 @pytest.mark.parametrize("spindle", ["clockwise", "counter_clockwise"])
 def test_a_milled_hole_has_its_size_and_climb_turns_the_right_way(tmp_path, direction, spindle):
-    """Inside, counter-clockwise is climb milling for a cutter that turns clockwise (common practice, no source); the volume
-    is the cylinder's."""
+    """Inside, counter-clockwise is climb milling for a cutter that turns clockwise (common practice, no
+    source); the volume is the cylinder's."""
     drilled(tmp_path, [cylinder(30, 20, 8, 9.0, 12)])
     mill = make_tool("flat", 8, number=1, flute_length=20)
     operation = {
-        "name": "Mill", "strategy": "bore_milling", "tool": 1, "spindle": spindle,
-        "holes": [{"at": [0, 0], "diameter": 18.0, "depth": 12.0}], "parameters": {"direction": direction},
-    }  # fmt: skip
+        "name": "Mill",
+        "strategy": "bore_milling",
+        "tool": 1,
+        "spindle": spindle,
+        "holes": [{"at": [0, 0], "diameter": 18.0, "depth": 12.0}],
+        "parameters": {"direction": direction},
+    }
     document = {
-        "fenrik": 1, "name": "bore", "part": {"file": "block.step"}, "tools": [mill.model_dump()],
+        "fenrik": 1,
+        "name": "bore",
+        "part": {"file": "block.step"},
+        "tools": [mill.model_dump()],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": [operation]}],
         "proof": {"cell_mm": 0.2},
-    }  # fmt: skip
+    }
     prover = Prover(open_job(job_from_data(document), tmp_path, MemoryStore()))
     setup = prover.job.setups[0]
     path = prover.paths.path(setup, setup.operations[0])

@@ -21,33 +21,50 @@ NONE = {side: 0.0 for side in ("x_low", "x_high", "y_low", "y_high", "z_low", "z
 
 @pytest.fixture(scope="module")
 def proved(tmp_path_factory):
-    """A block with a pocket of corners R2 that a tool of 10 mm makes, a shallow one that nothing cuts, and a bore
-    from the side; its proof and its faces by what they belong to."""
+    """A block with a pocket of corners R2 that a tool of 10 mm makes, a shallow one that nothing cuts, and a
+    bore from the side; its proof and its faces by what they belong to."""
     cuts = [
-        rounded_box(6, 8, 10, 26, 24, 10, 2.0), rounded_box(38, 8, 17, 16, 24, 3, 6.0),
+        rounded_box(6, 8, 10, 26, 24, 10, 2.0),
+        rounded_box(38, 8, 17, 16, 24, 3, 6.0),
         cylinder(-1, 20, 4, 2.0, 62, (1, 0, 0)),
-    ]  # fmt: skip
+    ]
     file = drilled(tmp_path_factory.mktemp("left"), cuts)
     tool = make_tool("flat", 10.0, number=1, flute_length=26.0, stick_out=50.0)
     data = {
-        "fenrik": 1, "name": "left", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
-        "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": []}], "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "left",
+        "part": {"file": file.name},
+        "tools": [tool.model_dump(mode="json")],
+        "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": []}],
+        "proof": {"cell_mm": 0.5},
+    }
     part = open_job(job_from_data(data), file.parent, MemoryStore()).workspace.part()
     flat = {round(f.origin[2], 3): f.id for f in part.faces if f.kind == "plane" and f.normal[2] > 0.9}
     faces = {
-        "floor": flat[10.0], "shallow": flat[17.0],
-        "corners": {f.id for f in part.faces if f.kind == "cylinder" and f.hollow and abs(f.radius - 2) < 1e-3} ,
-    }  # fmt: skip
+        "floor": flat[10.0],
+        "shallow": flat[17.0],
+        "corners": {
+            f.id for f in part.faces if f.kind == "cylinder" and f.hollow and abs(f.radius - 2) < 1e-3
+        },
+    }
     bore = {f.id for f in part.faces if f.kind == "cylinder" and abs(f.axis[0]) > 0.9}
     faces |= {"corners": faces["corners"] - bore, "bore": bore}
     data["setups"][0]["operations"] = [
         {
-            "name": "Clear", "strategy": "bounded_clearing", "tool": 1, "keep_in": [{"faces": [faces["floor"]]}],
+            "name": "Clear",
+            "strategy": "bounded_clearing",
+            "tool": 1,
+            "keep_in": [{"faces": [faces["floor"]]}],
             "parameters": {"allowance_radial": 0.3, "allowance_axial": 0.0},
         },
-        {"name": "Walls", "strategy": "profile", "tool": 1, "walls": [{"face": faces["floor"]}], "parameters": {"step_down": 20.0}},
-    ]  # fmt: skip
+        {
+            "name": "Walls",
+            "strategy": "profile",
+            "tool": 1,
+            "walls": [{"face": faces["floor"]}],
+            "parameters": {"step_down": 20.0},
+        },
+    ]
     planner = open_job(job_from_data(data), file.parent, MemoryStore())
     return Prover(planner).prove(planner.job.effective_releases()[0]), faces, part
 
@@ -57,7 +74,8 @@ def test_the_report_says_what_is_left_and_why(proved):
     left = {one["why"]: one for one in proof.facts["deviation"]["left"]}
     assert set(left) == {"hidden", "narrow", "unfinished"}
     assert set(left["hidden"]["faces"]) == faces["bore"]
-    # a tool of radius 5 in a corner of 2 touches neither the corner, nor 3 mm of the walls beside it (but for where its
+    # a tool of radius 5 in a corner of 2 touches neither the corner, nor 3 mm of the walls beside it (but for
+    # where its
     # circle is still within the tolerance of them), nor the floor in it
     assert faces["corners"] < set(left["narrow"]["faces"])
     narrow = 4 * (10 * (0.5 * math.pi * 2 + 2 * (3 - math.sqrt(2 * 5 * 0.01))) + (1 - math.pi / 4) * (25 - 4))
@@ -66,7 +84,8 @@ def test_the_report_says_what_is_left_and_why(proved):
         faces["shallow"] in left["unfinished"]["faces"] and faces["floor"] not in left["unfinished"]["faces"]
     )
     assert left["unfinished"]["most_mm"] == pytest.approx(3.0, abs=0.25 * 0.5**2 / 3.0)
-    # their areas by hand: floor and walls of the shallow one, the bore's walls between the block's sides and the pocket
+    # their areas by hand: floor and walls of the shallow one, the bore's walls between the block's sides and
+    # the pocket
     area = sum(f.area for f in part.faces)
     shallow = 16 * 24 - (4 - math.pi) * 36 + (2 * (4 + 12) + 2 * math.pi * 6) * 3
     rim = 0.5 * (2 * (4 + 12) + 2 * math.pi * 6)  # under it, by a cell, the top beside a spot is on size
@@ -100,7 +119,8 @@ def test_little_is_not_told_and_a_rim_names_no_face():
     assert (one["why"], one["faces"], one["most_mm"]) == ("hidden", [1], 0.5)
     (finding,) = left_findings([one])
     assert finding.words == (
-        "Left: 4.0 % of the surface on face 1, with up to 0.50 mm of stock on it: it is not seen from above in this setup."
+        "Left: 4.0 % of the surface on face 1, with up to 0.50 mm of stock on it: it is not seen from "
+        "above in this setup."
     )
 
 

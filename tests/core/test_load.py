@@ -1,4 +1,5 @@
-"""The load measured by the stock: against handbook relations, exact arcs, and the promise of bounded clearing."""
+"""The load measured by the stock: against handbook relations, exact arcs, and the promise of bounded
+clearing."""
 
 import math
 from itertools import pairwise
@@ -45,7 +46,8 @@ def middle_of(*moves):
 
 @pytest.mark.parametrize("width", [1.0, 2.4, 4.0, 6.0])
 def test_side_milling_has_the_handbook_engagement_rate_and_power(width):
-    """phi = arccos(1 - 2 ae/D) (geometry); Q = ap ae vf / 1000; kc = kc1.1 hm^-mc, Pc = Q kc / 60 000 (Kienzle 1952)."""
+    """phi = arccos(1 - 2 ae/D) (geometry); Q = ap ae vf / 1000; kc = kc1.1 hm^-mc, Pc = Q kc / 60 000
+    (Kienzle 1952)."""
     y = -4.0 + width
     load = middle_of([-8, y, 7, 88, y, 7])
     assert load.engagement[0] == pytest.approx(engagement_angle(width, 8.0), abs=math.radians(2.0))
@@ -68,8 +70,8 @@ def test_a_slot_is_engaged_over_half_the_circle_and_air_over_none():
 
 @pytest.mark.parametrize("inside", [True, False])
 def test_engagement_on_an_arc_is_that_of_its_ring(inside):
-    """A circle that widens a bore (or trims a boss) by 1.5 mm: the inner edge of the cut is met at the angle given by
-    the triangle of centre, tool and edge (geometry)."""
+    """A circle that widens a bore (or trims a boss) by 1.5 mm: the inner edge of the cut is met at the angle
+    given by the triangle of centre, tool and edge (geometry)."""
     stock = Stock.of_box(LOW, HIGH, 0.15)
     centre, rim = np.array([40.0, 30.0]), 14.0
     angle = np.linspace(0, 2 * np.pi, 361)
@@ -103,8 +105,8 @@ def leaning_wall(turn, low, high):
 @pytest.mark.parametrize(("lean_deg", "heading_deg"), [(0.0, 0.0), (20.0, 30.0), (35.0, 200.0), (90.0, 90.0)])
 @pytest.mark.parametrize("tool", [FLAT, CORNER], ids=["flat", "corner"])
 def test_the_load_of_a_leaning_tool_is_that_of_the_upright_one(tool, lean_deg, heading_deg):
-    """3 mm wide and 6 mm deep along the edge of a block, block and tool turned together: engagement by the cosine law,
-    rate by width x depth x feed."""
+    """3 mm wide and 6 mm deep along the edge of a block, block and tool turned together: engagement by the
+    cosine law, rate by width x depth x feed."""
     lean, heading = math.radians(lean_deg), math.radians(heading_deg)
     c, s, h, k = math.cos(lean), math.sin(lean), math.cos(heading), math.sin(heading)
     turn = np.array([[h, -k, 0], [k, h, 0], [0, 0, 1]]) @ np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
@@ -145,20 +147,26 @@ def test_too_much_power_and_bending_are_found():
 
 def clearing_job(**parameters):
     operation = {
-        "name": "Clear", "strategy": "bounded_clearing", "tool": 1,
+        "name": "Clear",
+        "strategy": "bounded_clearing",
+        "tool": 1,
         "parameters": {"stepover": 2.0, "step_down": 12.0, "step_up": 12.0, **parameters},
-    }  # fmt: skip
+    }
     setup = {"name": "Top", "operations": [operation]}
     document = {
-        "fenrik": 1, "name": "clear", "part": {"file": "bearing_bracket.step"}, "tools": [FLAT.model_dump()],
-        "setups": [setup], "proof": {"cell_mm": 0.15},
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "clear",
+        "part": {"file": "bearing_bracket.step"},
+        "tools": [FLAT.model_dump()],
+        "setups": [setup],
+        "proof": {"cell_mm": 0.15},
+    }
     return open_job(job_from_data(document), MODELS, MemoryStore())
 
 
 def test_the_promise_of_bounded_clearing_is_confirmed_by_the_stock():
-    """The strategy steers on a bitmap; the stock knows nothing of it and measures what the path cuts. Entries are
-    engaged over half the circle by nature and are left out."""
+    """The strategy steers on a bitmap; the stock knows nothing of it and measures what the path cuts. Entries
+    are engaged over half the circle by nature and are left out."""
     planner = clearing_job()
     setup = planner.job.setups[0]
     path, clamped = planner.path(setup, setup.operations[0]), planner.setups.clamped(setup)

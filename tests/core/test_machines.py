@@ -1,4 +1,5 @@
-"""Machines as chains: forward and inverse against Pinocchio, random machines, choosing, words of a hole worked out by hand."""
+"""Machines as chains: forward and inverse against Pinocchio, random machines, choosing, words of a hole
+worked out by hand."""
 
 from __future__ import annotations
 
@@ -46,7 +47,8 @@ def in_pinocchio(joints, work, tool):
 
 
 def pose_in_pinocchio(machine_parts, values):
-    """The tool mount in the work mount's frame (4, 4) by Pinocchio; `values` by joint name, mm and degrees."""
+    """The tool mount in the work mount's frame (4, 4) by Pinocchio; `values` by joint name, mm and
+    degrees."""
     joints, work, tool = machine_parts
     model, ((wj, wf), (tj, tf)) = in_pinocchio(joints, work, tool)
     data, q = model.createData(), np.zeros(model.nq)
@@ -120,11 +122,30 @@ def test_machines_with_any_two_rotary_axes_go_round_to_1e_9(first, second, third
         return
     rng = np.random.default_rng(seed)
     more = dict(speed=1000.0, acceleration=1.0)
-    linear = [Joint(name=n, kind="linear", axis=a, parent=p, **more)
-              for n, a, p in (("X", (1, 0.1, 0), None), ("Y", (0, 1, 0.2), "X"), ("Z", (0.1, 0, 1), "Y"))]  # fmt: skip
+    linear = [
+        Joint(name=n, kind="linear", axis=a, parent=p, **more)
+        for n, a, p in (("X", (1, 0.1, 0), None), ("Y", (0, 1, 0.2), "X"), ("Z", (0.1, 0, 1), "Y"))
+    ]
     parents = {0: (None, "P", None), 1: (None, "Z", "Z"), 2: ("Z", "P", None)}[heads]
-    joints = [*linear, Joint(name="P", kind="rotary", axis=tuple(first), point=tuple(rng.uniform(-200, 200, 3)), parent=parents[0], **more),
-              Joint(name="Q", kind="rotary", axis=tuple(second), point=tuple(rng.uniform(-200, 200, 3)), parent=parents[1], **more)]  # fmt: skip
+    joints = [
+        *linear,
+        Joint(
+            name="P",
+            kind="rotary",
+            axis=tuple(first),
+            point=tuple(rng.uniform(-200, 200, 3)),
+            parent=parents[0],
+            **more,
+        ),
+        Joint(
+            name="Q",
+            kind="rotary",
+            axis=tuple(second),
+            point=tuple(rng.uniform(-200, 200, 3)),
+            parent=parents[1],
+            **more,
+        ),
+    ]
     work = Mount(joint={0: "Q", 1: "P", 2: None}[heads], at=(5.0, -7.0, 11.0))
     tool = Mount(joint={0: "Z", 1: "Q", 2: "Q"}[heads], z=tuple(third))
     chain = chain_of(joints, work, tool)
@@ -173,8 +194,10 @@ def cheapest(solutions, limits, start):
         for s in range(solutions.angles.shape[1]):
             if not solutions.exists[i, s]:
                 continue
-            options = [[a + 360.0 * k for k in (-2, -1, 0, 1, 2) if low <= a + 360.0 * k <= high]
-                       for a, low, high in zip(solutions.angles[i, s], limits.low, limits.high, strict=True)]  # fmt: skip
+            options = [
+                [a + 360.0 * k for k in (-2, -1, 0, 1, 2) if low <= a + 360.0 * k <= high]
+                for a, low, high in zip(solutions.angles[i, s], limits.low, limits.high, strict=True)
+            ]
             if solutions.free[i, s]:
                 options[0] = [here[0]]
             for p in options[0]:
@@ -229,11 +252,12 @@ def test_a_direction_beyond_the_table_names_the_joint_and_what_it_lacks():
 
 
 def test_words_of_a_hole_in_a_face_at_30_degrees_worked_out_by_hand():
-    """On paper. The mouth of the bore lies at Y -14.4115, Z -12 from program zero, X 0; program zero stands at Z 121 over the
-    table. A turns the table about X through Y 0, Z 45; to bring the face up, by 30°. From the pivot the mouth is at
-    (y, z) = (-14.4115, 121 - 12 - 45) = (-14.4115, 64). Turned by -30° about X (the table goes against the sign of A):
-    y = -14.4115 cos 30° + 64 sin 30° = -12.4808 + 32 = 19.5192,
-    z = 14.4115 sin 30° + 64 cos 30° = 7.2058 + 55.4256 = 62.6314, which over program zero is 62.6314 + 45 - 121 = -13.3686.
+    """On paper. The mouth of the bore lies at Y -14.4115, Z -12 from program zero, X 0; program zero stands
+    at Z 121 over the table. A turns the table about X through Y 0, Z 45; to bring the face up, by 30°. From
+    the pivot the mouth is at (y, z) = (-14.4115, 121 - 12 - 45) = (-14.4115, 64). Turned by -30° about X (the
+    table goes against the sign of A): y = -14.4115 cos 30° + 64 sin 30° = -12.4808 + 32 = 19.5192, z =
+    14.4115 sin 30° + 64 cos 30° = 7.2058 + 55.4256 = 62.6314, which over program zero is 62.6314 + 45 - 121 =
+    -13.3686.
     """
     machine = LIBRARY["tilting_table_320"]
     on = OnMachine(machine, transform(np.eye(3), (0.0, 0.0, 121.0)))

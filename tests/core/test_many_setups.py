@@ -137,17 +137,34 @@ def prover(block, *releases, machines=("column_mill_500",) * 2, offsets=("G54", 
     hole = {"at": [15.0, -5.0], "top": -1.0, "diameter": 8.0, "depth": 20.0, "through": True}
     operations = [
         {"name": "Face", "strategy": "facing", "tool": 1},
-        {"name": "Drill", "strategy": "drilling", "tool": 2, "parameters": {"cycle": "drill"}, "holes": [hole]},
-        {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}], "parameters": {"step_down": 12.0}},
-    ]  # fmt: skip
+        {
+            "name": "Drill",
+            "strategy": "drilling",
+            "tool": 2,
+            "parameters": {"cycle": "drill"},
+            "holes": [hole],
+        },
+        {
+            "name": "Around",
+            "strategy": "profile",
+            "tool": 1,
+            "walls": [{"outline": True}],
+            "parameters": {"step_down": 12.0},
+        },
+    ]
     setups = [
         {"name": n, "machine": m, "work_offset": o, "placement": {"x": at}, "operations": operations[:count]}
         for n, m, o, at, count in zip("AB", machines, offsets, x, (3, 2), strict=True)
     ]
     data = {
-        "fenrik": 1, "name": "many", "part": {"file": block.name}, "tools": [t.model_dump(mode="json") for t in (MILL, DRILL)],
-        "setups": setups, "proof": {"cell_mm": 0.5}, "releases": list(releases),
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "many",
+        "part": {"file": block.name},
+        "tools": [t.model_dump(mode="json") for t in (MILL, DRILL)],
+        "setups": setups,
+        "proof": {"cell_mm": 0.5},
+        "releases": list(releases),
+    }
     return Prover(open_job(job_from_data(data), block.parent, MemoryStore()))
 
 
@@ -183,8 +200,12 @@ def test_order_as_planned_goes_setup_after_setup(block):
     whole = prover(block, {**TOGETHER, "order": "planned"})
     posted = whole.post(whole.job.releases[0])
     assert [(s.name, o.name) for s, o in zip(posted.setups, posted.operations, strict=True)] == [
-        ("A", "Face"), ("A", "Drill"), ("A", "Around"), ("B", "Face"), ("B", "Drill"),
-    ]  # fmt: skip
+        ("A", "Face"),
+        ("A", "Drill"),
+        ("A", "Around"),
+        ("B", "Face"),
+        ("B", "Drill"),
+    ]
     assert posted.tool_changes == 4 and posted.order_saves_s == 0.0
 
 

@@ -195,7 +195,8 @@ def test_measuring_parallel_planes_and_bores_is_exact():
     ],
 )
 def test_every_step_protocol_in_both_units_gives_the_same_solid(tmp_path, schema, named, unit):
-    """Files written by OCCT under each application protocol of ISO 10303; names of schemas by the standard."""
+    """Files written by OCCT under each application protocol of ISO 10303; names of schemas by the
+    standard."""
     part = read_model(MODELS / "plate_a.step")
     path = tmp_path / f"{schema}_{unit}.step"
     STEPControl_Controller.Init_s()

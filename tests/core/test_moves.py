@@ -57,9 +57,7 @@ def test_the_columns_are_the_ones_that_are_declared():
     for i in range(1000):
         made.feed(i, 0, 0, 100.0)
     _, arrays = unpack(made.build().to_bytes())
-    assert set(arrays) == {
-        "tip", "kind", "turn", "plane", "centre", "feed", "axis", "side", "level", "run"
-    }  # fmt: skip
+    assert set(arrays) == {"tip", "kind", "turn", "plane", "centre", "feed", "axis", "side", "level", "run"}
     assert arrays["tip"].shape == (1000, 3) and arrays["tip"].dtype == np.float64
     assert arrays["axis"].tolist() == [[0.0, 0.0, 1.0]] and arrays["kind"].dtype == np.int8
 
@@ -77,7 +75,8 @@ def test_dividing_keeps_length_and_ends(path, count):
 
 @given(paths(), st.floats(0.001, 0.5))
 def test_straight_pieces_stay_within_the_tolerance_of_arcs(path, tolerance):
-    """The middle of every chord lies off the arc by r (1 - cos(a / 2)), which is the most of all its points."""
+    """The middle of every chord lies off the arc by r (1 - cos(a / 2)), which is the most of all its
+    points."""
     moves = path.moves.after_start()
     pieces, owner = moves.straightened(tolerance)
     for i in np.flatnonzero(moves.turn):

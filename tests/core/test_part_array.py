@@ -1,4 +1,5 @@
-"""Several parts in one blank: every one is made like the one, what is common is common, gaps are looked at."""
+"""Several parts in one blank: every one is made like the one, what is common is common, gaps are looked
+at."""
 
 import numpy as np
 import pytest
@@ -18,7 +19,8 @@ from tests.core.test_holes import cylinder, drilled
 MILL = make_tool("flat", 10.0, number=1, flute_length=30.0, stick_out=50.0)
 DRILL = make_tool("drill", 8.0, number=2, point_deg=118.0, flute_length=40.0, stick_out=60.0)
 FACE = {"name": "Face", "strategy": "facing", "tool": 1}
-AROUND = {"name": "Around", "strategy": "profile", "tool": 1, "walls": [{"outline": True}], "parameters": {"step_down": 21.0}}  # fmt: skip
+OUTLINE = {"walls": [{"outline": True}], "parameters": {"step_down": 21.0}}
+AROUND = {"name": "Around", "strategy": "profile", "tool": 1, **OUTLINE}
 
 
 @pytest.fixture(scope="module")
@@ -30,18 +32,31 @@ def block(tmp_path_factory):
 def planner(file, array, *operations):
     """A job of an array; the proof at 0.5 mm, program zero at the low corner of the first part's top."""
     setup = {
-        "name": "Top", "array": array, "operations": list(operations), "zero": {"of": "part", "x": "low", "y": "low"},
-    }  # fmt: skip
+        "name": "Top",
+        "array": array,
+        "operations": list(operations),
+        "zero": {"of": "part", "x": "low", "y": "low"},
+    }
     data = {
-        "fenrik": 1, "name": "array", "part": {"file": file.name}, "proof": {"cell_mm": 0.5},
-        "tools": [t.model_dump(mode="json") for t in (MILL, DRILL)], "setups": [setup],
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "array",
+        "part": {"file": file.name},
+        "proof": {"cell_mm": 0.5},
+        "tools": [t.model_dump(mode="json") for t in (MILL, DRILL)],
+        "setups": [setup],
+    }
     return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
 def bore(plan):
     face = next(f.id for f in plan.workspace.part().faces if f.kind == "cylinder")
-    return {"name": "Drill", "strategy": "drilling", "tool": 2, "holes": [{"face": face}], "parameters": {"cycle": "drill"}}  # fmt: skip
+    return {
+        "name": "Drill",
+        "strategy": "drilling",
+        "tool": 2,
+        "holes": [{"face": face}],
+        "parameters": {"cycle": "drill"},
+    }
 
 
 def test_every_part_stands_where_pitch_and_gap_say(block):
@@ -83,7 +98,8 @@ def test_each_outline_is_gone_around_and_both_parts_come_out_on_size(block):
 
 
 def _beside(plan):
-    """Volume that the cutter takes around the parts, of the blank beside them: its way, as wide as it, less the parts."""
+    """Volume that the cutter takes around the parts, of the blank beside them: its way, as wide as it, less
+    the parts."""
     path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[1])
     pieces, owner = pieces_of(path)
     cutting = (path.kind[1:][owner] == Motion.FEED) & (pieces[:, 2] < -19) & (pieces[:, 5] < -19)

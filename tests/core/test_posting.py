@@ -141,8 +141,8 @@ def test_reader_refuses_what_a_controller_would(block, words):
     ],
 )
 def test_arcs_turn_in_their_planes_as_the_standard_says(plane, start, block, middle):
-    """Counter-clockwise as seen from the positive end of the third axis of a right-handed system (ISO 6983-1, ISO 841;
-    from memory)."""
+    """Counter-clockwise as seen from the positive end of the third axis of a right-handed system (ISO 6983-1,
+    ISO 841; from memory)."""
     text = f"G21 G90 G17\nT1 M6\nS100 M3\nG0 {start}\nG43 H1 {start}\n{plane} {block} F100\nM30\n"
     motion = Reader(100.0).read(text)
     pieces, _ = motion.straightened(1e-4)
@@ -204,7 +204,8 @@ def test_path_blob_round_trip():
 @settings(max_examples=15, deadline=None)
 @given(st.integers(0, 10_000), st.sampled_from([0.002, 0.01, 0.05]))
 def test_no_move_leaves_the_polyline_by_more_than_the_tolerance(seed, tolerance):
-    """Measured with shapely on dense points, both ways, over curves of any bend and noise below the tolerance."""
+    """Measured with shapely on dense points, both ways, over curves of any bend and noise below the
+    tolerance."""
     rng = np.random.default_rng(seed)
     t = np.linspace(0, 12, 160)
     wave = rng.uniform(0.1, 3) * np.sin(rng.uniform(0.1, 1) * t) + rng.uniform(0, 1) * np.cos(2 * t)

@@ -1,4 +1,5 @@
-"""Profiles: the cutter's middle at its radius from the chosen walls, sense, levels, ramps, leads, bridges, and the proof."""
+"""Profiles: the cutter's middle at its radius from the chosen walls, sense, levels, ramps, leads, bridges,
+and the proof."""
 
 import math
 
@@ -51,12 +52,21 @@ def block(tmp_path_factory):
 def planner(file, walls, tool=MILL, operation=None, **parameters):
     """A job with one profile; program zero is the middle of the block's top."""
     doc = {
-        "name": "Profile", "strategy": "profile", "tool": 1, "walls": walls, "parameters": parameters, **(operation or {}),
-    }  # fmt: skip
+        "name": "Profile",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": walls,
+        "parameters": parameters,
+        **(operation or {}),
+    }
     data = {
-        "fenrik": 1, "name": "profile", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
-        "setups": [{"name": "Top", "operations": [doc]}], "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "profile",
+        "part": {"file": file.name},
+        "tools": [tool.model_dump(mode="json")],
+        "setups": [{"name": "Top", "operations": [doc]}],
+        "proof": {"cell_mm": 0.5},
+    }
     return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
@@ -374,7 +384,8 @@ def test_over_a_boss_beside_it_a_wall_is_followed_at_the_height_of_the_boss(tmp_
 
 
 def assert_beside(deep):
-    """At full depth the wall at X 0 is followed up to where the tool meets the boss, and on to the block's ends."""
+    """At full depth the wall at X 0 is followed up to where the tool meets the boss, and on to the block's
+    ends."""
     on_wall = deep[np.abs(deep[:, 0] - 3.0) < 1e-3]
     half = math.sqrt(7.0**2 - 3.0**2)
     assert np.abs(on_wall[:, 1]).min() == pytest.approx(half, abs=0.2)
@@ -386,7 +397,8 @@ def path_length(plan):
 
 
 def driven_line(plan):
-    """What the middle of the tool drives while it cuts at the wall, seen from above; the block's middle is 0."""
+    """What the middle of the tool drives while it cuts at the wall, seen from above; the block's middle is
+    0."""
     pieces, owner = pieces_of(path := path_of(plan), 0.0005)
     feeds = pieces[path.kind[owner + 1] == Motion.FEED]
     zero = plan.setups.clamped(plan.job.setups[0]).part_low[:2] + np.array([30.0, 20.0])

@@ -157,8 +157,11 @@ def test_command_line_exit_codes_and_files(tmp_path, capsys):
     assert run(tmp_path, good) == 0
     out = tmp_path / "out"
     assert {p.name for p in out.iterdir()} == {
-        "bearing_bracket_top.nc", "bearing_bracket_top.setup.html", "report.json", "tools.json",
-    }  # fmt: skip
+        "bearing_bracket_top.nc",
+        "bearing_bracket_top.setup.html",
+        "report.json",
+        "tools.json",
+    }
     tools = json.loads((out / "tools.json").read_text())
     assert tools[0]["number"] == 3 and {"length", "diameter_low", "diameter_high"} == set(
         tools[0]["holder"][0]
@@ -191,7 +194,8 @@ def test_schema_command(capsys):
 
 
 def example(path):
-    """A planner of an example; of the many parts in one blank two are enough here, without their longest operations."""
+    """A planner of an example; of the many parts in one blank two are enough here, without their longest
+    operations."""
     job = load_job(path)
     if path.stem == "five_brackets":
         top = job.setups[0]

@@ -19,9 +19,12 @@ from tests.core.test_holes import cylinder, drilled
 
 def job(part: str, **setup):
     return {
-        "fenrik": 1, "name": "recipes", "part": {"file": part}, "setups": [{"name": "Top", "operations": [], **setup}],
+        "fenrik": 1,
+        "name": "recipes",
+        "part": {"file": part},
+        "setups": [{"name": "Top", "operations": [], **setup}],
         "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+    }
 
 
 def with_proposal(data: dict, proposal: Proposal) -> dict:
@@ -95,9 +98,13 @@ def test_a_wide_counterbored_hole_is_milled_in_two_diameters_and_proved():
 
 def test_a_recipe_of_the_job_goes_before_those_that_ship():
     own = {
-        "name": "Our clearance holes", "purposes": ["clearance"], "no_deeper_than": 4.0,
-        "steps": [{"name": "Drill at once", "parameters": {"cycle": "drill", "breakthrough": 2.0}, "tool": "drill"}],
-    }  # fmt: skip
+        "name": "Our clearance holes",
+        "purposes": ["clearance"],
+        "no_deeper_than": 4.0,
+        "steps": [
+            {"name": "Drill at once", "parameters": {"cycle": "drill", "breakthrough": 2.0}, "tool": "drill"}
+        ],
+    }
     _, proposal = proposed("bearing_bracket.step", 0, recipes=[own])
     assert [o.name for o in proposal.operations] == ["Drill at once Ø9"]
     assert proposal.operations[0].parameters == {"cycle": "drill", "breakthrough": 2.0}
@@ -148,7 +155,8 @@ def test_a_fit_is_drilled_under_size_and_reamed():
     "part", ["pillow_block.step", "plate_b.step", "motor_bracket.step", "curved_support.step"]
 )
 def test_every_hole_seen_from_here_is_planned_and_the_rest_named(part):
-    """Spots before drills, each hole once in each phase, no overcut in the proof; holes across the tool are told."""
+    """Spots before drills, each hole once in each phase, no overcut in the proof; holes across the tool are
+    told."""
     data = job(part)
     planner = open_job(job_from_data(data), MODELS, MemoryStore())
     groups, setup = alike(planner.workspace.holes()), planner.job.setups[0]

@@ -23,15 +23,29 @@ def sixty():
     for s, axis in enumerate(("+z", "-z", "+y")):
         operations = [
             {
-                "name": f"Hole {i}", "strategy": "drilling", "tool": 1, "parameters": {"cycle": "drill"},
-                "holes": [{"at": [-24.0 + 5 * (i % 10), -4.0 + 8 * (i // 10)], "top": -1.0, "diameter": 4.0, "depth": 3.0}],
+                "name": f"Hole {i}",
+                "strategy": "drilling",
+                "tool": 1,
+                "parameters": {"cycle": "drill"},
+                "holes": [
+                    {
+                        "at": [-24.0 + 5 * (i % 10), -4.0 + 8 * (i // 10)],
+                        "top": -1.0,
+                        "diameter": 4.0,
+                        "depth": 3.0,
+                    }
+                ],
             }
             for i in range(EACH)
-        ]  # fmt: skip
+        ]
         setups.append({"name": f"Setup {s}", "up": {"axis": axis}, "operations": operations})
     return {
-        "fenrik": 1, "name": "sixty", "part": {"file": "block.step"}, "tools": [DRILL.model_dump(mode="json")], "setups": setups,
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "sixty",
+        "part": {"file": "block.step"},
+        "tools": [DRILL.model_dump(mode="json")],
+        "setups": setups,
+    }
 
 
 @pytest.fixture(scope="module")

@@ -1,4 +1,5 @@
-"""The part seen from above: its outline against the union of all its triangles, also where faces are folded."""
+"""The part seen from above: its outline against the union of all its triangles, also where faces are
+folded."""
 
 import numpy as np
 import pytest
@@ -62,8 +63,8 @@ def tube(lean, wave, around=60, up=24):
 
 
 def together(shapes, groups):
-    """The union of shapes in an order in which neighbours lie close: group by group, which is over a hundred times faster
-    than that of all at once where thousands lie over each other."""
+    """The union of shapes in an order in which neighbours lie close: group by group, which is over a hundred
+    times faster than that of all at once where thousands lie over each other."""
     return shapely.union_all([shapely.union_all(some) for some in np.array_split(shapes, groups)])
 
 

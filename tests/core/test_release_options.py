@@ -1,4 +1,5 @@
-"""Options of a release: whatever is chosen, the text means what was planned, and each option does what its name says."""
+"""Options of a release: whatever is chosen, the text means what was planned, and each option does what its
+name says."""
 
 import re
 from dataclasses import replace
@@ -53,13 +54,19 @@ def posted(plan, options, words=PLAIN):
 choices = st.fixed_dictionaries(
     {},
     optional={
-        "line_numbers": st.sampled_from(["all", "tool", "none"]), "line_number_start": st.integers(0, 50),
-        "line_number_step": st.integers(1, 50), "word_spacing": st.booleans(),
-        "comments": st.sampled_from(["all", "tools", "none"]), "arcs": st.sampled_from(["centre", "radius"]),
-        "circles": st.sampled_from(["whole", "halves"]), "holes": st.sampled_from(["canned", "moves"]),
-        "optional_stop": st.booleans(), "preload": st.booleans(), "restart": st.booleans(),
+        "line_numbers": st.sampled_from(["all", "tool", "none"]),
+        "line_number_start": st.integers(0, 50),
+        "line_number_step": st.integers(1, 50),
+        "word_spacing": st.booleans(),
+        "comments": st.sampled_from(["all", "tools", "none"]),
+        "arcs": st.sampled_from(["centre", "radius"]),
+        "circles": st.sampled_from(["whole", "halves"]),
+        "holes": st.sampled_from(["canned", "moves"]),
+        "optional_stop": st.booleans(),
+        "preload": st.booleans(),
+        "restart": st.booleans(),
     },
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize("name", dialects())
@@ -110,8 +117,13 @@ def test_the_next_tool_is_called_up_while_one_works_and_the_first_at_the_end():
     text, _ = posted(program(1, 2, 3, 4), PostOptions(preload=True))
     called = re.findall(r"(?:^|N\d+ )T(\d+)( M6)?", text, re.M)
     assert [(t, bool(m)) for t, m in called] == [
-        ("1", True), ("2", False), ("2", True), ("1", False), ("1", True), ("2", False),
-    ]  # fmt: skip
+        ("1", True),
+        ("2", False),
+        ("2", True),
+        ("1", False),
+        ("1", True),
+        ("2", False),
+    ]
     alone, _ = posted(program(1), PostOptions(preload=True))
     assert alone.count("T1") == 1  # with one tool there is none to call up
 
@@ -182,20 +194,32 @@ def block(tmp_path_factory):
 
 def prover(block, **release):
     face = {"name": "Face", "strategy": "facing", "tool": 1}
-    drill = {"name": "Drill", "strategy": "drilling", "tool": 2, "parameters": {"cycle": "drill"}, "holes": [{"at": [15, -5], "top": -1.0, "diameter": 8.0, "depth": 20.0, "through": True}]}  # fmt: skip
+    drill = {
+        "name": "Drill",
+        "strategy": "drilling",
+        "tool": 2,
+        "parameters": {"cycle": "drill"},
+        "holes": [{"at": [15, -5], "top": -1.0, "diameter": 8.0, "depth": 20.0, "through": True}],
+    }
     tools = [
         make_tool("flat", 12.0),
         make_tool("drill", 8.0, number=2, point_deg=118.0, flute_length=40.0, stick_out=60.0),
     ]
     data = {
-        "fenrik": 1, "name": "o", "part": {"file": block.name}, "tools": [t.model_dump(mode="json") for t in tools], "proof": {"cell_mm": 0.5},
-        "setups": [{"name": "Top", "operations": [face, drill]}], "releases": [{"name": "r", "setup": "Top", **release}],
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "o",
+        "part": {"file": block.name},
+        "tools": [t.model_dump(mode="json") for t in tools],
+        "proof": {"cell_mm": 0.5},
+        "setups": [{"name": "Top", "operations": [face, drill]}],
+        "releases": [{"name": "r", "setup": "Top", **release}],
+    }
     return Prover(open_job(job_from_data(data), block.parent, MemoryStore()))
 
 
 def test_rapids_at_a_feed_are_still_kept_out_of_the_stock(block):
-    # drilling lowered by 8 mm comes down into the stock before its feed begins: a stop whether G0 or G1 drives there
+    # drilling lowered by 8 mm comes down into the stock before its feed begins: a stop whether G0 or G1
+    # drives there
     for options in ({}, {"rapid_feed_mm_min": 7000.0}):
         checked = prover(block, options=options)
         posted = checked.post(checked.job.releases[0])
@@ -247,5 +271,7 @@ def test_what_is_equal_and_far_from_a_change_is_folded():
     second = [*first[:2500], "M1", *first[2500:]]
     rows = line_changes("\n".join(first), "\n".join(second))
     assert [(r.kind, r.text) for r in rows if r.kind not in ("same",)] == [
-        ("gap", "2498 equal lines"), ("in", "M1"), ("gap", "2498 equal lines"),
-    ]  # fmt: skip
+        ("gap", "2498 equal lines"),
+        ("in", "M1"),
+        ("gap", "2498 equal lines"),
+    ]

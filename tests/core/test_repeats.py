@@ -89,13 +89,19 @@ def test_joined_paths_keep_their_moves_and_go_over_between_them():
     ("how", "wanted"),
     [
         ({"kind": "polar", "count": 4}, [(10, 0), (0, 10), (-10, 0), (0, -10)]),
-        ({"kind": "polar", "count": 3, "step_deg": 90.0, "centre": [10.0, 5.0]}, [(10, 0), (15, 5), (10, 10)]),
+        (
+            {"kind": "polar", "count": 3, "step_deg": 90.0, "centre": [10.0, 5.0]},
+            [(10, 0), (15, 5), (10, 10)],
+        ),
         ({"kind": "linear", "count": 3, "step": [5.0, -2.0]}, [(10, 0), (15, -2), (20, -4)]),
-        ({"kind": "grid", "columns": 2, "rows": 2, "step_x": 7.0, "step_y": 3.0}, [(10, 0), (17, 0), (17, 3), (10, 3)]),
+        (
+            {"kind": "grid", "columns": 2, "rows": 2, "step_x": 7.0, "step_y": 3.0},
+            [(10, 0), (17, 0), (17, 3), (10, 3)],
+        ),
         ({"kind": "listed", "at": [[1.0, 2.0, 0.0], [0.0, 0.0, 180.0]]}, [(10, 0), (11, 2), (-10, 0)]),
         ({"kind": "mirror", "point": [4.0, 0.0]}, [(10, 0), (-2, 0)]),
     ],
-)  # fmt: skip
+)
 def test_places_are_where_the_words_say(how, wanted):
     repeat = RepeatDoc(name="r", operations=["a"], how=how)
     assert np.allclose([p.points(np.array([[10.0, 0.0]]))[0] for p in repeat.places()], wanted)
@@ -105,7 +111,8 @@ def test_places_are_where_the_words_say(how, wanted):
 
 @pytest.fixture(scope="module")
 def block(tmp_path_factory):
-    """60 x 40 x 20 with two pockets 8 deep, each other's mirror in X = 30, their corners of radius 5; a step in each."""
+    """60 x 40 x 20 with two pockets 8 deep, each other's mirror in X = 30, their corners of radius 5; a step
+    in each."""
     pockets = [rounded_box(5, 5, 12, 20, 30, 8, 5.0), rounded_box(35, 5, 12, 20, 30, 8, 5.0)]
     return drilled(
         tmp_path_factory.mktemp("block"),
@@ -115,10 +122,13 @@ def block(tmp_path_factory):
 
 def planner(file, operations, repeats=(), tools=(MILL, DRILL), **setup):
     data = {
-        "fenrik": 1, "name": "repeats", "part": {"file": file.name}, "proof": {"cell_mm": 0.5},
+        "fenrik": 1,
+        "name": "repeats",
+        "part": {"file": file.name},
+        "proof": {"cell_mm": 0.5},
         "tools": [t.model_dump(mode="json") for t in tools],
         "setups": [{"name": "Top", "operations": operations, "repeats": list(repeats), **setup}],
-    }  # fmt: skip
+    }
     return open_job(job_from_data(data), file.parent, MemoryStore())
 
 
@@ -147,11 +157,20 @@ def loops(path):
 @pytest.mark.parametrize("spindle", ["clockwise", "counter_clockwise"])
 def test_a_mirrored_profile_climbs_as_the_first_does_and_comes_out_on_size(block, spindle):
     first = planner(block, [])
-    rough = {"name": "Rough", "strategy": "level_roughing", "tool": 1, "parameters": {"step_down": 4.0, "allowance_radial": 0.3}}  # fmt: skip
+    rough = {
+        "name": "Rough",
+        "strategy": "level_roughing",
+        "tool": 1,
+        "parameters": {"step_down": 4.0, "allowance_radial": 0.3},
+    }
     wall = {
-        "name": "Wall", "strategy": "profile", "tool": 1, "walls": [{"face": left_floor(first)}], "spindle": spindle,
+        "name": "Wall",
+        "strategy": "profile",
+        "tool": 1,
+        "walls": [{"face": left_floor(first)}],
+        "spindle": spindle,
         "parameters": {"step_down": 10.0},
-    }  # fmt: skip
+    }
     mirror = {"name": "Both", "operations": ["Wall"], "how": {"kind": "mirror"}}
     plan = planner(block, [rough, wall], [mirror])
     setup = plan.job.setups[0]
@@ -176,20 +195,40 @@ def test_a_mirrored_profile_climbs_as_the_first_does_and_comes_out_on_size(block
 
 
 def test_holes_are_repeated_as_cycles(block):
-    hole = {"name": "Drill", "strategy": "drilling", "tool": 2, "parameters": {"cycle": "drill"}, "holes": [{"at": [26.0, 14.0], "top": -1.0, "diameter": 8.0, "depth": 5.0}]}  # fmt: skip
-    repeat = {"name": "Corners", "operations": ["Drill"], "how": {"kind": "grid", "columns": 2, "rows": 2, "step_x": -52.0, "step_y": -28.0}, "leave_out": [3]}  # fmt: skip
+    hole = {
+        "name": "Drill",
+        "strategy": "drilling",
+        "tool": 2,
+        "parameters": {"cycle": "drill"},
+        "holes": [{"at": [26.0, 14.0], "top": -1.0, "diameter": 8.0, "depth": 5.0}],
+    }
+    repeat = {
+        "name": "Corners",
+        "operations": ["Drill"],
+        "how": {"kind": "grid", "columns": 2, "rows": 2, "step_x": -52.0, "step_y": -28.0},
+        "leave_out": [3],
+    }
     plan = planner(block, [hole], [repeat])
     posted = Prover(plan).post(plan.job.effective_releases()[0])
     assert posted.findings == [] and len(posted.program.steps[0].path.cycles) == 3
     deep = posted.motion.tip[posted.motion.tip[:, 2] < -5]
-    assert {(round(float(x), 3), round(float(y), 3)) for x, y, _ in deep} == {(26.0, 14.0), (-26.0, 14.0), (-26.0, -14.0)} - {(-26.0, -14.0)} | {(26.0, -14.0)}  # fmt: skip
+    assert {(round(float(x), 3), round(float(y), 3)) for x, y, _ in deep} == {
+        (26.0, 14.0),
+        (-26.0, 14.0),
+        (-26.0, -14.0),
+    } - {(-26.0, -14.0)} | {(26.0, -14.0)}
 
 
 def test_a_thread_is_not_mirrored(block):
     tap = make_tool(
         "tap", 6.0, number=3, thread_pitch=1.0, flute_length=20.0, stick_out=50.0, shank_diameter=4.5
     )
-    thread = {"name": "Tap", "strategy": "tapping", "tool": 3, "holes": [{"at": [20.0, 0.0], "top": -1.0, "diameter": 5.0, "depth": 12.0}]}  # fmt: skip
+    thread = {
+        "name": "Tap",
+        "strategy": "tapping",
+        "tool": 3,
+        "holes": [{"at": [20.0, 0.0], "top": -1.0, "diameter": 5.0, "depth": 12.0}],
+    }
     plan = planner(block, [thread], [{"name": "M", "operations": ["Tap"], "how": {"kind": "mirror"}}], (tap,))
     with pytest.raises(FenrikError, match="mirrored thread has the other hand"):
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
@@ -198,13 +237,31 @@ def test_a_thread_is_not_mirrored(block):
 @pytest.mark.parametrize(
     ("repeats", "words"),
     [
-        ([{"name": "r", "operations": ["No"], "how": {"kind": "mirror"}}], "'No', which the setup does not have"),
-        ([{"name": n, "operations": ["A"], "how": {"kind": "mirror"}} for n in "rs"], "repeated operation 'A' stands twice"),
-        ([{"name": "r", "operations": ["A"], "how": {"kind": "mirror"}, "leave_out": [1, 2]}], "Every place is left out"),
+        (
+            [{"name": "r", "operations": ["No"], "how": {"kind": "mirror"}}],
+            "'No', which the setup does not have",
+        ),
+        (
+            [{"name": n, "operations": ["A"], "how": {"kind": "mirror"}} for n in "rs"],
+            "repeated operation 'A' stands twice",
+        ),
+        (
+            [{"name": "r", "operations": ["A"], "how": {"kind": "mirror"}, "leave_out": [1, 2]}],
+            "Every place is left out",
+        ),
         ([{"name": "r", "operations": ["A"], "how": {"kind": "mirror"}, "leave_out": [3]}], "no place 3"),
-        ([{"name": "r", "operations": ["A"], "how": {"kind": "grid", "columns": 1, "rows": 1, "step_x": 1, "step_y": 1}}], "1 x 1 places"),
+        (
+            [
+                {
+                    "name": "r",
+                    "operations": ["A"],
+                    "how": {"kind": "grid", "columns": 1, "rows": 1, "step_x": 1, "step_y": 1},
+                }
+            ],
+            "1 x 1 places",
+        ),
     ],
-)  # fmt: skip
+)
 def test_repeats_that_cannot_be_are_refused(block, repeats, words):
     with pytest.raises(FenrikError, match=words):
         planner(block, [{"name": "A", "strategy": "facing", "tool": 1}], repeats)
@@ -230,7 +287,11 @@ def test_what_an_error_offers_works(block, strategy):
         tool = make_tool("flat", diameter, flute_length=30.0, stick_out=45.0)
         hole = {"at": [-16.0, 5.0], "top": -1.0, "diameter": 8.0, "depth": 6.0}
         parameters = {"cycle": "counterbore"} if strategy == "drilling" else {}
-        return planner(block, [{"name": "A", "strategy": strategy, "tool": 1, "holes": [hole], "parameters": parameters}], tools=(tool,))  # fmt: skip
+        return planner(
+            block,
+            [{"name": "A", "strategy": strategy, "tool": 1, "holes": [hole], "parameters": parameters}],
+            tools=(tool,),
+        )
 
     wide = plan(12.0)
     with pytest.raises(FenrikError) as caught:

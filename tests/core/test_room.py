@@ -1,4 +1,5 @@
-"""Clearing for which a tool is too wide says so and offers the widest that works; what needs nothing is no failure."""
+"""Clearing for which a tool is too wide says so and offers the widest that works; what needs nothing is no
+failure."""
 
 import pytest
 
@@ -25,9 +26,12 @@ def cleared(file, strategy, diameter, **parameters):
     area = {"polygon": [[-17, -5], [15, -5], [15, 5], [-17, 5]]}
     doc = {"name": "Clear", "strategy": strategy, "tool": 1, "parameters": parameters, "keep_in": [area]}
     data = {
-        "fenrik": 1, "name": "slot", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
+        "fenrik": 1,
+        "name": "slot",
+        "part": {"file": file.name},
+        "tools": [tool.model_dump(mode="json")],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": [doc]}],
-    }  # fmt: skip
+    }
     planner = open_job(job_from_data(data), file.parent, MemoryStore())
     setup = planner.job.setups[0]
     return planner.path(setup, setup.operations[0])

@@ -1,4 +1,5 @@
-"""Several setups: the stock that one leaves is the stock that the next begins with; how the part is turned in between."""
+"""Several setups: the stock that one leaves is the stock that the next begins with; how the part is turned in
+between."""
 
 import numpy as np
 import pytest
@@ -35,9 +36,14 @@ def block(tmp_path_factory):
 def job(file, *setups, tools=(MILL, DRILL), **more):
     """A job with these setups in order; the proof at 0.5 mm."""
     doc = {
-        "fenrik": 1, "name": "chain", "part": {"file": file.name}, "tools": [t.model_dump(mode="json") for t in tools],
-        "setups": list(setups), "proof": {"cell_mm": 0.5}, **more,
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "chain",
+        "part": {"file": file.name},
+        "tools": [t.model_dump(mode="json") for t in tools],
+        "setups": list(setups),
+        "proof": {"cell_mm": 0.5},
+        **more,
+    }
     return job_from_data(doc)
 
 
@@ -107,9 +113,14 @@ def test_three_setups_hand_on_their_stock_and_the_last_is_proved_against_it(bloc
 def test_what_was_cut_away_is_not_cut_again_and_what_stands_is_met(block):
     # a slot's depth of stock that setup one took is air in setup two; the proof counts only what is there
     planner = open_job(
-        job(block, first({**FACE, "heights": {"bottom": {"over": "part_top", "offset": -4.0}}}), then("Next", "First", "+z", FACE)),
-        block.parent, MemoryStore(),
-    )  # fmt: skip
+        job(
+            block,
+            first({**FACE, "heights": {"bottom": {"over": "part_top", "offset": -4.0}}}),
+            then("Next", "First", "+z", FACE),
+        ),
+        block.parent,
+        MemoryStore(),
+    )
     before, following = (planner.setups.clamped(s) for s in planner.job.setups)
     assert following.stock_high[2] - following.stock_low[2] == pytest.approx(20.0, abs=1e-4)
     assert before.stock_high[2] - before.stock_low[2] == pytest.approx(21.0)
@@ -194,16 +205,23 @@ def test_a_counterbore_is_not_made_from_its_other_end(block):
 )
 def test_how_the_part_is_turned_is_said(block, ups, words):
     planner = open_job(
-        job(block, *({"name": n, "up": {"axis": a}} for n, a in zip("AB", ups, strict=True))), block.parent, MemoryStore()
-    )  # fmt: skip
+        job(block, *({"name": n, "up": {"axis": a}} for n, a in zip("AB", ups, strict=True))),
+        block.parent,
+        MemoryStore(),
+    )
     assert moving_words(planner.setups, planner.job.setups[0]) == ""
     assert moving_words(planner.setups, planner.job.setups[1]) == words
 
 
 def test_points_that_no_ray_met_are_no_overcut(block):
-    # in cells of 1 mm the wall of this hole goes through nodes exactly, about which rays of two directions differ
+    # in cells of 1 mm the wall of this hole goes through nodes exactly, about which rays of two directions
+    # differ
     hole = {**DRILLED["holes"][0], "at": [-15.5, 5.5]}
-    planner = open_job(job(block, first({**DRILLED, "holes": [hole]}), then("Next", "First", "-z")), block.parent, MemoryStore())  # fmt: skip
+    planner = open_job(
+        job(block, first({**DRILLED, "holes": [hole]}), then("Next", "First", "-z")),
+        block.parent,
+        MemoryStore(),
+    )
     before, following = planner.job.setups
     stock = planner.setups.raw_dexels(following, 1.0)
     body = trimesh.creation.box(

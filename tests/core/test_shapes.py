@@ -1,5 +1,5 @@
-"""Pockets, slots, bosses, tops and broken edges: what is found on parts whose features are known, in any position, and
-the operations that are proposed for them."""
+"""Pockets, slots, bosses, tops and broken edges: what is found on parts whose features are known, in any
+position, and the operations that are proposed for them."""
 
 from dataclasses import replace
 
@@ -71,7 +71,8 @@ def obround(x, y, z, length, width, depth):
 
 
 def everything():
-    """A closed pocket with a round island, a step in its floor, an open pocket, a slot, a slot right through, a boss."""
+    """A closed pocket with a round island, a step in its floor, an open pocket, a slot, a slot right through,
+    a boss."""
     cuts = [
         rounded_box(10, 10, 18, 40, 30, 12, 6.0),
         obround(60, 12, 22, 40, 10, 8),
@@ -187,9 +188,13 @@ def test_the_bearing_bracket_has_its_slots_bosses_and_body():
 
 def planner(path, **more):
     data = {
-        "fenrik": 1, "name": "shapes", "part": {"file": path.name}, "proof": {"cell_mm": 0.5},
-        "setups": [{"name": "Top", "operations": [], "zero": {"of": "part", "x": "low", "y": "low"}}], **more,
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "shapes",
+        "part": {"file": path.name},
+        "proof": {"cell_mm": 0.5},
+        "setups": [{"name": "Top", "operations": [], "zero": {"of": "part", "x": "low", "y": "low"}}],
+        **more,
+    }
     return open_job(job_from_data(data), path.parent, MemoryStore())
 
 
@@ -209,9 +214,16 @@ def test_a_feature_is_planned_proved_and_comes_out_on_size(folder, kind, length,
     chosen = [o.strategy for o in made.operations]
     assert [s for s in strategies if s != "rest_clearing"] == [s for s in chosen if s != "rest_clearing"]
     plan = planner(
-        path, tools=[t.model_dump(mode="json") for t in made.tools],
-        setups=[{"name": "Top", "operations": [o.model_dump(mode="json") for o in made.operations], "zero": {"of": "part", "x": "low", "y": "low"}}],
-    )  # fmt: skip
+        path,
+        tools=[t.model_dump(mode="json") for t in made.tools],
+        setups=[
+            {
+                "name": "Top",
+                "operations": [o.model_dump(mode="json") for o in made.operations],
+                "zero": {"of": "part", "x": "low", "y": "low"},
+            }
+        ],
+    )
     facts = Prover(plan).prove(plan.job.effective_releases()[0]).facts
     assert not [f for f in facts["findings"] if f["severity"] == "stop"]
     assert facts["deviation"]["max_overcut_mm"] < 0.011
@@ -232,9 +244,18 @@ def test_a_feature_is_planned_proved_and_comes_out_on_size(folder, kind, length,
 def test_a_feature_that_looks_away_is_refused(folder):
     plan = planner(written(folder, everything(), "away.step"))
     plan = open_job(
-        plan.job.model_copy(update={"setups": [plan.job.setups[0].model_copy(update={"up": plan.job.setups[0].up.model_copy(update={"axis": "-z"})})]}),
-        folder, MemoryStore(),
-    )  # fmt: skip
+        plan.job.model_copy(
+            update={
+                "setups": [
+                    plan.job.setups[0].model_copy(
+                        update={"up": plan.job.setups[0].up.model_copy(update={"axis": "-z"})}
+                    )
+                ]
+            }
+        ),
+        folder,
+        MemoryStore(),
+    )
     slot = next(f for f in plan.workspace.features() if f.kind == "slot")
     with pytest.raises(
         FenrikError, match=r"slot 40 x 10, 8 deep, corners R5 .* is not made from above in 'Top'"

@@ -1,4 +1,5 @@
-"""Work from several sides: paths, stock, posted rotary words, what they mean when read back, and the proof."""
+"""Work from several sides: paths, stock, posted rotary words, what they mean when read back, and the
+proof."""
 
 from __future__ import annotations
 
@@ -73,7 +74,8 @@ def test_a_bore_in_a_face_at_30_degrees_is_made_on_size_on_every_machine(machine
 
 
 def test_the_words_of_the_gauge_bore_are_those_worked_out_by_hand():
-    """See `test_machines`: A30 and C0 with the mouth at X 0, Y 19.519, Z -13.369; 1 mm over it the drill begins."""
+    """See `test_machines`: A30 and C0 with the mouth at X 0, Y 19.519, Z -13.369; 1 mm over it the drill
+    begins."""
     job = gauge()
     text = prover(job).prove(job.effective_releases()[0]).facts["text"]
     part = text[text.index("(Clear the gauge face)") :]
@@ -126,7 +128,8 @@ def test_what_the_posted_words_mean_is_the_path_on_its_side(machine, dialect_id,
     assert isinstance(motion.turning, Turning)
     for i, (step, frame) in enumerate(zip(made.steps, frames, strict=True)):
         rows = np.flatnonzero((found.step_of == i) & ~motion.turning.aside)
-        # every end of the path in the side's frame has an end of the text there, within the rounding of words and angles
+        # every end of the path in the side's frame has an end of the text there, within the rounding of words
+        # and angles
         want, got = apply(frame, step.path.tip), motion.places[rows]
         slack = 2 * words.resolution_mm + 3e-5 * (1.0 + np.abs(want).max() + 200.0)
         away = np.linalg.norm(want[:, None] - got[None], axis=2).min(axis=1)
@@ -169,9 +172,12 @@ def test_a_text_that_turns_wrongly_is_not_the_plan(dialect_id, wrong):
         ("G0 A10.\nG68.2 X0 Y0 Z0 I0 J10. K0\n", "position is not known"),
         ("G53.1\n", "tilted plane that is not there"),
         ("G0 A0. C0.\nG0 X0 Y0\nG43 H1 Z300.\nG68.2 X0 Y0 Z0 I0 J0 K0\nG0 A5.\n", "in a tilted plane"),
-        ("G0 A0. C0.\nG0 X0 Y0\nG43 H1 Z300.\nG68.2 X0 Y0 Z0 I0 J0 K0\nG0 G53 Z0.\n", "upper end in a tilted plane"),
+        (
+            "G0 A0. C0.\nG0 X0 Y0\nG43 H1 Z300.\nG68.2 X0 Y0 Z0 I0 J0 K0\nG0 G53 Z0.\n",
+            "upper end in a tilted plane",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_a_control_with_rotary_joints_does_not_take(body, words):
     made = program("tilting_table_320", [np.eye(4)], False, [1])
     text = f"G21 G90 G17 G94\nG0 G53 Z0.\nT1 M6\nG54\nS1000 M3\n{body}M30\n"
@@ -240,7 +246,16 @@ def test_what_a_leaning_mill_cut_has_its_true_faces_and_sharp_edges(axis):
     cuts.add(pose, tool_bodies(make_tool("flat", 6)))
     skin, aside = surface(stock, cuts), np.cross(axis, along)
     height, off = (skin.vertices - start) @ axis, (skin.vertices - start) @ aside
-    box = np.abs(np.array([np.abs(skin.vertices[:, 0]) - 15, np.abs(skin.vertices[:, 1]) - 15, skin.vertices[:, 2], skin.vertices[:, 2] + 10])).min(axis=0)  # fmt: skip
+    box = np.abs(
+        np.array(
+            [
+                np.abs(skin.vertices[:, 0]) - 15,
+                np.abs(skin.vertices[:, 1]) - 15,
+                skin.vertices[:, 2],
+                skin.vertices[:, 2] + 10,
+            ]
+        )
+    ).min(axis=0)
     cut = (box > 1.5 * cell) & (np.abs(off) < 3.0 + cell) & (height > -cell)
     assert cut.sum() > 500
     away = np.minimum(np.where(np.abs(off) <= 3.0 + 1e-6, np.abs(height), np.inf), np.abs(np.abs(off) - 3.0))
@@ -270,9 +285,13 @@ def test_what_a_setup_with_sides_leaves_is_what_the_next_begins_with():
     data = job_data(gauge())
     data["releases"] = []
     data["setups"].append(
-        {"name": "Bottom", "up": {"axis": "-z"}, "stock": {"kind": "carried", "setup": "Top"},
-         "operations": [{"name": "Nothing", "strategy": "facing", "tool": 3, "enabled": False}]}
-    )  # fmt: skip
+        {
+            "name": "Bottom",
+            "up": {"axis": "-z"},
+            "stock": {"kind": "carried", "setup": "Top"},
+            "operations": [{"name": "Nothing", "strategy": "facing", "tool": 3, "enabled": False}],
+        }
+    )
     job = job_from_data(data)
     planner = open_job(job, ROOT / "examples", STORE)
     done = Prover(planner).prove(job.effective_releases()[0]).facts
@@ -290,9 +309,16 @@ def test_what_was_cut_is_kept_under_where_it_was_cut_not_under_its_words_alone()
 
     def keys(motion):
         kept = KeptCuts(
-            MemoryStore(), planner.setups.clamped(posted.setup), 0.3, motion, posted.comparison.step_of, names, posted.times,
-            tools, planner.setups.material(posted.setup),
-        )  # fmt: skip
+            MemoryStore(),
+            planner.setups.clamped(posted.setup),
+            0.3,
+            motion,
+            posted.comparison.step_of,
+            names,
+            posted.times,
+            tools,
+            planner.setups.material(posted.setup),
+        )
         return kept.keys
 
     frames = list(motion.turning.frames)

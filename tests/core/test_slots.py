@@ -1,4 +1,5 @@
-"""Slots of one width: the middle line, round about, open ends, the way down, and the proof of the posted text."""
+"""Slots of one width: the middle line, round about, open ends, the way down, and the proof of the posted
+text."""
 
 import math
 
@@ -37,15 +38,19 @@ def closed(tmp_path_factory):
 
 
 def planner(file, tool, faces=None, operation=None, **parameters):
-    """A job with one slot; program zero is the middle of the block's top. Without faces: the lowest level face."""
+    """A job with one slot; program zero is the middle of the block's top. Without faces: the lowest level
+    face."""
     doc = {"name": "Slot", "strategy": "slot_milling", "tool": 1, "parameters": parameters} | (
         operation or {}
     )
     data = {
-        "fenrik": 1, "name": "slot", "part": {"file": file.name}, "tools": [tool.model_dump(mode="json")],
+        "fenrik": 1,
+        "name": "slot",
+        "part": {"file": file.name},
+        "tools": [tool.model_dump(mode="json")],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": NONE}, "operations": [doc]}],
         "proof": {"cell_mm": 0.25},
-    }  # fmt: skip
+    }
     if faces is None:
         part = open_job(
             job_from_data(data | {"setups": [{"name": "T", "operations": []}]}), file.parent, MemoryStore()

@@ -95,7 +95,8 @@ def test_removed_volume_agrees_with_manifold3d(tool, move):
 
 
 def depth_in(tool, d, up):
-    """Some measure of how deep points at distance d from the axis and height `up` lie in a tool; its sign is right."""
+    """Some measure of how deep points at distance d from the axis and height `up` lie in a tool; its sign is
+    right."""
     c, r, tip = tool.corner_radius, tool.radius, tool.tip_diameter / 2
     if tool.kind == "lollipop":
         head = r - np.hypot(d, up - r)
@@ -182,8 +183,8 @@ def cut_with_cuts(strokes, cell=0.25, low=LOW, high=HIGH):
 
 
 def swept_distance(strokes, points, steps=4001):
-    """Distance of points from the skin of what strokes leave of the block: the box less every sweep, from positions
-    along the moves (brute force; near the skin, away from where two surfaces meet)."""
+    """Distance of points from the skin of what strokes leave of the block: the box less every sweep, from
+    positions along the moves (brute force; near the skin, away from where two surfaces meet)."""
     inside = np.minimum(points - LOW, HIGH - points).min(axis=1)
     for tool, moves in strokes:
         for move in np.array(moves, dtype=float):
@@ -202,7 +203,8 @@ STROKES = [
 
 
 def test_sharp_edges_stay_sharp_and_vertices_lie_on_the_true_surface():
-    """p99 of the vertices' distance from the true skin is under 0.05 cell, and next to none is further off."""
+    """p99 of the vertices' distance from the true skin is under 0.05 cell, and next to none is further
+    off."""
     stock, cuts = cut_with_cuts(STROKES)
     skin = surface(stock, cuts)
     pick = np.random.default_rng(5).choice(len(skin.vertices), 3000, replace=False)
@@ -240,7 +242,8 @@ def test_rebuilt_in_part_is_rebuilt_whole_bit_for_bit():
 
 
 def tilted(rng, turn_deg, length=1.0, lean_deg=35):
-    """A move (12,) near the middle of the block with its axis leaning and turning about a direction of its own."""
+    """A move (12,) near the middle of the block with its axis leaning and turning about a direction of its
+    own."""
     tip = np.array([rng.uniform(14, 26), rng.uniform(10, 20), rng.uniform(6, 12)])
     step = rng.normal(size=3)
     lean, heading = math.radians(rng.uniform(0, lean_deg)), rng.uniform(0, 2 * math.pi)

@@ -48,7 +48,7 @@ def test_what_a_dialect_needs_works():
         "{{ text | attr('__class__') }}",
         "{{ cycler.__init__ }}",
     ],
-)  # fmt: skip
+)
 def test_nothing_runs_away_or_reaches_out(source):
     started = time.process_time()
     with pytest.raises(TemplateFault):
@@ -64,8 +64,9 @@ def test_a_fault_is_one_of_the_dialect_with_its_template_and_line(fault):
     start = f"\n%\nG90\n{fault}"
     line = 4
     broken = Dialect(
-        **shipped.model_dump(exclude={"templates"}), templates={**shipped.templates.model_dump(), "start": start}
-    )  # fmt: skip
+        **shipped.model_dump(exclude={"templates"}),
+        templates={**shipped.templates.model_dump(), "start": start},
+    )
     with pytest.raises(PostError, match=f"'plain_iso' fails in line {line} of its template 'start'"):
         broken.render(start)
 

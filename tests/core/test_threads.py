@@ -1,4 +1,5 @@
-"""Threads: dimensions by ISO 724 and ASME B1.1, taps in step, milled grooves measured in the stock, and their proof."""
+"""Threads: dimensions by ISO 724 and ASME B1.1, taps in step, milled grooves measured in the stock, and their
+proof."""
 
 import math
 
@@ -24,20 +25,32 @@ TAP = make_tool(
 def thread_mill(rows=1, pitch=2.0, diameter=16.0, **more):
     flutes = max(rows * pitch, 3.0)
     return make_tool(
-        "thread_mill", diameter, thread_pitch=pitch, thread_rows=rows, flute_length=flutes,
-        shank_diameter=diameter - 1.3 * pitch - 0.1, stick_out=45.0, **more,
-    )  # fmt: skip
+        "thread_mill",
+        diameter,
+        thread_pitch=pitch,
+        thread_rows=rows,
+        flute_length=flutes,
+        shank_diameter=diameter - 1.3 * pitch - 0.1,
+        stick_out=45.0,
+        **more,
+    )
 
 
 @pytest.mark.parametrize(
     ("name", "major", "pitch", "pitch_diameter", "minor"),
     [  # ISO 724 (from memory); ASME B1.1 basic sizes in inches (from memory)
-        ("M8", 8.0, 1.25, 7.188, 6.647), ("M10", 10.0, 1.5, 9.026, 8.376), ("M12", 12.0, 1.75, 10.863, 10.106),
-        ("M8 x 1", 8.0, 1.0, 7.350, 6.917), ("M30x2", 30.0, 2.0, 28.701, 27.835), ("M20", 20.0, 2.5, 18.376, 17.294),
-        ("1/4-20", 6.35, 1.27, 0.2175 * 25.4, 0.1959 * 25.4), ("1-8 UNC", 25.4, 3.175, 0.9188 * 25.4, 0.8647 * 25.4),
-        ("#10-32", 4.826, 0.79375, 0.1697 * 25.4, 0.1562 * 25.4), ("1 1/4-7", 31.75, 25.4 / 7, 1.1572 * 25.4, 1.0954 * 25.4),
+        ("M8", 8.0, 1.25, 7.188, 6.647),
+        ("M10", 10.0, 1.5, 9.026, 8.376),
+        ("M12", 12.0, 1.75, 10.863, 10.106),
+        ("M8 x 1", 8.0, 1.0, 7.350, 6.917),
+        ("M30x2", 30.0, 2.0, 28.701, 27.835),
+        ("M20", 20.0, 2.5, 18.376, 17.294),
+        ("1/4-20", 6.35, 1.27, 0.2175 * 25.4, 0.1959 * 25.4),
+        ("1-8 UNC", 25.4, 3.175, 0.9188 * 25.4, 0.8647 * 25.4),
+        ("#10-32", 4.826, 0.79375, 0.1697 * 25.4, 0.1562 * 25.4),
+        ("1 1/4-7", 31.75, 25.4 / 7, 1.1572 * 25.4, 1.0954 * 25.4),
     ],
-)  # fmt: skip
+)
 def test_dimensions_of_threads_by_their_names(name, major, pitch, pitch_diameter, minor):
     found = thread(name)
     assert (found.major, found.pitch) == pytest.approx((major, pitch))
@@ -56,10 +69,13 @@ def test_text_that_names_no_thread_says_how_to_write_one(name):
 def job(file, tools, *operations, **setup):
     """A block's job; its zero is the middle of its top."""
     return {
-        "fenrik": 1, "name": "threads", "part": {"file": file.name}, "tools": [t.model_dump(mode="json") for t in tools],
+        "fenrik": 1,
+        "name": "threads",
+        "part": {"file": file.name},
+        "tools": [t.model_dump(mode="json") for t in tools],
         "setups": [{"name": "Top", "stock": {"kind": "box"}, "operations": list(operations), **setup}],
         "proof": {"cell_mm": 0.5},
-    }  # fmt: skip
+    }
 
 
 def planned(folder, data):
@@ -89,8 +105,8 @@ DEEP = 9.0
 
 
 def walls(path, tool, bored=0.0):
-    """Heights (n,) and the radius (n,) of the wall about the axis at the angles 0 and 90° that the path leaves in a block;
-    nan where there is none."""
+    """Heights (n,) and the radius (n,) of the wall about the axis at the angles 0 and 90° that the path
+    leaves in a block; nan where there is none."""
     low, high = np.array([-16.05, -16.05, -DEEP]), np.array([16.05, 16.05, 0.0])
     stock = Stock.of_box(low, high, 0.1)  # a ray of either direction lies on the axis
     if bored:
@@ -127,9 +143,8 @@ def crossings(heights, wall, level):
 
 
 @pytest.mark.parametrize(
-    ("rows", "hand", "direction"),
-    [(1, "left", "climb"), (3, "right", "climb"), (1, "right", "conventional")],
-)  # fmt: skip
+    ("rows", "hand", "direction"), [(1, "left", "climb"), (3, "right", "climb"), (1, "right", "conventional")]
+)
 def test_a_milled_groove_has_depth_pitch_and_hand_of_its_thread(tmp_path, rows, hand, direction):
     tool = thread_mill(rows)
     file_cut = [cylinder(30, 20, 0, 14.0, 20)]
@@ -162,7 +177,8 @@ def rises(path):
 
 
 def test_the_trades_example_of_a_one_inch_thread_with_ten_to_the_inch(tmp_path):
-    # common practice, no source: pitch 0.100 in; 0.300 in of cutting length are 3 active teeth; a right-hand internal
+    # common practice, no source: pitch 0.100 in; 0.300 in of cutting length are 3 active teeth; a right-hand
+    # internal
     # thread cut upward from below is climb milling; it runs out above the bore and starts below it
     tool = thread_mill(rows=round(0.300 / 0.100), pitch=2.54, diameter=16.0)
     bore = thread("1-10").tapping_drill
@@ -227,7 +243,7 @@ def test_a_tapered_thread_widens_towards_its_upper_end(tmp_path):
         (thread_mill(), hole(26.0), {"thread": "M30 x 2", "side": "external"}, "external"),
         (thread_mill(), hole(28.0, depth=2.0, through=False), {"thread": "M30 x 2", "runout": 0}, "no room"),
     ],
-)  # fmt: skip
+)
 def test_what_does_not_fit_is_named_with_a_remedy(tmp_path, tool, pick, parameters, word):
     with pytest.raises(FenrikError) as caught:
         threaded(tmp_path, tool, [pick], **parameters)
@@ -238,12 +254,19 @@ def test_what_does_not_fit_is_named_with_a_remedy(tmp_path, tool, pick, paramete
 def test_a_bored_and_threaded_hole_is_proved_and_its_groove_is_no_overcut(tmp_path):
     file = drilled(tmp_path, [cylinder(30, 20, 0, 14.0, 20)])
     mill = make_tool("flat", 16.0, number=3, flute_length=40.0)
-    picks = [{"face": f.id} for f in open_job(
-        job_from_data(job(file, [mill])), tmp_path, MemoryStore()).workspace.part().faces if f.kind == "cylinder"]  # fmt: skip
+    picks = [
+        {"face": f.id}
+        for f in open_job(job_from_data(job(file, [mill])), tmp_path, MemoryStore()).workspace.part().faces
+        if f.kind == "cylinder"
+    ]
     bore = {"name": "Bore", "strategy": "bore_milling", "tool": 3, "holes": picks[:1]}
     cut = {
-        "name": "Thread", "strategy": "thread_milling", "tool": 1, "holes": picks[:1], "parameters": {"thread": "M30 x 2"},
-    }  # fmt: skip
+        "name": "Thread",
+        "strategy": "thread_milling",
+        "tool": 1,
+        "holes": picks[:1],
+        "parameters": {"thread": "M30 x 2"},
+    }
     data = job(file, [thread_mill(), mill], bore, cut)
     planner = open_job(job_from_data(data), tmp_path, MemoryStore())
     prover = Prover(planner)
@@ -251,9 +274,11 @@ def test_a_bored_and_threaded_hole_is_proved_and_its_groove_is_no_overcut(tmp_pa
     assert proof.stops() == []
     assert proof.facts["deviation"]["max_overcut_mm"] < 0.02
     assert proof.facts["operations"][1]["removed_mm3"] == pytest.approx(
-        # the groove's section, a trapezium down to the root of P/8 by flanks of 30° (ISO 68-1), about its own centre
-        math.pi * 2 * 14.45 * 20.0 / 2.0 * (1.0 * (0.25 + 1.0 * math.tan(math.radians(30)))), rel=0.08
-    )  # fmt: skip
+        # the groove's section, a trapezium down to the root of P/8 by flanks of 30° (ISO 68-1), about its own
+        # centre
+        math.pi * 2 * 14.45 * 20.0 / 2.0 * (1.0 * (0.25 + 1.0 * math.tan(math.radians(30)))),
+        rel=0.08,
+    )
 
 
 def test_a_tap_is_driven_in_step_and_read_back(tmp_path):
@@ -321,16 +346,22 @@ def test_a_tap_out_of_step_or_turning_the_wrong_way_is_found():
 @pytest.mark.parametrize(
     ("pick", "parameters", "spindle", "word"),
     [
-        (hole(6.5), {}, "clockwise", "Drill it to 6.75"), (hole(7.6), {}, "clockwise", "Drill it to 6.75"),
+        (hole(6.5), {}, "clockwise", "Drill it to 6.75"),
+        (hole(7.6), {}, "clockwise", "Drill it to 6.75"),
         (hole(6.8), {}, "counter_clockwise", "clockwise"),
         (hole(6.8, 15.0, through=False), {"thread_depth": 14.0}, "clockwise", "Thread at most 10.62 mm"),
     ],
-)  # fmt: skip
+)
 def test_a_tap_that_does_not_fit_says_what_would(tmp_path, pick, parameters, spindle, word):
     file = drilled(tmp_path, [])
     operation = {
-        "name": "Tap", "strategy": "tapping", "tool": 2, "holes": [pick], "parameters": parameters, "spindle": spindle,
-    }  # fmt: skip
+        "name": "Tap",
+        "strategy": "tapping",
+        "tool": 2,
+        "holes": [pick],
+        "parameters": parameters,
+        "spindle": spindle,
+    }
     with pytest.raises(FenrikError) as caught:
         planned(tmp_path, job(file, [TAP], operation))
     assert word in caught.value.remedy

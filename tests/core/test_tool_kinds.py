@@ -1,4 +1,5 @@
-"""Tools of every kind: their dimensions are checked by name, drawn true to scale, and their limits reach the proposals."""
+"""Tools of every kind: their dimensions are checked by name, drawn true to scale, and their limits reach the
+proposals."""
 
 import re
 
@@ -21,18 +22,23 @@ from tests.conftest import make_tool
         ("flat", {"tip_diameter": 2}, "tip_diameter is 2.0 on a flat end mill"),
         ("taper_ball", {"taper_deg": 5}, "corner_radius is 0.0; a tapered ball needs one"),
         ("taper", {"taper_deg": 5, "tip_diameter": 8}, "leave no cone"),
-        ("taper", {"taper_deg": 2, "tip_diameter": 4, "flute_length": 20}, "reaches its diameter 57.273 mm up"),
+        (
+            "taper",
+            {"taper_deg": 2, "tip_diameter": 4, "flute_length": 20},
+            "reaches its diameter 57.273 mm up",
+        ),
         ("lollipop", {"corner_radius": 4}, "shank_diameter 8.0 is no neck"),
         ("t_slot", {"shank_diameter": 9}, "shank_diameter 9.0 is no neck"),
     ],
-)  # fmt: skip
+)
 def test_wrong_dimensions_are_refused_with_name_value_and_remedy(kind, values, words):
     with pytest.raises(ValidationError, match=re.escape(words)):
         make_tool(kind, 8.0, **values)
 
 
 def test_every_tool_of_the_library_is_drawn_with_its_own_outline():
-    """The drawn section of a cutter is as wide as its diameter and as high as its flutes (a lollipop: its ball)."""
+    """The drawn section of a cutter is as wide as its diameter and as high as its flutes (a lollipop: its
+    ball)."""
     kinds = set()
     for tool in starting_library():
         cutter = outline(tool)[0][1]

@@ -1,4 +1,5 @@
-"""A whole plan for what is seen from a setup: what is seen, which operations, tools that reach, the proof, what is left."""
+"""A whole plan for what is seen from a setup: what is seen, which operations, tools that reach, the proof,
+what is left."""
 
 import numpy as np
 import pytest
@@ -19,9 +20,13 @@ from tests.core.test_holes import cone, cylinder, drilled
 def whole(folder, file, **data):
     """The proposal for a part, and the planner of the job that it makes."""
     doc = {
-        "fenrik": 1, "name": "whole", "part": {"file": file}, "setups": [{"name": "Top", "operations": []}],
-        "proof": {"cell_mm": 0.5}, **data,
-    }  # fmt: skip
+        "fenrik": 1,
+        "name": "whole",
+        "part": {"file": file},
+        "setups": [{"name": "Top", "operations": []}],
+        "proof": {"cell_mm": 0.5},
+        **data,
+    }
     planner = open_job(job_from_data(doc), folder, MemoryStore())
     proposal = propose_part(planner, planner.job.setups[0])
     doc["tools"] = [*doc.get("tools", []), *(t.model_dump(mode="json") for t in proposal.tools)]
@@ -34,10 +39,15 @@ def whole(folder, file, **data):
     ["plate_b.step", "motor_bracket.step", "bearing_bracket.step", "tapered_cap.step", "ribbed_flange.step"],
 )
 def test_what_is_seen_agrees_with_rays_from_above(name):
-    # embree's rays through trimesh: a face is seen where a ray from above meets it, or the air beside it, first
+    # embree's rays through trimesh: a face is seen where a ray from above meets it, or the air beside it,
+    # first
     planner = open_job(
-        job_from_data({"fenrik": 1, "name": "s", "part": {"file": name}, "setups": [{"name": "T", "operations": []}]}), MODELS, MemoryStore()
-    )  # fmt: skip
+        job_from_data(
+            {"fenrik": 1, "name": "s", "part": {"file": name}, "setups": [{"name": "T", "operations": []}]}
+        ),
+        MODELS,
+        MemoryStore(),
+    )
     part, mesh = (
         planner.workspace.part(),
         planner.workspace.part().mesh.moved(planner.setups.clamped(planner.job.setups[0]).setup_from_part),
@@ -64,10 +74,12 @@ def test_a_plate_with_pocket_bores_threads_and_a_chamfer_is_planned_and_proved(t
     file = drilled(
         tmp_path,
         [
-            rounded_box(14, 10, 12, 30, 20, 8, 5.0), cylinder(52, 20, 0, 3.4, 20), cylinder(8, 20, 0, 4.5, 20),
+            rounded_box(14, 10, 12, 30, 20, 8, 5.0),
+            cylinder(52, 20, 0, 3.4, 20),
+            cylinder(8, 20, 0, 4.5, 20),
             cone(8, 20, 19.5, 4.5, 5.0, 0.5),
         ],
-    )  # fmt: skip
+    )
     proposal, planner = whole(tmp_path, file.name)
     strategies = [o.strategy for o in proposal.operations]
     assert (
@@ -96,10 +108,12 @@ def test_slots_are_milled_along_each_by_the_mill_that_goes_round_in_it(tmp_path)
     file = drilled(
         tmp_path,
         [
-            rounded_box(34, 4, 14, 22, 14, 6, 4.0), obround(6, 28, 15, 30, 8, 5), obround(6, 6, 14, 22, 8, 6),
+            rounded_box(34, 4, 14, 22, 14, 6, 4.0),
+            obround(6, 28, 15, 30, 8, 5),
+            obround(6, 6, 14, 22, 8, 6),
             box_of(44, 24, 16, 5, 17, 4),
         ],
-    )  # fmt: skip
+    )
     proposal, planner = whole(tmp_path, file.name)
     tools = {t.number: t.diameter for t in proposal.tools}
     slots = [o for o in proposal.operations if o.strategy == "slot_milling"]
@@ -190,8 +204,17 @@ def test_tools_of_the_job_are_taken_before_those_of_the_library():
 
 def test_the_smallest_inner_radius_counts_only_walls():
     planner = open_job(
-        job_from_data({"fenrik": 1, "name": "s", "part": {"file": "bearing_bracket.step"}, "setups": [{"name": "T", "operations": []}]}), MODELS, MemoryStore()
-    )  # fmt: skip
+        job_from_data(
+            {
+                "fenrik": 1,
+                "name": "s",
+                "part": {"file": "bearing_bracket.step"},
+                "setups": [{"name": "T", "operations": []}],
+            }
+        ),
+        MODELS,
+        MemoryStore(),
+    )
     mesh = planner.workspace.part().mesh.moved(planner.setups.clamped(planner.job.setups[0]).setup_from_part)
     seen = seen_from_above(planner.workspace.part(), mesh, prepare(mesh))
     drilled_faces = {f for h in planner.workspace.holes() for f in h.faces}

@@ -35,11 +35,13 @@ def test_two_operations_are_proved_without_a_stop(name, up, rough, finish, lengt
     tools = [reaching(rough, length), reaching(finish, length)]
     operations = [
         {
-            "name": "Rough", "strategy": "level_roughing", "tool": rough,
+            "name": "Rough",
+            "strategy": "level_roughing",
+            "tool": rough,
             "parameters": {"step_down": 0.8 * tools[0]["diameter"]},
         },
         {"name": "Finish", "strategy": "parallel_finishing", "tool": finish, "parameters": {"cusp": 0.1}},
-    ]  # fmt: skip
+    ]
     setup = {"name": "Top", "up": {"axis": up}, "machine": "column_mill_800", "operations": operations}
     document = {
         "fenrik": 1,

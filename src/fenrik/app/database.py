@@ -16,8 +16,8 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def make_engine(url: str) -> Engine:
-    """An engine for a ``postgresql+psycopg://`` address. A connection that was lost is noticed before it is used, and a
-    database that does not answer within seconds is told as such."""
+    """An engine for a ``postgresql+psycopg://`` address. A connection that was lost is noticed before it is
+    used, and a database that does not answer within seconds is told as such."""
     return create_engine(
         url,
         pool_pre_ping=True,
@@ -34,7 +34,8 @@ def plain_address(engine: Engine) -> str:
 
 
 def wait_for(url: str, seconds: float = 60.0) -> None:
-    """Waits until the database's server answers, and creates the database when it is not there. Raises OperationalError."""
+    """Waits until the database's server answers, and creates the database when it is not there. Raises
+    OperationalError."""
     address = make_url(url)
     server = address.set(drivername="postgresql", database="postgres").render_as_string(hide_password=False)
     until = time.monotonic() + seconds

@@ -1,4 +1,5 @@
-"""Files of jobs: kept in the database in pieces under their hash, laid out on disk for who computes with them."""
+"""Files of jobs: kept in the database in pieces under their hash, laid out on disk for who computes with
+them."""
 
 from __future__ import annotations
 
@@ -31,8 +32,8 @@ class Files:
         self.engine, self._store = engine, store
 
     def add(self, job_id: int, name: str, content: BinaryIO) -> str:
-        """Keeps a file for a job; returns its name, which gets a number when the job has another file of that name: what a
-        document names never changes under it. Raises InputError, NotFound."""
+        """Keeps a file for a job; returns its name, which gets a number when the job has another file of that
+        name: what a document names never changes under it. Raises InputError, NotFound."""
         check_file_name(name)
         digest, size = _measured(content, name)
         with Session(self.engine) as session:
@@ -118,7 +119,8 @@ def _keep(session: Session, digest: str, size: int, content: BinaryIO) -> None:
         .returning(col(BlobRow.sha256))
     )
     while session.exec(row).first() is None:  # type: ignore[call-overload]
-        # it is there: held against the collection of unused files until this transaction ends, unless that was quicker
+        # it is there: held against the collection of unused files until this transaction ends, unless that
+        # was quicker
         if session.get(BlobRow, digest, with_for_update=True) is not None:
             return
     number = 0

@@ -1,7 +1,7 @@
 """What has to be done again and again so that nothing grows without end.
 
-Results over their limit go, least recently used first; files that no job's documents name go; revisions are thinned with
-age. What a kept release stands on stays.
+Results over their limit go, least recently used first; files that no job's documents name go; revisions are
+thinned with age. What a kept release stands on stays.
 """
 
 from __future__ import annotations
@@ -36,7 +36,8 @@ _THIN = text(
 _UNNAMED = text(
     """DELETE FROM job_file f WHERE f.at < :before AND NOT EXISTS (
          SELECT 1 FROM revision v WHERE v.job_id = f.job_id
-         AND jsonb_path_exists(v.document, '$.** ? (@.type() == "string" && @ == $name)', jsonb_build_object('name', f.name)))"""
+         AND jsonb_path_exists(v.document, '$.** ? (@.type() == "string" && @ == $name)',
+             jsonb_build_object('name', f.name)))"""
 )
 _UNUSED = text(
     """DELETE FROM blob b WHERE NOT EXISTS (SELECT 1 FROM job_file f WHERE f.sha256 = b.sha256)
@@ -49,7 +50,8 @@ _OLD_RUNS = text(
 
 
 class Housekeeping:
-    """Keeps one installation from growing without end: results at every call, the database once in `every`."""
+    """Keeps one installation from growing without end: results at every call, the database once in
+    `every`."""
 
     def __init__(
         self,

@@ -114,15 +114,17 @@ class Jobs:
     def save(
         self, job_id: int, revision: int, document: dict[str, Any], editor: Editor = NOBODY
     ) -> dict[str, Any]:
-        """A new revision after `revision`; what was undone is dropped. A number stands for one document for ever, so that
-        nobody takes the dropped one for the new. Returns the revision that was made. Raises InputError, Conflict."""
+        """A new revision after `revision`; what was undone is dropped. A number stands for one document for
+        ever, so that nobody takes the dropped one for the new. Returns the revision that was made. Raises
+        InputError, Conflict."""
         job = opened(document)
         with Session(self.engine) as session:
             row = self._row(session, job_id, lock=True)
             if row.revision != revision:
                 raise Conflict(
                     f"The job is at revision {row.revision}, the change was made on {revision}.",
-                    remedy="Somebody else has changed it meanwhile: look at what it is now, and make the change again.",
+                    remedy="Somebody else has changed it meanwhile: look at what it is now, and make the "
+                    "change again.",
                 )
             return self._append(session, row, job, editor)
 
@@ -148,8 +150,8 @@ class Jobs:
         return described
 
     def step(self, job_id: int, by: int, editor: Editor = NOBODY, anyway: bool = False) -> dict[str, Any]:
-        """Undo (-1) or redo (+1); returns the revision that it leads to. Raises Conflict when there is nothing to undo or
-        redo, and when the change is another editor's, unless it is wanted `anyway`."""
+        """Undo (-1) or redo (+1); returns the revision that it leads to. Raises Conflict when there is
+        nothing to undo or redo, and when the change is another editor's, unless it is wanted `anyway`."""
         with Session(self.engine) as session:
             row = self._row(session, job_id, lock=True)
             number = col(RevisionRow.number)
@@ -171,13 +173,15 @@ class Jobs:
             return described
 
     def remove(self, job_id: int) -> None:
-        """Deletes a job with its revisions, files and runs; results may serve others and stay until room is needed."""
+        """Deletes a job with its revisions, files and runs; results may serve others and stay until room is
+        needed."""
         with Session(self.engine) as session:
             session.delete(self._row(session, job_id))
             session.commit()
 
     def check_all(self) -> int:
-        """Looks at every job that this version has not opened yet, notes why one cannot be; gives how many cannot."""
+        """Looks at every job that this version has not opened yet, notes why one cannot be; gives how many
+        cannot."""
         with Session(self.engine) as session:
             wanted = select(JobRow.id).where(col(JobRow.checked) != code_version())
             ids = session.exec(wanted).all()
@@ -222,8 +226,12 @@ def opened(document: Any) -> Job:
 
 def _revision(job_id: int, number: int, job: Job, editor: Editor) -> RevisionRow:
     return RevisionRow(
-        job_id=job_id, number=number, document=job_data(job), editor=editor.id[:MAX_EDITOR], editor_name=editor.name[:MAX_EDITOR]
-    )  # fmt: skip
+        job_id=job_id,
+        number=number,
+        document=job_data(job),
+        editor=editor.id[:MAX_EDITOR],
+        editor_name=editor.name[:MAX_EDITOR],
+    )
 
 
 def _check_own(moved: RevisionRow, editor: Editor, by: int) -> None:

@@ -1,4 +1,5 @@
-"""Releases that were handed out and are kept: numbered within their job, unchanged ever after, compared line by line."""
+"""Releases that were handed out and are kept: numbered within their job, unchanged ever after, compared line
+by line."""
 
 from __future__ import annotations
 
@@ -34,7 +35,8 @@ BLOCKING = ("difference", "controller")
 
 @dataclass(frozen=True)
 class Proved:
-    """A proved release of a job's present document: its proofs, one for every setup that runs in it, in their order."""
+    """A proved release of a job's present document: its proofs, one for every setup that runs in it, in their
+    order."""
 
     name: str
     about: Asked
@@ -47,7 +49,8 @@ class Proved:
 
 
 def proved_release(jobs: Jobs, job_id: int, name: str, setup: str | None = None) -> Proved:
-    """A release with its proofs (of one setup, where it is named). Raises NotFound where it is unknown or not proved."""
+    """A release with its proofs (of one setup, where it is named). Raises NotFound where it is unknown or not
+    proved."""
     about = jobs.asked(job_id)
     rows = [r for r in jobs.answers.state(about).data["releases"] if r["name"] == name]
     if not rows:
@@ -82,8 +85,8 @@ def sheet_of(jobs: Jobs, proved: Proved) -> tuple[str, dict[str, Any]]:
 
 
 def keep_release(jobs: Jobs, job_id: int, name: str, notes: str) -> dict[str, Any]:
-    """Keeps a proved release of the job's present revision under the next number. Raises NotFound, and Conflict where the
-    very same is kept already."""
+    """Keeps a proved release of the job's present revision under the next number. Raises NotFound, and
+    Conflict where the very same is kept already."""
     proved = proved_release(jobs, job_id, name)
     check_not_blocked(proved)
     sheet, release = sheet_of(jobs, proved)

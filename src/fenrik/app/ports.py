@@ -9,7 +9,8 @@ class Asker(Protocol):
     """Answers questions about jobs, which take computing, away from who asks."""
 
     def ask(self, question: str, order: dict[str, Any]) -> bytes:
-        """The answer to a question (a name in `app.questions`) about what is ordered, as JSON or as a packed blob.
+        """The answer to a question (a name in `app.questions`) about what is ordered, as JSON or as a packed
+        blob.
 
         Raises what the question raises, and ComputeError when it takes too long or too much memory.
         """

@@ -1,7 +1,7 @@
 """Questions about a job whose answers take computing: each a function of a desk and its arguments.
 
-They are answered in processes of their own (`jobs.asking`), never in the web server. An answer is plain data or a packed
-blob. Nothing here reads a model file or cuts a stock: what is not computed yet is told as such.
+They are answered in processes of their own (`jobs.asking`), never in the web server. An answer is plain data
+or a packed blob. Nothing here reads a model file or cuts a stock: what is not computed yet is told as such.
 """
 
 from __future__ import annotations
@@ -51,7 +51,8 @@ class Desk:
         self._replay: tuple[str, Replay] | None = None
 
     def paths(self, order: dict[str, Any], store: Store | None = None) -> Paths:
-        """A paths on the job of an order: `job` (a name for the document and its files), `document` and `files`."""
+        """A paths on the job of an order: `job` (a name for the document and its files), `document` and
+        `files`."""
         name = order["job"]
         if store is not None or name not in self._opened:
             job: Job = job_from_data(order["document"])
@@ -121,11 +122,15 @@ def _holes(desk: Desk, order: dict[str, Any]) -> Any:
         known = uses(one.diameter, one.through, one.headed)
         out.append(
             {
-                "words": one.words(), "diameter": one.diameter, "count": len(group), "faces": [h.faces for h in group],
-                "mouths": [h.mouth for h in group], "axis": one.axis,
+                "words": one.words(),
+                "diameter": one.diameter,
+                "count": len(group),
+                "faces": [h.faces for h in group],
+                "mouths": [h.mouth for h in group],
+                "axis": one.axis,
                 "uses": [{k: getattr(u, k) for k in ("purpose", "name", "words", "table")} for u in known],
             }
-        )  # fmt: skip
+        )
     return out
 
 
@@ -136,11 +141,14 @@ def _bosses(desk: Desk, order: dict[str, Any]) -> Any:
         groups.setdefault(key, []).append(boss)
     return [
         {
-            "kind": "boss", "words": g[0].words(), "count": len(g), "axis": g[0].axis.tolist(),
+            "kind": "boss",
+            "words": g[0].words(),
+            "count": len(g),
+            "axis": g[0].axis.tolist(),
             "faces": [b.faces for b in g],
         }
         for g in groups.values()
-    ]  # fmt: skip
+    ]
 
 
 def _features(desk: Desk, order: dict[str, Any]) -> Any:

@@ -1,7 +1,8 @@
-"""Runs: pieces of background work. The rows are the queue: what is handed in is there for the workers when it is committed.
+"""Runs: pieces of background work. The rows are the queue: what is handed in is there for the workers when it
+is committed.
 
-A worker holds an advisory lock of the database under its number for as long as it is connected; a run whose worker's lock
-is gone is free to be taken again.
+A worker holds an advisory lock of the database under its number for as long as it is connected; a run whose
+worker's lock is gone is free to be taken again.
 """
 
 from __future__ import annotations
@@ -24,15 +25,15 @@ LOCK_CLASS = 0x464E
 MAX_ATTEMPTS = 20
 
 _CLAIM = text(
-    """UPDATE run SET state = 'running', worker = :worker, attempts = attempts + 1, updated = now(), words = ''
-       WHERE id = (SELECT r.id FROM run r WHERE r.state = 'queued'
+    """UPDATE run SET state = 'running', worker = :worker, attempts = attempts + 1, updated = now(),
+       words = '' WHERE id = (SELECT r.id FROM run r WHERE r.state = 'queued'
                    AND NOT EXISTS (SELECT 1 FROM run o WHERE o.job_id = r.job_id AND o.state = 'running')
                    ORDER BY r.target <> 'part', r.id LIMIT 1 FOR UPDATE SKIP LOCKED)
        RETURNING id, job_id, revision, target, attempts, cancel"""
 )
 _RECLAIM = text(
-    """UPDATE run SET state = CASE WHEN cancel THEN 'cancelled' ELSE 'queued' END, worker = NULL, updated = now()
-       WHERE state = 'running' AND (worker IS NULL OR NOT EXISTS (
+    """UPDATE run SET state = CASE WHEN cancel THEN 'cancelled' ELSE 'queued' END, worker = NULL,
+       updated = now() WHERE state = 'running' AND (worker IS NULL OR NOT EXISTS (
          SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = :lock AND l.objid = run.worker
          AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())))
        RETURNING id"""
@@ -62,8 +63,8 @@ class Runs:
         self.engine = engine
 
     def start(self, job_id: int, target: str) -> dict[str, Any]:
-        """Hands in work on the job's present revision; an open run of the same target is cancelled first. Returns the run.
-        Raises InputError, NotFound."""
+        """Hands in work on the job's present revision; an open run of the same target is cancelled first.
+        Returns the run. Raises InputError, NotFound."""
         if target not in TARGETS:
             raise InputError(
                 f"'{target[:40]}' cannot be computed.", remedy=f"Use one of: {', '.join(TARGETS)}."
@@ -115,7 +116,8 @@ class Runs:
     # a worker's ------------------------------------------------------------------------------
 
     def claim(self, worker: int) -> Claimed | None:
-        """The next run for a worker, taken, or None. One that ended its workers too often is marked as failed."""
+        """The next run for a worker, taken, or None. One that ended its workers too often is marked as
+        failed."""
         with Session(self.engine) as session:
             row = session.execute(_CLAIM, {"worker": worker}).first()
             session.commit()
@@ -123,9 +125,11 @@ class Runs:
             return None
         if row.attempts > MAX_ATTEMPTS:
             fault = {
-                "code": "compute", "what": f"The worker ended {MAX_ATTEMPTS} times while this was computed.",
-                "remedy": "Make it smaller, for instance a coarser proof.", "where": "",
-            }  # fmt: skip
+                "code": "compute",
+                "what": f"The worker ended {MAX_ATTEMPTS} times while this was computed.",
+                "remedy": "Make it smaller, for instance a coarser proof.",
+                "where": "",
+            }
             self.finish(row.id, worker, state="failed", error=fault, words=fault["what"])
             return None
         return Claimed(row.id, row.job_id, row.revision, row.target, row.attempts)
@@ -138,8 +142,8 @@ class Runs:
             return ids
 
     def give_back(self, worker: int, but: Collection[int] = ()) -> None:
-        """Puts a worker's runs back into the queue, `but` for these: since it ends in good order, or since it does not know
-        of them, as happens when the connection is lost while a run is being taken."""
+        """Puts a worker's runs back into the queue, `but` for these: since it ends in good order, or since it
+        does not know of them, as happens when the connection is lost while a run is being taken."""
         with Session(self.engine) as session:
             session.execute(_GIVE_BACK, {"worker": worker, "but": list(but)})
             session.commit()

@@ -14,7 +14,8 @@ from fenrik.core.job.workspace.artefacts import Store
 
 
 class Watching:
-    """A store that notes which results were there and which were not: an answer holds for as long as that is so."""
+    """A store that notes which results were there and which were not: an answer holds for as long as that is
+    so."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
@@ -41,7 +42,8 @@ class Watching:
 
 
 def recorded_state(paths: Callable[[Store], Paths], store: Store) -> dict[str, Any]:
-    """The state of a paths's job, and the keys of the results that must be present and absent for it to hold."""
+    """The state of a paths's job, and the keys of the results that must be present and absent for it to
+    hold."""
     watching = Watching(store)
     state = job_state(paths(watching))
     return {"state": state, "present": sorted(watching.present), "absent": sorted(watching.absent)}

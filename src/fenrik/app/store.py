@@ -1,8 +1,9 @@
 """Results of computations: files in a folder, a cache with a limit.
 
-A result is written to a file of its own, is forced to the disk and takes its name last, so that it is there whole or not at
-all. Results of every version of the code have a folder of their own. A file's time of change is when it was last used: what
-was not used for longest goes first when the limit is reached, and results of other versions before all others.
+A result is written to a file of its own, is forced to the disk and takes its name last, so that it is there
+whole or not at all. Results of every version of the code have a folder of their own. A file's time of change
+is when it was last used: what was not used for longest goes first when the limit is reached, and results of
+other versions before all others.
 """
 
 from __future__ import annotations
@@ -40,7 +41,8 @@ class Usage:
 
 
 class ResultStore:
-    """Keeps results under their keys in a folder. Safe for threads and for processes that share the folder."""
+    """Keeps results under their keys in a folder. Safe for threads and for processes that share the
+    folder."""
 
     def __init__(self, folder: Path, limit: int = DEFAULT_LIMIT, version: str | None = None) -> None:
         self.folder, self.limit = folder, limit
@@ -105,7 +107,8 @@ class ResultStore:
         return Usage(len(sizes), sum(sizes), self.limit)
 
     def sweep(self, pinned: Collection[str]) -> Usage:
-        """Takes away what is over the limit, never what is `pinned` (keys), and what a killed process left half written."""
+        """Takes away what is over the limit, never what is `pinned` (keys), and what a killed process left
+        half written."""
         keep = set(pinned)
         entries = sorted(self._entries(), key=lambda e: (e.own, e.used))
         total, count, now = sum(e.size for e in entries), len(entries), time.time()
@@ -142,8 +145,8 @@ class _Entry:
 
 
 def write_whole(path: Path, begun: Path, pieces: Iterator[bytes] | list[bytes]) -> None:
-    """Writes a file so that it is there whole or not at all, also after the power fails. Raises ApplicationError when the
-    disk is full."""
+    """Writes a file so that it is there whole or not at all, also after the power fails. Raises
+    ApplicationError when the disk is full."""
     draft = begun / secrets.token_hex(12)
     try:
         with draft.open("wb") as file:

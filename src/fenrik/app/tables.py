@@ -16,8 +16,8 @@ def now() -> datetime:
 
 
 class JobRow(SQLModel, table=True):
-    """A job; its document stands in the revision it points to. `problem` says why it cannot be opened by the version of
-    the code that has `checked` it."""
+    """A job; its document stands in the revision it points to. `problem` says why it cannot be opened by the
+    version of the code that has `checked` it."""
 
     __tablename__ = "job"
     id: int | None = Field(default=None, primary_key=True)
@@ -31,7 +31,8 @@ class JobRow(SQLModel, table=True):
 
 
 class RevisionRow(SQLModel, table=True):
-    """One state of a job's document; undo and redo move between them. `editor` is the browser whose change made it."""
+    """One state of a job's document; undo and redo move between them. `editor` is the browser whose change
+    made it."""
 
     __tablename__ = "revision"
     job_id: int = Field(foreign_key="job.id", primary_key=True, ondelete="CASCADE")

@@ -12,7 +12,8 @@ SMOOTH_RAD = 0.01
 
 @dataclass(frozen=True)
 class Piece:
-    """A line from `a` to `b` (`turn` 0), or an arc about `centre`, counter-clockwise (+1) or clockwise (-1); mm."""
+    """A line from `a` to `b` (`turn` 0), or an arc about `centre`, counter-clockwise (+1) or clockwise (-1);
+    mm."""
 
     a: Point
     b: Point
@@ -77,15 +78,16 @@ def bend(before: Piece, behind: Piece) -> float:
 
 
 def mitre(before: Piece, behind: Piece, left: float) -> Point:
-    """Where what lies `left` mm beside two pieces meets, taken for straight: exact for lines, near enough for a small bend
-    of arcs."""
+    """Where what lies `left` mm beside two pieces meets, taken for straight: exact for lines, near enough for
+    a small bend of arcs."""
     (ax, ay), (bx, by) = before.heading(True), behind.heading(False)
     share = left / max(1.0 + ax * bx + ay * by, 1e-9)
     return before.b[0] - share * (ay + by), before.b[1] + share * (ax + bx)
 
 
 def meeting(one: Piece, other: Piece, near: Point) -> Point | None:
-    """Where the whole lines or circles of two pieces cross, the place nearest to a point; None where they do not."""
+    """Where the whole lines or circles of two pieces cross, the place nearest to a point; None where they do
+    not."""
     if not one.turn and not other.turn:
         found = _lines(one, other)
     elif one.turn and other.turn:

@@ -22,8 +22,8 @@ from typing import Any
 class FenrikError(Exception):
     """Base of all errors that are meant to be read by a user.
 
-    `what` names the thing and its value, `remedy` says what to do, `where` is a path into the job
-    document or a file name. `code` is stable and is what other floors translate. `offer` is a change to the operation
+    `what` names the thing and its value, `remedy` says what to do, `where` is a path into the job document or
+    a file name. `code` is stable and is what other floors translate. `offer` is a change to the operation
     there that would work, as plain data: `tool_at_most` (a diameter mm), `set` (its fields) or `parameters`.
     """
 

@@ -1,8 +1,8 @@
 """Names of files: the one place that says which names are taken.
 
-On the command line a document is its user's own, and its files may lie anywhere. In the web application documents come from
-strangers: there a name is relative and plain, and nothing but the job's own files can be found under it
-(`core.job.files.ListedFiles`).
+On the command line a document is its user's own, and its files may lie anywhere. In the web application
+documents come from strangers: there a name is relative and plain, and nothing but the job's own files can be
+found under it (`core.job.files.ListedFiles`).
 """
 
 from __future__ import annotations
@@ -14,15 +14,17 @@ from fenrik.core.errors import InputError
 MAX_NAME = 120
 """Most characters of a whole name."""
 MAX_STEP = 80
-"""Most characters of one folder's or the file's own name; with four bytes a character still under the 255 of file systems."""
+"""Most characters of one folder's or the file's own name; with four bytes a character still under the 255 of
+file systems."""
 MAX_DEPTH = 6
 REFUSED = frozenset('<>:"|?*\\')
 """Characters that some file system or shell gives a meaning of their own."""
 
 
 def check_file_name(name: str, where: str = "") -> str:
-    """The name, if it may be used for a file of a job: relative, without `.` and `..`, of printable characters, not longer
-    than `MAX_NAME` and not deeper than `MAX_DEPTH` folders. Raises InputError that shows the name and the rule it breaks."""
+    """The name, if it may be used for a file of a job: relative, without `.` and `..`, of printable
+    characters, not longer than `MAX_NAME` and not deeper than `MAX_DEPTH` folders. Raises InputError that
+    shows the name and the rule it breaks."""
     fault = _fault(name)
     if fault:
         shown = name if len(name) <= 60 else f"{name[:57]}..."
@@ -60,6 +62,7 @@ def _fault(name: str) -> str:
 
 
 def plain_file_name(given: str, otherwise: str = "model") -> str:
-    """The last step of a name as a browser or an archive gives it (either slash), checked. Raises InputError."""
+    """The last step of a name as a browser or an archive gives it (either slash), checked. Raises
+    InputError."""
     last = PurePosixPath(given.replace("\\", "/")).name.strip()
     return check_file_name(last or otherwise)

@@ -16,5 +16,5 @@ COINCIDENT_MM = 1e-6
 CONTACT_MM = 0.002
 """Overlap of shank, holder or rapid with stock below this is contact of surfaces, not collision."""
 PECK_CLEARANCE = 0.5
-"""mm before the last depth at which a peck goes over from rapid to feed, and by which a chip is broken: what the
-controller's canned cycles are set to."""
+"""mm before the last depth at which a peck goes over from rapid to feed, and by which a chip is broken: what
+the controller's canned cycles are set to."""

@@ -31,9 +31,17 @@ WAIT_SECONDS = 60.0
 KINDS: dict[str, type[FenrikError]] = {
     kind.code: kind
     for kind in (
-        InputError, FileError, DocumentError, ComputeError, NotYet, PostError, ApplicationError, NotFound, Conflict,
+        InputError,
+        FileError,
+        DocumentError,
+        ComputeError,
+        NotYet,
+        PostError,
+        ApplicationError,
+        NotFound,
+        Conflict,
     )
-}  # fmt: skip
+}
 
 
 def error_of(fault: dict[str, Any]) -> FenrikError:
@@ -43,8 +51,8 @@ def error_of(fault: dict[str, Any]) -> FenrikError:
 
 
 class ChildrenAsker:
-    """Asks children of a nursery of its own. Safe for threads; a question about the job that a child was asked about last
-    goes to that child, which still has it at hand."""
+    """Asks children of a nursery of its own. Safe for threads; a question about the job that a child was
+    asked about last goes to that child, which still has it at hand."""
 
     def __init__(self, folder: Path, most: int = 2, limits: Limits = QUESTION) -> None:
         self._nursery = Nursery(work_of(folder, limits.memory))
@@ -54,7 +62,8 @@ class ChildrenAsker:
         self._changed = threading.Condition()
 
     def ask(self, question: str, order: dict[str, Any]) -> bytes:
-        """The answer to a question. Raises what the question raises; ComputeError when it takes too long or too much."""
+        """The answer to a question. Raises what the question raises; ComputeError when it takes too long or
+        too much."""
         topic = str(order.get("job") or order.get("key") or "")
         child = self._take(topic)
         kept = False

@@ -1,8 +1,9 @@
-"""What a child of a nursery does: it carries out one order after the other, within limits of memory, and tells how it goes.
+"""What a child of a nursery does: it carries out one order after the other, within limits of memory, and
+tells how it goes.
 
-An order is one message of JSON. The child answers with messages of JSON: ``{"at": [fraction, words]}`` while a run goes on,
-then ``{"done": ...}`` or ``{"fault": ...}``, with ``"last": true`` where the child is not to be used again. The answer to a
-question follows as a message of its own.
+An order is one message of JSON. The child answers with messages of JSON: ``{"at": [fraction, words]}`` while
+a run goes on, then ``{"done": ...}`` or ``{"fault": ...}``, with ``"last": true`` where the child is not to
+be used again. The answer to a question follows as a message of its own.
 """
 
 from __future__ import annotations

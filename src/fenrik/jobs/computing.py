@@ -1,7 +1,7 @@
 """What a run computes: it reads the part, plans the paths, or proves the releases of a job.
 
-Works on a document, files and a folder of results, and knows no database: it runs in a process that can be ended at any
-moment. Every result is written whole, so that a run which is done again finds what was finished.
+Works on a document, files and a folder of results, and knows no database: it runs in a process that can be
+ended at any moment. Every result is written whole, so that a run which is done again finds what was finished.
 """
 
 from __future__ import annotations

@@ -1,10 +1,12 @@
-"""A process that forks others: loaded once with all that computing needs, so that a new child is there in milliseconds.
+"""A process that forks others: loaded once with all that computing needs, so that a new child is there in
+milliseconds.
 
     owner (server or worker) ── nursery ── child, child, ...
 
-The nursery is forked before its owner opens a connection or starts a thread, and does neither itself, which is what makes
-forking it safe. Every child is the head of a process group and has a connection to the owner. When the owner dies the kernel
-ends the nursery, and when that dies the children: nothing outlives who asked for it.
+The nursery is forked before its owner opens a connection or starts a thread, and does neither itself, which
+is what makes forking it safe. Every child is the head of a process group and has a connection to the owner.
+When the owner dies the kernel ends the nursery, and when that dies the children: nothing outlives who asked
+for it.
 """
 
 from __future__ import annotations
@@ -37,7 +39,8 @@ class NurseryGone(Exception):
 
 @dataclass
 class Child:
-    """A child as its owner sees it: its process, which leads a group of that number, and the connection to it."""
+    """A child as its owner sees it: its process, which leads a group of that number, and the connection to
+    it."""
 
     process: int
     connection: Connection
@@ -99,8 +102,8 @@ class Nursery:
             its.close()
 
     def ended(self, child: Child) -> int:
-        """How a child that has closed its connection ended: its exit code, or the negative number of a signal. It is ended
-        by force when it does not end by itself."""
+        """How a child that has closed its connection ended: its exit code, or the negative number of a
+        signal. It is ended by force when it does not end by itself."""
         child.connection.close()
         until = time.monotonic() + END_SECONDS
         try:

@@ -1,8 +1,8 @@
 """The worker: takes runs from the queue and has children of its nursery compute them.
 
-It computes nothing itself, so that it always listens: a run that is called off is ended within a fraction of a second,
-whatever native code it is in, and so is one that takes more memory or time than it may. When the database goes away the
-children go on, and what they have finished is written as soon as it is back.
+It computes nothing itself, so that it always listens: a run that is called off is ended within a fraction of
+a second, whatever native code it is in, and so is one that takes more memory or time than it may. When the
+database goes away the children go on, and what they have finished is written as soon as it is back.
 """
 
 from __future__ import annotations
@@ -41,8 +41,8 @@ READING_SECONDS = 240.0
 YOUNG_SECONDS = 10.0
 """A run that has gone on for longer makes room: others may begin beside it, and it gives way to them."""
 SLOWED_BY = 3
-"""Its niceness then: about half the share of a young one, where both cores are wanted; more would starve it beside a browser
-that draws by software."""
+"""Its niceness then: about half the share of a young one, where both cores are wanted; more would starve it
+beside a browser that draws by software."""
 EXTRA = 2
 DATABASE_ERRORS = (DBAPIError, PoolTimeout, psycopg.Error, OSError)
 
@@ -151,7 +151,8 @@ class Worker:
         self._line = None
 
     def _has_room(self) -> bool:
-        """As many young runs as cores, and a few more beside those that take long: small ones are not kept waiting."""
+        """As many young runs as cores, and a few more beside those that take long: small ones are not kept
+        waiting."""
         now = time.monotonic()
         young = sum(now - r.began < YOUNG_SECONDS for r in self.running.values())
         return young < self.cores and len(self.running) < self.cores + EXTRA
@@ -171,10 +172,13 @@ class Worker:
         try:
             child.send(
                 {
-                    "do": "run", "target": run.target, "document": document, "files": dict(files.digests),
+                    "do": "run",
+                    "target": run.target,
+                    "document": document,
+                    "files": dict(files.digests),
                     "folder": str(files.folder),
                 }
-            )  # fmt: skip
+            )
         except OSError:
             self._crashed(running)
 
@@ -238,7 +242,8 @@ class Worker:
             fault = _fault(
                 f"The computation took more than {_span(self.limits.seconds)} and was ended"
                 + (f" ({running.words})." if running.words else "."),
-                "Make it smaller: a coarser tolerance, fewer faces, a coarser proof. Or set FENRIK_RUN_MINUTES higher.",
+                "Make it smaller: a coarser tolerance, fewer faces, a coarser proof. Or set "
+                "FENRIK_RUN_MINUTES higher.",
             )
             self._end(running, _failed(fault))
         elif age > YOUNG_SECONDS and not running.slowed:
@@ -266,12 +271,14 @@ class Worker:
         elif running.words in ("", READING):
             fault = _fault(
                 f"Reading the model crashed the geometry library ({_how(status)}).",
-                "Export the model again, in another version of STEP if you can.", "file",
-            )  # fmt: skip
+                "Export the model again, in another version of STEP if you can.",
+                "file",
+            )
         else:
             fault = _fault(
                 f"The computation crashed ({_how(status)}) while {running.words}.",
-                "Change something about that, for instance its tolerance; what was finished before it is kept.",
+                "Change something about that, for instance its tolerance; what was finished before it is "
+                "kept.",
             )
         self.ended.append((running.run.id, _failed(fault)))
 

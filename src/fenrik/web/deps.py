@@ -63,8 +63,8 @@ def packed(answer: bytes) -> Response:
 
 
 def as_it_lies(request: Request, file: File, media: str = BINARY, immutable: bool = True) -> Response:
-    """A result's file, sent piece by piece as it lies on the disk. Its name tells its content, so a browser that has it is
-    told that it is the same."""
+    """A result's file, sent piece by piece as it lies on the disk. Its name tells its content, so a browser
+    that has it is told that it is the same."""
     tag = f'"{file.name}"'
     headers = {"ETag": tag, "Cache-Control": FOR_EVER if immutable else "private, no-cache"}
     if request.headers.get("if-none-match") == tag:

@@ -62,9 +62,11 @@ def install(app: FastAPI) -> None:
     async def _database(_request: Request, error: DBAPIError) -> JSONResponse:
         if isinstance(error.orig, (postgres.DiskFull, postgres.OutOfMemory)):
             return answer_of(
-                507, "application", "The disk is full: nothing was changed.",
+                507,
+                "application",
+                "The disk is full: nothing was changed.",
                 "Make room on the disk; what was saved before is all there.",
-            )  # fmt: skip
+            )
         if isinstance(error.orig, postgres.DataError):
             return answer_of(422, "input", "A value of the request cannot be kept.", "Correct it.")
         return _away(error)
@@ -77,6 +79,8 @@ def install(app: FastAPI) -> None:
 def _away(error: Exception) -> JSONResponse:
     log.warning("the database does not answer: %s", str(error).split("\n")[0])
     return answer_of(
-        503, "application", "The database does not answer at the moment.",
+        503,
+        "application",
+        "The database does not answer at the moment.",
         "Try again in a few seconds; what was saved is all there.",
-    )  # fmt: skip
+    )

@@ -81,7 +81,8 @@ class RunWatch:
 
 @router.get("/jobs/{job_id}/events", response_class=StreamingResponse)
 async def events(jobs: Service, job_id: Number, request: Request) -> StreamingResponse:
-    """An event ``told`` with the job's revision and the newest run of every target whenever one of them changes."""
+    """An event ``told`` with the job's revision and the newest run of every target whenever one of them
+    changes."""
     watch: RunWatch = request.app.state.watch
 
     async def stream() -> AsyncIterator[str]:

@@ -1,4 +1,5 @@
-"""Routes of files: models, documents and archives, in and out. What comes in lies on the disk, not in memory."""
+"""Routes of files: models, documents and archives, in and out. What comes in lies on the disk, not in
+memory."""
 
 from __future__ import annotations
 
@@ -100,7 +101,8 @@ def _head(content: BinaryIO, count: int) -> bytes:
 
 
 def _unzipped(name: str, content: BinaryIO, stack: ExitStack) -> Given:
-    """The files of an archive, unpacked to the disk and counted while they unpack, whatever the archive says of itself."""
+    """The files of an archive, unpacked to the disk and counted while they unpack, whatever the archive says
+    of itself."""
     try:
         archive = stack.enter_context(zipfile.ZipFile(content))
         members = [m for m in archive.infolist() if not m.is_dir()]

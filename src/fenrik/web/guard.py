@@ -1,8 +1,9 @@
 """Stands before every request: who may ask, how much may be sent, and what a browser may do with the answers.
 
-Fenrik has no passwords; it serves the machine it runs on, and names that it was told. A page of another origin must neither
-change anything nor read anything through a visitor's browser: the Host header is checked against other names that lead here
-(as a hostile name server can arrange), Origin and Sec-Fetch-Site against requests that other pages send.
+Fenrik has no passwords; it serves the machine it runs on, and names that it was told. A page of another
+origin must neither change anything nor read anything through a visitor's browser: the Host header is checked
+against other names that lead here (as a hostile name server can arrange), Origin and Sec-Fetch-Site against
+requests that other pages send.
 """
 
 from __future__ import annotations
@@ -23,7 +24,8 @@ READING = ("GET", "HEAD", "OPTIONS")
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:;"
-    " font-src 'self' data:; connect-src 'self'; worker-src 'self' blob:; manifest-src 'self'; base-uri 'none';"
+    " font-src 'self' data:; connect-src 'self'; worker-src 'self' blob:; manifest-src 'self'; base-uri "
+    "'none';"
     " form-action 'none'; frame-ancestors 'none'"
 )
 HEADERS = {
@@ -38,8 +40,8 @@ HEADERS = {
 
 
 class Guard:
-    """Refuses what must not come in; everything else goes through with the security headers on its answer. `hosts` are the
-    names, besides the loopback's, under which Fenrik may be reached."""
+    """Refuses what must not come in; everything else goes through with the security headers on its answer.
+    `hosts` are the names, besides the loopback's, under which Fenrik may be reached."""
 
     def __init__(self, app: ASGIApp, hosts: Iterable[str] = ()) -> None:
         self.app = app
@@ -103,7 +105,8 @@ def _too_large(limit: int) -> tuple[str, str]:
 
 
 class _Bounded:
-    """Counts a request's body while it streams; over the limit the answer is a refusal, whatever else would be sent."""
+    """Counts a request's body while it streams; over the limit the answer is a refusal, whatever else would
+    be sent."""
 
     def __init__(self, receive: Receive, send: Send, limit: int) -> None:
         self._receive, self._send, self._limit = receive, send, limit

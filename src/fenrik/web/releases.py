@@ -60,8 +60,8 @@ class LineChange(BaseModel):
 
 @router.get("/jobs/{job_id}/releases/{name}/program", response_class=Response)
 def program(jobs: Service, job_id: Number, name: Text) -> Response:
-    """The proved program's text, or an archive where it is split. Refused while a finding says that it must not be run as
-    posted, and while any of its setups is not proved."""
+    """The proved program's text, or an archive where it is split. Refused while a finding says that it must
+    not be run as posted, and while any of its setups is not proved."""
     proved = proved_release(jobs, job_id, name)
     check_not_blocked(proved)
     files = proved.first.facts["files"]
@@ -116,11 +116,15 @@ def kept_proof(jobs: Service, job_id: Number, number: Number) -> dict[str, Any]:
 
 @router.get("/jobs/{job_id}/kept/{first}/against/{second}")
 def compare(jobs: Service, job_id: Number, first: Number, second: Number) -> list[LineChange]:
-    """What changed in the text from one kept release to another, block numbers apart; empty when nothing did."""
+    """What changed in the text from one kept release to another, block numbers apart; empty when nothing
+    did."""
     return [LineChange(**asdict(line)) for line in compare_kept(jobs, job_id, first, second)]
 
 
 def _paper(html: str) -> HTMLResponse:
     """A page that runs nothing and loads nothing."""
-    policy = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'; base-uri 'none'"
+    policy = (
+        "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'; "
+        "base-uri 'none'"
+    )
     return HTMLResponse(html, headers={"Content-Security-Policy": policy})

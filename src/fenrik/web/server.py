@@ -16,8 +16,8 @@ from fenrik.web.guard import Guard
 
 
 def make_app(service: Jobs | None, front_end: Path | None = None, hosts: Iterable[str] = ()) -> FastAPI:
-    """The application on a service (none: for its OpenAPI document only); `front_end` is the folder of the built pages,
-    `hosts` are names under which it is reached besides the loopback's."""
+    """The application on a service (none: for its OpenAPI document only); `front_end` is the folder of the
+    built pages, `hosts` are names under which it is reached besides the loopback's."""
     app = FastAPI(title="Fenrik", version=__version__, docs_url=None, redoc_url=None)
     if service is not None:
         app.state.jobs = service

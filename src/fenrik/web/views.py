@@ -1,5 +1,5 @@
-"""Routes of what the view shows: the part, paths, proofs, proposals. Answers are computed elsewhere and passed on as they
-are."""
+"""Routes of what the view shows: the part, paths, proofs, proposals. Answers are computed elsewhere and
+passed on as they are."""
 
 from __future__ import annotations
 
@@ -37,8 +37,8 @@ class UseAnswer(BaseModel):
 
 
 class HoleGroup(BaseModel):
-    """Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses, likeliest
-    first."""
+    """Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses,
+    likeliest first."""
 
     words: str
     diameter: float
@@ -50,8 +50,8 @@ class HoleGroup(BaseModel):
 
 
 class HoleOrder(BaseModel):
-    """Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and what for (open:
-    by the tables)."""
+    """Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and
+    what for (open: by the tables)."""
 
     setup: Annotated[int, Field(ge=0, le=1000)]
     faces: Annotated[list[FaceId], Field(max_length=10_000)]
@@ -59,7 +59,8 @@ class HoleOrder(BaseModel):
 
 
 class PartOrder(BaseModel):
-    """The setup from which a part is to be planned: the whole, or the features that have one of these faces."""
+    """The setup from which a part is to be planned: the whole, or the features that have one of these
+    faces."""
 
     setup: Annotated[int, Field(ge=0, le=1000)]
     faces: Annotated[list[FaceId], Field(max_length=10_000)] | None = None
@@ -108,7 +109,8 @@ def part_faces(jobs: Service, job_id: Number, request: Request) -> Response:
 
 @router.get("/jobs/{job_id}/part/scene/{key}", response_class=Response)
 def part_scene(jobs: Service, job_id: Number, key: Key, request: Request) -> Response:
-    """Triangles ordered by face, edges as polylines. Part frame, mm. `key` is the part's in the job's state."""
+    """Triangles ordered by face, edges as polylines. Part frame, mm. `key` is the part's in the job's
+    state."""
     return as_it_lies(request, jobs.answers.of_part("scene", jobs.asked(job_id)))
 
 
@@ -120,7 +122,8 @@ def operation_values(jobs: Service, job_id: Number, index: Index, operation: Pla
 
 @router.get("/jobs/{job_id}/setups/{index}/stock/{shape}", response_class=Response)
 def stock_shape(jobs: Service, job_id: Number, index: Index, shape: Shape) -> Response:
-    """The triangles of a stock that is no box, in the setup frame, mm. `shape` is its name in the job's state."""
+    """The triangles of a stock that is no box, in the setup frame, mm. `shape` is its name in the job's
+    state."""
     return packed(jobs.answers.ask("stock_shape", jobs.asked(job_id), setup=index, shape=shape))
 
 

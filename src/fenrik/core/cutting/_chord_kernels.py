@@ -1,13 +1,13 @@
 """Where a chord of a track leaves the exact track most, found without sampling.
 
-Over every primitive the tip's height along a line is concave: linear over a facet, and over an edge or vertex the
-sup-convolution of something concave with the cutter's concave underside. So
+Over every primitive the tip's height along a line is concave: linear over a facet, and over an edge or vertex
+the sup-convolution of something concave with the cutter's concave underside. So
 
-- the greatest overcut of a chord is the greatest over its primitives of the maximum of a concave function less a
-  linear one, each bracketed and searched in its own closed-form support;
-- where two neighbouring places have the same winning primitive, nothing between them is lower than the line between
-  them; where the winners differ, the lowest place is where the two curves cross, or another primitive stands over it,
-  and then both sides are looked at again.
+- the greatest overcut of a chord is the greatest over its primitives of the maximum of a concave function
+  less a linear one, each bracketed and searched in its own closed-form support;
+- where two neighbouring places have the same winning primitive, nothing between them is lower than the line
+  between them; where the winners differ, the lowest place is where the two curves cross, or another primitive
+  stands over it, and then both sides are looked at again.
 """
 
 import math
@@ -34,7 +34,8 @@ def _halfplane(value, rate, low, high):
 
 @njit(cache=True, nogil=True)
 def _disc(px, py, ux, uy, radius):
-    """Where a line through (px, py) towards (ux, uy) passes a disc about the origin; low > high where it does not."""
+    """Where a line through (px, py) towards (ux, uy) passes a disc about the origin; low > high where it does
+    not."""
     foot = -(px * ux + py * uy)
     across = px * uy - py * ux
     half = radius * radius - across * across
@@ -120,8 +121,8 @@ def _most_over(kind, row, x, y, ux, uy, shape, low, high, za, rise, sa, limit):
 
 @njit(cache=True, nogil=True)
 def worst_over(x, y, ux, uy, sa, za, sb, zb, limit, node_box, child, kinds, rows, shape):
-    """(place, height) of the greatest height of the exact track over the chord from (sa, za) to (sb, zb) on the line
-    from (x, y) towards (ux, uy); exact where it is over `limit`, else any value up to it."""
+    """(place, height) of the greatest height of the exact track over the chord from (sa, za) to (sb, zb) on
+    the line from (x, y) towards (ux, uy); exact where it is over `limit`, else any value up to it."""
     rise = (zb - za) / (sb - sa)
     best, most = sa, 0.0
     stack = np.empty(96, dtype=np.int32)
@@ -164,8 +165,8 @@ def _height(j, x, y, floor, kinds, rows, shape):
 
 @njit(cache=True, nogil=True)
 def _crossing(ja, jb, x, y, ux, uy, sa, sb, floor, kinds, rows, shape):
-    """(place, height, whether both meet there) where the curve of primitive ja gives way to that of jb. They do not
-    meet where one's support ends before the other's begins; then the place only lies between."""
+    """(place, height, whether both meet there) where the curve of primitive ja gives way to that of jb. They
+    do not meet where one's support ends before the other's begins; then the place only lies between."""
     low, high = sa, sb
     za = zb = LOWEST
     for _ in range(40):
@@ -190,8 +191,9 @@ def _crossing(ja, jb, x, y, ux, uy, sa, sb, floor, kinds, rows, shape):
 def worst_under(
     x, y, ux, uy, sa, za, ja, sb, zb, jb, limit, finest, floor, node_box, child, kinds, rows, shape
 ):
-    """(place, depth) of the greatest depth of the exact track under the chord; ja and jb are the winning primitives at
-    its ends (-1 the floor). Exact where it is over `limit`, but for places nearer than `finest` to one another."""
+    """(place, depth) of the greatest depth of the exact track under the chord; ja and jb are the winning
+    primitives at its ends (-1 the floor). Exact where it is over `limit`, but for places nearer than `finest`
+    to one another."""
     rise = (zb - za) / (sb - sa)
     best, most = sa, 0.0
     places = np.empty((64, 2))
@@ -221,8 +223,9 @@ def worst_under(
 
 @njit(cache=True, nogil=True)
 def held_line(samples, x, y, ux, uy, tolerance, finest, floor, node_box, child, kinds, rows, shape):
-    """Samples (n, 2: s, z) of the track along a line with what is lacking put in, so that no chord leaves the exact
-    track by more than `tolerance` square to itself, on either side. Chords shorter than `finest` are left."""
+    """Samples (n, 2: s, z) of the track along a line with what is lacking put in, so that no chord leaves the
+    exact track by more than `tolerance` square to itself, on either side. Chords shorter than `finest` are
+    left."""
     capacity = 2 * len(samples) + 64
     out = np.empty((capacity, 2))
     out[0] = samples[0]
@@ -245,9 +248,25 @@ def held_line(samples, x, y, ux, uy, tolerance, finest, floor, node_box, child, 
                 s, most = worst_over(x, y, ux, uy, sa, za, sb, zb, limit, node_box, child, kinds, rows, shape)
                 if most <= limit:
                     s, most = worst_under(
-                        x, y, ux, uy, sa, za, winner, sb, zb, ends[depth - 1], limit, finest, floor,
-                        node_box, child, kinds, rows, shape,
-                    )  # fmt: skip
+                        x,
+                        y,
+                        ux,
+                        uy,
+                        sa,
+                        za,
+                        winner,
+                        sb,
+                        zb,
+                        ends[depth - 1],
+                        limit,
+                        finest,
+                        floor,
+                        node_box,
+                        child,
+                        kinds,
+                        rows,
+                        shape,
+                    )
                 if most > limit and sa < s < sb:
                     z, j = drop_one(x + ux * s, y + uy * s, floor, -1, node_box, child, kinds, rows, shape)
                     stack[depth, 0], stack[depth, 1], ends[depth] = s, z, j

@@ -10,8 +10,8 @@ from fenrik.core.cutting._kernels import blocked_at
 
 @njit(cache=True, nogil=True)
 def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, shape, accuracy):
-    """From free a towards blocked b: the last free point, within `accuracy` mm; `guess` is the share of the way where it
-    is looked for first."""
+    """From free a towards blocked b: the last free point, within `accuracy` mm; `guess` is the share of the
+    way where it is looked for first."""
     low, high = 0.0, 1.0
     length = math.hypot(bx - ax, by - ay)
     hint = -1
@@ -57,18 +57,7 @@ def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, shape,
                 share = (level - heights[j, i]) / (heights[oj, oi] - heights[j, i])
                 if here:
                     px, py = _free_point(
-                        bx,
-                        by,
-                        ax,
-                        ay,
-                        1.0 - share,
-                        level,
-                        tree_box,
-                        child,
-                        kinds,
-                        rows,
-                        shape,
-                        accuracy,
+                        bx, by, ax, ay, 1.0 - share, level, tree_box, child, kinds, rows, shape, accuracy
                     )
                 else:
                     px, py = _free_point(
@@ -127,11 +116,12 @@ def chain(links, size):
 
 @njit(cache=True, nogil=True)
 def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, kinds, rows, shape):
-    """A closed loop (n, 2) with points added where a chord runs into blocked ground by more than half the tolerance.
+    """A closed loop (n, 2) with points added where a chord runs into blocked ground by more than half the
+    tolerance.
 
-    Chords are tested every `spacing` mm, half the tolerance to the free side; a failing one gets a point pushed to the
-    free side in the middle of what is blocked. `blocked_right` is +1 when the blocked side lies to the right of the
-    direction of travel.
+    Chords are tested every `spacing` mm, half the tolerance to the free side; a failing one gets a point
+    pushed to the free side in the middle of what is blocked. `blocked_right` is +1 when the blocked side lies
+    to the right of the direction of travel.
     """
     n = len(points)
     capacity = 4 * n + 64
@@ -161,9 +151,16 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                 for s in range(1, count + 2):
                     t = s / (count + 2)
                     blocked, found = blocked_at(
-                        ax + t * (ex - ax) + 0.5 * tolerance * sx, ay + t * (ey - ay) + 0.5 * tolerance * sy,
-                        level, hint, tree_box, child, kinds, rows, shape,
-                    )  # fmt: skip
+                        ax + t * (ex - ax) + 0.5 * tolerance * sx,
+                        ay + t * (ey - ay) + 0.5 * tolerance * sy,
+                        level,
+                        hint,
+                        tree_box,
+                        child,
+                        kinds,
+                        rows,
+                        shape,
+                    )
                     if blocked:
                         hint, last = found, t
                         if first < 0.0:
@@ -175,15 +172,7 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                 push = tolerance
                 while push < length + spacing:
                     blocked, found = blocked_at(
-                        mx + push * sx,
-                        my + push * sy,
-                        level,
-                        hint,
-                        tree_box,
-                        child,
-                        kinds,
-                        rows,
-                        shape,
+                        mx + push * sx, my + push * sy, level, hint, tree_box, child, kinds, rows, shape
                     )
                     if not blocked:
                         placed = True
@@ -192,9 +181,19 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                     push *= 2.0
                 if placed:
                     fx, fy = _free_point(
-                        mx + push * sx, my + push * sy, mx, my, 0.5, level,
-                        tree_box, child, kinds, rows, shape, tolerance * 0.25,
-                    )  # fmt: skip
+                        mx + push * sx,
+                        my + push * sy,
+                        mx,
+                        my,
+                        0.5,
+                        level,
+                        tree_box,
+                        child,
+                        kinds,
+                        rows,
+                        shape,
+                        tolerance * 0.25,
+                    )
                     stack[depth, 0], stack[depth, 1] = fx, fy
                     depth += 1
                     added += 1

@@ -1,8 +1,8 @@
 """Numba kernels of the drop cutter: contact with facet, edge, vertex; the tree; batches.
 
-A cutter is `shape` (see `fenrik.core.tooling.profile.Profile.shape`): radius, flat, corner, tangent of the cone,
-where arc and cone end, and the arc of the rim. The tip over a point at distance d from the axis is lifted by
-`underside`, which is convex: flat, arc, cone, arc of the rim.
+A cutter is `shape` (see `fenrik.core.tooling.profile.Profile.shape`): radius, flat, corner, tangent of the
+cone, where arc and cone end, and the arc of the rim. The tip over a point at distance d from the axis is
+lifted by `underside`, which is convex: flat, arc, cone, arc of the rim.
 
 Primitive rows (12 doubles): facet  A B C | three edge functions (nx ny c) >= 0 inside
                              edge   x0 y0 z0 ux uy length slope
@@ -25,7 +25,8 @@ FACET_SLACK = (
 
 @njit(cache=True, nogil=True)
 def edge_tip(row, x, y, shape, least):
-    """Tip height at which the cutter at (x, y) touches the edge from above; any lower value when it is below `least`."""
+    """Tip height at which the cutter at (x, y) touches the edge from above; any lower value when it is below
+    `least`."""
     dx, dy = x - row[0], y - row[1]
     foot = dx * row[3] + dy * row[4]
     q = abs(dy * row[3] - dx * row[4])
@@ -77,10 +78,11 @@ def _tapered_step(q, slope, half, shape):
 
 @njit(cache=True, nogil=True)
 def _torus_step(q, slope, flat, corner, half):
-    """Distance w >= 0 along the edge from its foot at which a torus, d = flat + corner * u, has the edge's slope.
+    """Distance w >= 0 along the edge from its foot at which a torus, d = flat + corner * u, has the edge's
+    slope.
 
-    Solves f(u) = u w - slope d sqrt(1 - u²) = 0 with w² = d² - q², which grows with u, by Newton kept in a bracket;
-    the tip's height is stationary there, so a step of 1e-6 is left to its square.
+    Solves f(u) = u w - slope d sqrt(1 - u²) = 0 with w² = d² - q², which grows with u, by Newton kept in a
+    bracket; the tip's height is stationary there, so a step of 1e-6 is left to its square.
     """
     low = 0.0 if q <= flat else min(1.0, (q - flat) / corner)
     high = 1.0
@@ -247,7 +249,8 @@ def drop_one(x, y, start, hint, node_box, child, kinds, rows, shape):
 
 @njit(cache=True, nogil=True)
 def blocked_at(x, y, level, hint, node_box, child, kinds, rows, shape):
-    """Whether the dropped cutter's tip lies above `level` at (x, y), and the primitive that says so (-1: none).
+    """Whether the dropped cutter's tip lies above `level` at (x, y), and the primitive that says so (-1:
+    none).
 
     Ends at the first primitive that is high enough; `hint` is tried before all others.
     """
@@ -351,15 +354,7 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
             split = False
             if s_end - s_from > finest and depth < 63:
                 z_mid, hint = drop_one(
-                    x0 + ux * s_mid,
-                    y0 + uy * s_mid,
-                    floor,
-                    hint,
-                    node_box,
-                    child,
-                    kinds,
-                    rows,
-                    shape,
+                    x0 + ux * s_mid, y0 + uy * s_mid, floor, hint, node_box, child, kinds, rows, shape
                 )
                 rise = (z_end - z_from) / (s_end - s_from)
                 off = abs(z_mid - 0.5 * (z_from + z_end)) / math.sqrt(1.0 + rise * rise)

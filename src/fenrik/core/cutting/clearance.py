@@ -1,9 +1,9 @@
 """Shank and holder kept clear of part and in-process stock when a path is planned.
 
-The cutter's own track is clear of the part by construction, and so is everything above it that is no thicker. A thicker
-shank or holder is a set of upright cylinders (cones in slices, each as thick as at its thicker end): each dropped on the
-part like a flat cutter says how high the tip must stay for it. What the path lacks there is the length by which the tool
-is too short.
+The cutter's own track is clear of the part by construction, and so is everything above it that is no thicker.
+A thicker shank or holder is a set of upright cylinders (cones in slices, each as thick as at its thicker
+end): each dropped on the part like a flat cutter says how high the tip must stay for it. What the path lacks
+there is the length by which the tool is too short.
 """
 
 from __future__ import annotations
@@ -37,8 +37,8 @@ TOUCH_MM = 0.05
 DEEP_MM = 2.0
 """More than this is no skin that going down may take along."""
 CORE, SKIN_SHARE, ENTRY_SHARE = 0.75, 0.25, 0.4
-"""Stock beyond the first share of the radius, and lower than the second share of the diameter, is a skin that going down at
-the third share of the feed may take along (common practice, no source)."""
+"""Stock beyond the first share of the radius, and lower than the second share of the diameter, is a skin that
+going down at the third share of the feed may take along (common practice, no source)."""
 ROUNDS = 6
 """How often moves are left out, each time with the stock as what is left cuts it."""
 FAR_MM = 0.002
@@ -69,7 +69,8 @@ class Reach:
 
     def __init__(self, topology: Topology, tool: Assembly) -> None:
         self.topology = topology
-        # no thicker than the cutter, it touches nothing of the part, but stock that stands higher than the flutes reach
+        # no thicker than the cutter, it touches nothing of the part, but stock that stands higher than the
+        # flutes reach
         self.thin = [
             (part, start, radius)
             for part, radius, start in _cylinders(tool)
@@ -82,8 +83,8 @@ class Reach:
         ]
 
     def stays_above(self, path: Toolpath, stock: HeightMap | None) -> bool:
-        """Whether the path is nowhere deep enough for shank or holder to come down to part or stock. Upright arcs may run
-        deeper than their ends; of paths with such nothing is said."""
+        """Whether the path is nowhere deep enough for shank or holder to come down to part or stock. Upright
+        arcs may run deeper than their ends; of paths with such nothing is said."""
         if (path.plane[path.turn != 0] != Plane.XY).any():
             return False
         top = max(float(self.topology.high[2]), -np.inf if stock is None else float(stock.heights.max()))
@@ -116,14 +117,18 @@ class Reach:
         ]
         if bodies and len(tips) > 1:
             pieces = np.hstack([tips[:-1], tips[1:]])
-            # far beside the cutter cells count whole; nearer, those at the wall that it follows would always be in the way
+            # far beside the cutter cells count whole; nearer, those at the wall that it follows would always
+            # be in the way
             whole = 3.0 * stock.half_diagonal
-            shapes = np.array([
-                (wide + (stock.half_diagonal if wide > tool.radius + whole else 0.0), start)
-                for _, start, wide in bodies
-            ])  # fmt: skip
+            shapes = np.array(
+                [
+                    (wide + (stock.half_diagonal if wide > tool.radius + whole else 0.0), start)
+                    for _, start, wide in bodies
+                ]
+            )
             found = stock.copy().lacks(pieces, rapid[1:], tool.cleared, shapes)
-            # cells that the cutter only begins to take are not seen yet: what is a little before and behind counts, too
+            # cells that the cutter only begins to take are not seen yet: what is a little before and behind
+            # counts, too
             reach = 2 * math.ceil(2.0 * stock.half_diagonal / PITCH_MM) + 1
             for column, (part, _, wide) in enumerate(bodies):
                 far = wide > tool.radius + whole
@@ -163,12 +168,13 @@ def kept_clear(
     clearance: float,
     stock: HeightMap | None = None,
 ) -> Toolpath:
-    """The path with the moves left out ("trim") or lifted ("raise") at which shank or holder would touch the part, or
-    the in-process stock, which the path itself lowers as it goes (`stock` is the one before the operation).
+    """The path with the moves left out ("trim") or lifted ("raise") at which shank or holder would touch the
+    part, or the in-process stock, which the path itself lowers as it goes (`stock` is the one before the
+    operation).
 
-    Raises ComputeError where moves would have to be left out or lifted whose radius the control corrects. What was done is
-    added to the notes: kind "short", how much of the way, the lack mm and where. Links over what was
-    left out go at `clearance` mm. A path that is free comes back as it is.
+    Raises ComputeError where moves would have to be left out or lifted whose radius the control corrects.
+    What was done is added to the notes: kind "short", how much of the way, the lack mm and where. Links over
+    what was left out go at `clearance` mm. A path that is free comes back as it is.
     """
     if len(path) < 2:
         return path
@@ -216,9 +222,11 @@ def _refuse(points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly) 
     """Raises ComputeError: moves whose radius the control corrects cannot be left out or lifted."""
     x, y, z = points[int(np.argmax(np.where(bad, lack.most, -1.0)))]
     raise ComputeError(
-        f"Shank or holder of tool {tool.number} would touch at X {x:.2f} Y {y:.2f} Z {z:.2f}, in work whose radius the"
+        f"Shank or holder of tool {tool.number} would touch at X {x:.2f} Y {y:.2f} Z {z:.2f}, in work "
+        "whose radius the"
         " control corrects: no moves can be left out or lifted there.",
-        remedy="Give the tool more stick-out, leave the moves as they are, or let the computer correct the radius.",
+        remedy="Give the tool more stick-out, leave the moves as they are, or let the computer correct the "
+        "radius.",
         offer={"parameters": {"correction": "computer"}},
     )
 
@@ -241,8 +249,8 @@ def _against(bad: NDArray[np.bool_], part: Lack, both: Lack) -> str:
 
 
 class _Trimming:
-    """Leaves moves out of a path and finds the way back: down to the next good place at which no more than a skin stands (and
-    nothing that only what was left out would have cut); until there, more is left out."""
+    """Leaves moves out of a path and finds the way back: down to the next good place at which no more than a
+    skin stands (and nothing that only what was left out would have cut); until there, more is left out."""
 
     def __init__(self, path: Toolpath, clearance: float, stock: HeightMap | None, tool: Assembly) -> None:
         self.path, self.clearance, self.tool = path, clearance, tool
@@ -250,7 +258,8 @@ class _Trimming:
         self.out, self.broken, self.ever, self.mark = PathBuilder(), False, False, 0
 
     def run(self, owner: NDArray[np.int64], points: Floats, bad: NDArray[np.bool_]) -> Toolpath:
-        """Without the bad ones of the spots (n, 3) of moves: stretches of straight moves, arcs and rapids as a whole."""
+        """Without the bad ones of the spots (n, 3) of moves: stretches of straight moves, arcs and rapids as
+        a whole."""
         path, out = self.path, self.out
         gone = np.zeros(len(path), dtype=np.bool_)
         np.logical_or.at(gone, owner, bad)

@@ -1,9 +1,10 @@
 """Inner corners: the lines along which a dropped cutter touches the part twice.
 
-The surface that the dropped tip describes is smooth where one contact glides over the part and has a valley where it
-changes to another one. On a grid of drops, a valley is where the surface's normal turns by more than a limit over two
-cells, inward; along rows and columns of the grid its place is then found by halving, to a thousandth of the cell. The
-points are joined to lines through their neighbours: the longest way through every cluster, then what is left beside it.
+The surface that the dropped tip describes is smooth where one contact glides over the part and has a valley
+where it changes to another one. On a grid of drops, a valley is where the surface's normal turns by more than
+a limit over two cells, inward; along rows and columns of the grid its place is then found by halving, to a
+thousandth of the cell. The points are joined to lines through their neighbours: the longest way through every
+cluster, then what is left beside it.
 """
 
 from __future__ import annotations
@@ -31,10 +32,11 @@ REACH = 1.6
 def creases(
     cutter: DropCutter, low: Floats, high: Floats, step: float, limit: float, floor: float
 ) -> list[Floats]:
-    """Lines (n, 2) mm in plan view of inner corners between `low` and `high` (2,), from drops every `step` mm.
+    """Lines (n, 2) mm in plan view of inner corners between `low` and `high` (2,), from drops every `step`
+    mm.
 
-    `limit` rad is the least angle between the two contact normals; nothing is looked for at `floor` and below. Closed
-    lines repeat their first point.
+    `limit` rad is the least angle between the two contact normals; nothing is looked for at `floor` and
+    below. Closed lines repeat their first point.
     """
     # an odd share keeps grid lines off the round numbers where walls like to stand
     xs, ys = (
@@ -118,7 +120,8 @@ def _foot(tip: Tip, up: Floats, down: Floats, high: Floats, low: Floats) -> Floa
 
 
 def _lines(points: Floats, step: float) -> list[Floats]:
-    """Points joined to lines: the longest shortest way through every cluster, again for what lies beside it."""
+    """Points joined to lines: the longest shortest way through every cluster, again for what lies beside
+    it."""
     if len(points) < 2:
         return []
     pairs = cKDTree(points).query_pairs(REACH * step, output_type="ndarray")

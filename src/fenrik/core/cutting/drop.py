@@ -59,13 +59,15 @@ class DropCutter:
         return np.asarray(heights + self.lift)
 
     def blocked(self, points: Floats, levels: Floats) -> NDArray[np.bool_]:
-        """Whether the tip, dropped over points (n, 2), stays above levels (n,) mm: quicker than the heights."""
+        """Whether the tip, dropped over points (n, 2), stays above levels (n,) mm: quicker than the
+        heights."""
         xy = np.ascontiguousarray(points, dtype=np.float64)
         return np.asarray(k.blocked_many(xy, levels - self.lift, *self.tree))
 
     def slope(self, points: Floats, reach: float = 0.02) -> Floats:
-        """Steepness (n,) rad of the surface under the cutter's contact over points (n, 2): 0 on level ground, π/2 at a
-        wall. The tip's track rises as the surface does at the contact; taken over `reach` mm to both sides."""
+        """Steepness (n,) rad of the surface under the cutter's contact over points (n, 2): 0 on level ground,
+        π/2 at a wall. The tip's track rises as the surface does at the contact; taken over `reach` mm to both
+        sides."""
         xy = np.ascontiguousarray(points, dtype=np.float64)
         steps = np.array([[reach, 0.0], [-reach, 0.0], [0.0, reach], [0.0, -reach]])
         around = self.tip((xy[:, None, :] + steps[None, :, :]).reshape(-1, 2)).reshape(-1, 4)
@@ -78,8 +80,8 @@ class DropCutter:
         `tolerance` mm of the exact track on both sides; rises over walls are cut square.
 
         The track is scanned at `step`, halved where it bends until the chord fits with a third of the
-        tolerance, and thinned. Then the worst place of every chord is found exactly, on either side, and becomes
-        a point where it is worse than the tolerance (see `_chord_kernels`).
+        tolerance, and thinned. Then the worst place of every chord is found exactly, on either side, and
+        becomes a point where it is worse than the tolerance (see `_chord_kernels`).
         """
         samples = k.sample_line(
             start[0],
@@ -123,8 +125,8 @@ def _primitives(topology: Topology, profile: Profile) -> tuple[NDArray[np.int8],
 
 
 def contact(profile: Profile, steep: Floats) -> tuple[Floats, Floats]:
-    """Distance from the axis (n,) and height over the tip (n,) of the point of the underside that touches ground of
-    steepness `steep` (n,) rad. Ground as steep as the cone touches at the cone's end."""
+    """Distance from the axis (n,) and height over the tip (n,) of the point of the underside that touches
+    ground of steepness `steep` (n,) rad. Ground as steep as the cone touches at the cone's end."""
     radius, flat, corner, _, _, _, centre, rim, _, middle = profile.shape
     below = steep < profile.steepness - 1e-12 if profile.tapered else np.ones(len(steep), dtype=np.bool_)
     sine, cosine = np.sin(steep), np.cos(steep)
@@ -279,7 +281,8 @@ def _arc_offsets(normals: Floats, profile: Profile) -> tuple[Floats, Floats]:
 
 
 def _along_arc(n1: Floats, square: Floats, sweep: Floats, j: int) -> tuple[Floats, Floats]:
-    """Smallest and largest coordinate j over the great arc from n1 (n, 3) by `sweep` (n,) towards `square` (n, 3)."""
+    """Smallest and largest coordinate j over the great arc from n1 (n, 3) by `sweep` (n,) towards `square`
+    (n, 3)."""
     amplitude = np.hypot(n1[:, j], square[:, j])
     peak = np.arctan2(square[:, j], n1[:, j])
     start, end = n1[:, j], amplitude * np.cos(sweep - peak)

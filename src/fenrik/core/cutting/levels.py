@@ -48,7 +48,8 @@ class LevelAreas:
         self.domain = box(xs[0], ys[0], xs[-1], ys[-1])
 
     def nodes_in(self, bounds: tuple[float, float, float, float]) -> tuple[Floats, Floats, Floats]:
-        """The sampled places (n,), (n,) within bounds (x, y low, x, y high) and the lowest height of the tip there (n,), mm."""
+        """The sampled places (n,), (n,) within bounds (x, y low, x, y high) and the lowest height of the tip
+        there (n,), mm."""
         ny, nx = self.heights.shape
         i0, j0 = (
             max(0, math.floor((v - o) / self.step)) for v, o in ((bounds[0], self.x0), (bounds[1], self.y0))
@@ -62,7 +63,8 @@ class LevelAreas:
         return self.x0 + self.step * i.ravel(), self.y0 + self.step * j.ravel(), heights.ravel()
 
     def blocked_at_all(self, levels: list[float]) -> list[BaseGeometry]:
-        """As `blocked` for many levels, on as many threads as there are cores (the kernels release the lock)."""
+        """As `blocked` for many levels, on as many threads as there are cores (the kernels release the
+        lock)."""
         with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
             return list(pool.map(self.blocked, levels))
 

@@ -1,9 +1,10 @@
 """Distances over the surface that the dropped cutter describes, and their level lines.
 
-The surface is sampled on a grid in plan view; a shortest way runs from node to node over hops to the 32 nearest
-directions, each as long as it is in space, divided by the local width of a pass. That is Dijkstra's method on a graph;
-its ways are too long by up to 1.4 % where they run between two directions of the hops (geometry: half of the widest gap
-between neighbouring hop directions). Level lines are drawn by marching squares (contourpy) after a light smoothing.
+The surface is sampled on a grid in plan view; a shortest way runs from node to node over hops to the 32
+nearest directions, each as long as it is in space, divided by the local width of a pass. That is Dijkstra's
+method on a graph; its ways are too long by up to 1.4 % where they run between two directions of the hops
+(geometry: half of the widest gap between neighbouring hop directions). Level lines are drawn by marching
+squares (contourpy) after a light smoothing.
 """
 
 from __future__ import annotations
@@ -23,8 +24,8 @@ HOPS = ((1, 0), (0, 1), (1, 1), (-1, 1), (2, 1), (1, 2), (-1, 2), (-2, 1), (3, 1
 def distances(
     heights: Floats, step: float, allowed: NDArray[np.bool_], sources: NDArray[np.bool_], width: Floats
 ) -> Floats:
-    """Distance (ny, nx) of every node from the nearest source, in passes: length in space over the local `width` mm of
-    a pass. Infinite where not `allowed` or cut off."""
+    """Distance (ny, nx) of every node from the nearest source, in passes: length in space over the local
+    `width` mm of a pass. Infinite where not `allowed` or cut off."""
     ny, nx = heights.shape
     number = np.arange(ny * nx).reshape(ny, nx)
     rows, columns, costs = [], [], []
@@ -51,8 +52,8 @@ def distances(
 def level_lines(
     field: Floats, x0: float, y0: float, step: float, levels: Floats
 ) -> list[tuple[float, Floats]]:
-    """Lines (level, points (n, 2) mm) on which the field takes the levels, in their order; closed ones repeat their
-    first point. Nodes that are not finite bound the lines."""
+    """Lines (level, points (n, 2) mm) on which the field takes the levels, in their order; closed ones repeat
+    their first point. Nodes that are not finite bound the lines."""
     finite = np.isfinite(field)
     known = np.where(finite, field, 0.0)
     weight = gaussian_filter(finite.astype(np.float64), 1.0)

@@ -13,8 +13,8 @@ from fenrik.core.model.part_model import TriangleMesh
 
 Floats = NDArray[np.float64]
 FLAT_RAD = 1e-13
-"""Edges that bend by less are flat. Between the contacts of their facets a cutter of radius R has a gap of at most R
-times this, which the kernels' facets overlap (their slack is 1e-11 mm)."""
+"""Edges that bend by less are flat. Between the contacts of their facets a cutter of radius R has a gap of at
+most R times this, which the kernels' facets overlap (their slack is 1e-11 mm)."""
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def cross(corners, area, low, high, points):  # type: ignore[no-untyped-def]
-    """Lines through points (n, 2) and triangles `corners` (m, 3, 3) with twice their signed area (m,) and their boxes `low`,
-    `high` (m, 2) in plan view: the line (k,) and the height (k,) of every crossing."""
+    """Lines through points (n, 2) and triangles `corners` (m, 3, 3) with twice their signed area (m,) and
+    their boxes `low`, `high` (m, 2) in plan view: the line (k,) and the height (k,) of every crossing."""
     x0, x1, y0, y1 = points[:, 0].min(), points[:, 0].max(), points[:, 1].min(), points[:, 1].max()
     line = np.empty(256, dtype=np.int64)
     height = np.empty(256)

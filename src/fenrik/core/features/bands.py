@@ -35,8 +35,8 @@ class Band:
 def bands_of(
     part: PartModel, wanted: Callable[[FaceFacts], bool]
 ) -> Iterator[tuple[Floats, Floats, list[Band]]]:
-    """Of the wanted round faces, line by line: its direction (3,), its point (3,) nearest to the origin, and the bands about
-    it."""
+    """Of the wanted round faces, line by line: its direction (3,), its point (3,) nearest to the origin, and
+    the bands about it."""
     rows = defaultdict(list)
     for face in part.faces:
         if face.axis is not None and wanted(face):
@@ -78,7 +78,8 @@ def _joined_lines(
 def _joined_faces(
     part: PartModel, faces: list[FaceFacts], rows: list[NDArray[np.int64]], axis: Floats, foot: Floats
 ) -> list[Band]:
-    """The faces about a line, those of the same stretch and radii as one; `rows` are the triangles of every face."""
+    """The faces about a line, those of the same stretch and radii as one; `rows` are the triangles of every
+    face."""
     side = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
     side /= np.linalg.norm(side)
     other = np.cross(axis, side)

@@ -1,4 +1,5 @@
-"""Round bosses of a part, found from its faces: cylinders with the material inside that go all the way round."""
+"""Round bosses of a part, found from its faces: cylinders with the material inside that go all the way
+round."""
 
 from __future__ import annotations
 
@@ -15,8 +16,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Boss:
-    """A round boss in the part frame: its faces, a point on its axis (3,), the axis (3,), the heights along the axis from that
-    point between which it is round, and its diameter, mm."""
+    """A round boss in the part frame: its faces, a point on its axis (3,), the axis (3,), the heights along
+    the axis from that point between which it is round, and its diameter, mm."""
 
     faces: list[int]
     origin: Floats
@@ -32,7 +33,8 @@ class Boss:
 
 
 def find_bosses(part: PartModel) -> list[Boss]:
-    """All round bosses in the order of their first faces; a cylinder in halves is one, two about one line are two."""
+    """All round bosses in the order of their first faces; a cylinder in halves is one, two about one line are
+    two."""
     found = [
         Boss(sorted(band.faces), foot, axis, band.low, band.high, 2 * band.radius_low)
         for axis, foot, bands in bands_of(part, lambda f: f.kind == "cylinder" and not f.hollow)

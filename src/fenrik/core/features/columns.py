@@ -28,8 +28,8 @@ class Columns:
         return np.asarray(points @ self.turn.T)
 
     def crossings(self, centre: Floats, radii: list[float], count: int = 12) -> list[Floats]:
-        """Heights at which lines cross the mesh, ascending, one array per line: `count` lines on each circle about
-        centre (2,)."""
+        """Heights at which lines cross the mesh, ascending, one array per line: `count` lines on each circle
+        about centre (2,)."""
         # an odd angle, so that lines do not run along the seams of round faces
         angle = 0.1234 + 2 * np.pi * np.arange(count) / count
         circle = np.column_stack([np.cos(angle), np.sin(angle)])

@@ -13,7 +13,8 @@ from fenrik.core.model.part_model import FaceFacts
 
 Floats = NDArray[np.float64]
 BROKEN_MM = 3.0
-"""Wider chamfers and fillets than this are faces of their own, not broken edges (common practice, no source)."""
+"""Wider chamfers and fillets than this are faces of their own, not broken edges (common practice, no
+source)."""
 
 
 def edge_breaks(mesh: PartMesh, facts: dict[int, FaceFacts], drilled: set[int]) -> list[Feature]:

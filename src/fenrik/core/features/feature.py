@@ -7,16 +7,25 @@ from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
 Kind = Literal[
-    "top", "pocket", "open pocket", "slot", "open slot", "through pocket", "boss", "outside", "chamfer", "fillet"
-]  # fmt: skip
+    "top",
+    "pocket",
+    "open pocket",
+    "slot",
+    "open slot",
+    "through pocket",
+    "boss",
+    "outside",
+    "chamfer",
+    "fillet",
+]
 
 
 @dataclass(frozen=True)
 class Feature:
-    """A feature in the part frame. `axis` (3,) points to where a tool comes from; `faces` are all its own, `floor` is its
-    floor or top (0: none), `walls` those that bound it, `islands` the walls of what stands in it. `depth` mm from the
-    highest wall's end to the floor; `length` and `width` mm of the smallest rectangle around it, `radius` the smallest
-    of its inner corners or that of a round boss (0: none)."""
+    """A feature in the part frame. `axis` (3,) points to where a tool comes from; `faces` are all its own,
+    `floor` is its floor or top (0: none), `walls` those that bound it, `islands` the walls of what stands in
+    it. `depth` mm from the highest wall's end to the floor; `length` and `width` mm of the smallest rectangle
+    around it, `radius` the smallest of its inner corners or that of a round boss (0: none)."""
 
     kind: Kind
     axis: list[float]

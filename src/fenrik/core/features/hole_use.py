@@ -1,8 +1,8 @@
 """What a hole of a diameter is usually for, by published tables, and how it is made.
 
-Tables (see `tables/`, with their licence): tapping-drill sizes (the shop's first choice of ISO 2306 and ASME B1.1),
-clearance holes (ISO 273 and inch fasteners). Reamed sizes and the size beyond which a hole is milled are common practice,
-no source.
+Tables (see `tables/`, with their licence): tapping-drill sizes (the shop's first choice of ISO 2306 and ASME
+B1.1), clearance holes (ISO 273 and inch fasteners). Reamed sizes and the size beyond which a hole is milled
+are common practice, no source.
 """
 
 from __future__ import annotations
@@ -29,7 +29,8 @@ Purpose = Literal["thread", "clearance", "fit", "plain", "milled"]
 
 @dataclass(frozen=True)
 class Use:
-    """A use of a hole: its purpose, the thread or fastener, its pitch mm (threads), and the words that say why."""
+    """A use of a hole: its purpose, the thread or fastener, its pitch mm (threads), and the words that say
+    why."""
 
     purpose: Purpose
     name: str
@@ -41,9 +42,9 @@ class Use:
 def uses(diameter: float, through: bool = True, headed: bool = False) -> list[Use]:
     """What a hole of this diameter mm may be for, the likeliest first; one is always a plain hole.
 
-    A blind hole is no clearance hole; one with a counterbore or countersink (`headed`) takes a screw's head, so that
-    clearance and a plain hole come before all else. Standards' first-choice threads come before fine ones, medium clearance before
-    close and loose.
+    A blind hole is no clearance hole; one with a counterbore or countersink (`headed`) takes a screw's head,
+    so that clearance and a plain hole come before all else. Standards' first-choice threads come before fine
+    ones, medium clearance before close and loose.
     """
     if diameter > MILLED_OVER_MM + NEAR_MM:
         words = f"wider than {MILLED_OVER_MM:g} mm: milled, not drilled"
@@ -101,8 +102,9 @@ def _is_fraction(name: str) -> bool:
 
 
 COARSE = {
-    "M1.6": 0.35, "M2": 0.4, "M2.5": 0.45, "M3": 0.5, "M3.5": 0.6, "M4": 0.7, "M5": 0.8, "M6": 1.0, "M7": 1.0, "M8": 1.25,
-    "M9": 1.25, "M10": 1.5, "M11": 1.5, "M12": 1.75, "M14": 2.0, "M16": 2.0, "M18": 2.5, "M20": 2.5, "M22": 2.5,
+    "M1.6": 0.35, "M2": 0.4, "M2.5": 0.45, "M3": 0.5, "M3.5": 0.6, "M4": 0.7, "M5": 0.8, "M6": 1.0, "M7": 1.0,
+    "M8": 1.25, "M9": 1.25, "M10": 1.5, "M11": 1.5, "M12": 1.75, "M14": 2.0, "M16": 2.0, "M18": 2.5,
+    "M20": 2.5, "M22": 2.5,
 }  # fmt: skip
 """Coarse pitches of ISO 261 (from memory, checked against the table of tapping drills)."""
 ISO_2306 = {"M12": 10.2, "M22": 19.5}
@@ -110,14 +112,15 @@ ISO_2306 = {"M12": 10.2, "M22": 19.5}
 SECOND_CHOICE = ("M3.5", "M7", "M9", "M11", "M14", "M18", "M22")
 """Diameters that ISO 261 puts after the first choice (from memory)."""
 UNIFIED_COARSE = {
-    "#1": 64, "#2": 56, "#3": 48, "#4": 40, "#5": 40, "#6": 32, "#8": 32, "#10": 24, "#12": 24, "1/4": 20, "5/16": 18, "3/8": 16,
-    "7/16": 14, "1/2": 13, "9/16": 12, "5/8": 11, "3/4": 10, "7/8": 9, "1": 8,
+    "#1": 64, "#2": 56, "#3": 48, "#4": 40, "#5": 40, "#6": 32, "#8": 32, "#10": 24, "#12": 24, "1/4": 20,
+    "5/16": 18, "3/8": 16, "7/16": 14, "1/2": 13, "9/16": 12, "5/8": 11, "3/4": 10, "7/8": 9, "1": 8,
 }  # fmt: skip
 """Threads an inch of the coarse unified series, ASME B1.1 (from memory, checked against the same table)."""
 
 
 def major(thread: str) -> float:
-    """Major diameter mm of a thread by its size ("M8", "#10", "3/8", "1"); numbers are 0.060 + 0.013 n in (ASME B1.1)."""
+    """Major diameter mm of a thread by its size ("M8", "#10", "3/8", "1"); numbers are 0.060 + 0.013 n in
+    (ASME B1.1)."""
     if thread.startswith("M"):
         return float(thread[1:])
     if thread.startswith("#"):
@@ -127,8 +130,9 @@ def major(thread: str) -> float:
 
 @cache
 def _tapping() -> tuple[tuple[float, str, float, float], ...]:
-    """(diameter mm, thread, pitch mm, rank) of the tapping drills for three quarters of the thread. Rows of the table that
-    are narrower than the thread's own minor diameter (D - 1.0825 P, ISO 724), such as M22's, are left out."""
+    """(diameter mm, thread, pitch mm, rank) of the tapping drills for three quarters of the thread. Rows of
+    the table that are narrower than the thread's own minor diameter (D - 1.0825 P, ISO 724), such as M22's,
+    are left out."""
     out = []
     for thread, soft, _ in _rows("tap_hole_sizes.csv"):
         nominal, pitch = thread.rsplit("-", 1)

@@ -1,8 +1,9 @@
 """Round holes of a part, found from its faces.
 
-Hollow cylinders and cones about one line are bands; bands of the same stretch join to one (a cylinder in two halves); a
-band that goes all the way round is a piece of a hole; pieces that follow one another, directly or over a flat ring, are one
-hole. Whether its ends are open, and whether a tool can come in from there, is looked up along lines through the mesh.
+Hollow cylinders and cones about one line are bands; bands of the same stretch join to one (a cylinder in two
+halves); a band that goes all the way round is a piece of a hole; pieces that follow one another, directly or
+over a flat ring, are one hole. Whether its ends are open, and whether a tool can come in from there, is
+looked up along lines through the mesh.
 """
 
 from __future__ import annotations
@@ -24,8 +25,8 @@ Floats = NDArray[np.float64]
 LINES = 12
 """Lines on a circle along which is looked up what lies over and under a hole."""
 EDGE_SHARE = 0.2
-"""A cone at the mouth wider than this share of the diameter is a countersink, else a broken edge (common practice, no
-source)."""
+"""A cone at the mouth wider than this share of the diameter is a countersink, else a broken edge (common
+practice, no source)."""
 
 Shape = Literal["plain", "chamfered", "countersunk", "counterbored", "stepped", "conical"]
 
@@ -47,9 +48,9 @@ class Section:
 
 @dataclass(frozen=True)
 class Hole:
-    """A hole in the part frame. `mouth` (3,) lies on its axis in the plane of its upper end; `axis` (3,) points out of
-    it, where a tool comes from; `sections` go down from the mouth; `entries` are the directions from which a tool can come
-    in, `axis` first where it is one."""
+    """A hole in the part frame. `mouth` (3,) lies on its axis in the plane of its upper end; `axis` (3,)
+    points out of it, where a tool comes from; `sections` go down from the mouth; `entries` are the directions
+    from which a tool can come in, `axis` first where it is one."""
 
     id: int
     faces: list[int]
@@ -89,8 +90,8 @@ class Hole:
 
 
 def turned_over(hole: Hole) -> Hole:
-    """A through hole as a tool meets it from its other end: what widens again farther in (a head's place) is not its to
-    make."""
+    """A through hole as a tool meets it from its other end: what widens again farther in (a head's place) is
+    not its to make."""
     whole = hole.sections[-1].bottom
     back = [
         Section(whole - s.bottom, whole - s.top, s.diameter_bottom, s.diameter_top)
@@ -219,9 +220,15 @@ def _hole(chain: list[Band], axis: Floats, foot: Floats, view: Columns) -> Hole 
     entries = [out.tolist()] if (free_high if up else free_low) else []
     entries += [(-out).tolist()] if (free_low if up else free_high) else []
     return Hole(
-        0, sorted(set().union(*(b.faces for b in chain))), (foot + mouth * axis).tolist(), (out + 0.0).tolist(), sections,
-        not (closed_low or closed_high), _shape(sections), entries,
-    )  # fmt: skip
+        0,
+        sorted(set().union(*(b.faces for b in chain))),
+        (foot + mouth * axis).tolist(),
+        (out + 0.0).tolist(),
+        sections,
+        not (closed_low or closed_high),
+        _shape(sections),
+        entries,
+    )
 
 
 def _covered(lines: list[Floats], end: float, sense: float, within: float) -> bool:

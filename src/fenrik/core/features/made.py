@@ -18,8 +18,8 @@ SPOTS = 200
 
 
 def made_already(part: PartModel, mesh: TriangleMesh, clamped: Clamped) -> set[int]:
-    """Ids of the faces on which the stock, a mesh, lies no higher than 0.05 mm; none for a box. `mesh` is the part's in
-    the setup frame."""
+    """Ids of the faces on which the stock, a mesh, lies no higher than 0.05 mm; none for a box. `mesh` is the
+    part's in the setup frame."""
     if clamped.stock_mesh is None:
         return set()
     field = DistanceField(clamped.stock_mesh)

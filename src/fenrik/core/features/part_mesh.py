@@ -1,4 +1,5 @@
-"""A part's triangles with what lies beyond every edge: borders of faces, neighbours, what is open to the outside."""
+"""A part's triangles with what lies beyond every edge: borders of faces, neighbours, what is open to the
+outside."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ RAYS = 3
 
 @dataclass
 class Loop:
-    """A border of a planar face: its polygon in the plane, and per neighbour how long it meets it rising and falling."""
+    """A border of a planar face: its polygon in the plane, and per neighbour how long it meets it rising and
+    falling."""
 
     polygon: Polygon
     rising: dict[int, float] = field(default_factory=dict)
@@ -36,8 +38,8 @@ class Loop:
 
 @dataclass(frozen=True)
 class Border:
-    """The directed edges that end a planar face: where they begin in its plane (n, 2), how high the triangle beyond rises
-    (n,), how long they are (n,) and which face lies beyond (n,)."""
+    """The directed edges that end a planar face: where they begin in its plane (n, 2), how high the triangle
+    beyond rises (n,), how long they are (n,) and which face lies beyond (n,)."""
 
     plane: Floats
     up: Floats
@@ -133,11 +135,13 @@ class PartMesh:
         out = {}
         for face, points in self.spans.items():
             a, b = points[1::3] - points[::3], points[2::3] - points[::3]
-            out[face] = np.column_stack([
-                a[:, 1] * b[:, 2] - a[:, 2] * b[:, 1],
-                a[:, 2] * b[:, 0] - a[:, 0] * b[:, 2],
-                a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0],
-            ])  # fmt: skip
+            out[face] = np.column_stack(
+                [
+                    a[:, 1] * b[:, 2] - a[:, 2] * b[:, 1],
+                    a[:, 2] * b[:, 0] - a[:, 0] * b[:, 2],
+                    a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0],
+                ]
+            )
         return out
 
     def sees(self, face: FaceFacts) -> bool:

@@ -1,4 +1,5 @@
-"""What of a part is seen along the tool: floors, walls, leaning and curved faces, and what something stands over."""
+"""What of a part is seen along the tool: floors, walls, leaning and curved faces, and what something stands
+over."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ class Face:
 
 @dataclass
 class Seen:
-    """Faces by what they are to a tool from above; `hidden` ones cannot be reached from here, `under` look down."""
+    """Faces by what they are to a tool from above; `hidden` ones cannot be reached from here, `under` look
+    down."""
 
     floors: list[Face] = field(default_factory=list)
     walls: list[Face] = field(default_factory=list)
@@ -86,7 +88,8 @@ def _share_seen(needle: DropCutter, corners: Floats, normal: Floats, area: Float
 
 
 def inner_radius(part: PartModel, walls: list[Face], but: set[int]) -> float:
-    """The smallest radius of the hollow upright walls, other than faces `but`; infinite where there is none."""
+    """The smallest radius of the hollow upright walls, other than faces `but`; infinite where there is
+    none."""
     ids = {w.id for w in walls} - but
     radii = [
         f.radius

@@ -1,7 +1,8 @@
 """Pockets, slots, bosses, tops and broken edges of a part, found on its planar faces and what meets them.
 
-A planar face is a floor or a top by what stands at its border: where the neighbour rises it is a wall, where it falls
-the face ends in the open. So every feature knows the direction from which it is cut, and none needs a setup.
+A planar face is a floor or a top by what stands at its border: where the neighbour rises it is a wall, where
+it falls the face ends in the open. So every feature knows the direction from which it is cut, and none needs
+a setup.
 """
 
 from __future__ import annotations
@@ -56,8 +57,8 @@ def find_features(part: PartModel, holes: list[Hole]) -> list[Feature]:
 
 
 def _one_role_each(features: list[Feature]) -> list[Feature]:
-    """A face is the floor of one feature or a wall of others: the walls of what is closed, of bosses and of what leads
-    through are no floors; of two open ones that are each other's wall the shallower stays."""
+    """A face is the floor of one feature or a wall of others: the walls of what is closed, of bosses and of
+    what leads through are no floors; of two open ones that are each other's wall the shallower stays."""
     closed = ("pocket", "slot", "boss", "through pocket")
     walls = {
         w
@@ -84,7 +85,8 @@ def _one_role_each(features: list[Feature]) -> list[Feature]:
 def _outsides(
     mesh: PartMesh, facts: dict[int, FaceFacts], features: list[Feature], drilled: set[int]
 ) -> list[Feature]:
-    """What bounds the part seen along the normal of its largest top: the upright faces that belong to nothing else."""
+    """What bounds the part seen along the normal of its largest top: the upright faces that belong to nothing
+    else."""
     tops = [f for f in features if f.kind == "top"]
     if not tops:
         return []
@@ -104,7 +106,8 @@ def _outsides(
 
 
 def _up_from(mesh: PartMesh, rising: dict[int, float], floor: FaceFacts) -> set[int]:
-    """The walls that rise from a floor: what meets it, and over a rounding at its foot what goes on upward."""
+    """The walls that rise from a floor: what meets it, and over a rounding at its foot what goes on
+    upward."""
     walls = set(rising)
     normal = np.array(floor.normal)
     for face in list(walls):
@@ -169,10 +172,14 @@ def _boss(mesh: PartMesh, facts: dict[int, FaceFacts], floor: FaceFacts, walls: 
     round_ = [f for f in own if f.kind == "cylinder" and not f.hollow and f.radius]
     whole = len(round_) == len(own) and len({round(f.radius or 0.0, 4) for f in round_}) == 1
     tops = {
-        o for w in walls for o in mesh.neighbours(w)
-        if facts[o].kind == "plane" and facts[o].normal is not None and float(np.dot(facts[o].normal or [0], normal)) > 1 - 1e-6
+        o
+        for w in walls
+        for o in mesh.neighbours(w)
+        if facts[o].kind == "plane"
+        and facts[o].normal is not None
+        and float(np.dot(facts[o].normal or [0], normal)) > 1 - 1e-6
         and float(np.dot(facts[o].origin or [0], normal)) > level + SAME_MM
-    }  # fmt: skip
+    }
     height = max(float((mesh.spans[w] @ normal).max()) for w in walls) - level
     points = np.vstack([mesh.spans[w] for w in walls])
     length, width = _extent_of(points, normal)
@@ -184,7 +191,8 @@ def _boss(mesh: PartMesh, facts: dict[int, FaceFacts], floor: FaceFacts, walls: 
 
 
 def _once(features: list[Feature]) -> list[Feature]:
-    """Chamfers and fillets once, though two tops meet them, and through openings once, though seen from both sides."""
+    """Chamfers and fillets once, though two tops meet them, and through openings once, though seen from both
+    sides."""
     seen: set[tuple[Any, ...]] = set()
     out = []
     for f in features:

@@ -1,4 +1,5 @@
-"""Screw threads by their names: ISO metric (ISO 261, ISO 724) and unified inch (ASME B1.1); dimensions by ISO 68-1."""
+"""Screw threads by their names: ISO metric (ISO 261, ISO 724) and unified inch (ASME B1.1); dimensions by ISO
+68-1."""
 
 from __future__ import annotations
 
@@ -45,8 +46,8 @@ class Thread:
 
 
 def thread(name: str) -> Thread:
-    """The thread of a name: "M8", "M8 x 1", "1/4-20", "#10-32", "1-8 UNC". Raises ComputeError for other text, and where
-    neither name nor table gives the pitch."""
+    """The thread of a name: "M8", "M8 x 1", "1/4-20", "#10-32", "1-8 UNC". Raises ComputeError for other
+    text, and where neither name nor table gives the pitch."""
     text = name.strip()
     if found := _METRIC.fullmatch(text):
         nominal = f"M{float(found[1]):g}"
@@ -70,7 +71,8 @@ def thread(name: str) -> Thread:
 def _checked(found: Thread) -> Thread:
     if found.pitch <= 0 or found.minor <= 0:
         raise ComputeError(
-            f"The thread '{found.name}' has no core: its pitch of {found.pitch:g} mm is too coarse for {found.major:g} mm.",
+            f"The thread '{found.name}' has no core: its pitch of {found.pitch:g} mm is too coarse for "
+            f"{found.major:g} mm.",
             remedy="Check diameter and pitch.",
         )
     return found

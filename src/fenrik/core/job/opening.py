@@ -19,8 +19,9 @@ def open_job(
 ) -> Paths:
     """The paths of a job with all that they stand on: `tasks`, `setups` and `workspace`.
 
-    `files` finds what the document names (a folder: relative to it); `read` reads models (replaced where untrusted files
-    are read in a process of their own). Where nothing `may_cut`, the stocks that setups leave come from the store only.
+    `files` finds what the document names (a folder: relative to it); `read` reads models (replaced where
+    untrusted files are read in a process of their own). Where nothing `may_cut`, the stocks that setups leave
+    come from the store only.
     """
     setups = Setups(Workspace(job, files, store, read), may_cut)
     paths = Paths(Tasks(setups))

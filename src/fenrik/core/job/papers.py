@@ -67,7 +67,8 @@ def clock(seconds: float) -> str:
 
 
 def setup_picture(paths: Paths, setup: SetupDoc, clamped: Clamped, width: int = 420) -> str:
-    """Part edges in the stock's box, jaws and blocks that hold it, and the zero's axes, seen from front, right and above, as SVG."""
+    """Part edges in the stock's box, jaws and blocks that hold it, and the zero's axes, seen from front,
+    right and above, as SVG."""
     one = [apply(clamped.setup_from_part, line) for line in paths.workspace.part().edge_lines]
     lines = [line + shift for shift in clamped.copies for line in one]
     low, high = clamped.stock_low, clamped.stock_high
@@ -98,7 +99,8 @@ def setup_picture(paths: Paths, setup: SetupDoc, clamped: Clamped, width: int = 
     fixture = " ".join(path(box[[a, b]]) for box in held for a, b in edges)
     part = " ".join(path(line) for line in lines)
     out = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height:.0f}" width="{width}" height="{height:.0f}"'
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height:.0f}" width="{width}" '
+        f'height="{height:.0f}"'
         ' role="img" aria-label="Part in its stock with program zero">',
         f'<path d="{fixture}" fill="none" stroke="#b0a48c" stroke-width="1.2"/>',
         f'<path d="{stock}" fill="none" stroke="#8a97a1" stroke-width="0.8" stroke-dasharray="5 3"/>',
@@ -109,7 +111,8 @@ def setup_picture(paths: Paths, setup: SetupDoc, clamped: Clamped, width: int = 
         tip[j] = arm
         (x0, y0), (x1, y1) = place(np.array([np.zeros(3), tip]))
         out.append(
-            f'<line x1="{x0:.1f}" y1="{y0:.1f}" x2="{x1:.1f}" y2="{y1:.1f}" stroke="{colour}" stroke-width="2"/>'
+            f'<line x1="{x0:.1f}" y1="{y0:.1f}" x2="{x1:.1f}" y2="{y1:.1f}" stroke="{colour}" '
+            'stroke-width="2"/>'
             f'<text x="{x1 + 3:.1f}" y="{y1 - 2:.1f}" font-size="12" fill="{colour}">{name}</text>'
         )
     return "".join([*out, "</svg>"])

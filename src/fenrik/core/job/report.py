@@ -50,9 +50,9 @@ def tools_list(job: Job) -> list[dict[str, Any]]:
 
 
 def machine_facts(machine: Machine) -> dict[str, Any]:
-    """A machine as plain numbers for other provers: mm, degrees, 4 x 4 matrices as lists of rows. `frame` is a mount in
-    machine coordinates with all joints at zero; a joint moves its children along its axis, or turns them right-handed about
-    it through its point."""
+    """A machine as plain numbers for other provers: mm, degrees, 4 x 4 matrices as lists of rows. `frame` is
+    a mount in machine coordinates with all joints at zero; a joint moves its children along its axis, or
+    turns them right-handed about it through its point."""
     names = ("name", "letter", "kind", "axis", "point", "parent", "low", "high")
     return {
         "id": machine.id,
@@ -102,10 +102,19 @@ def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[st
         "setups": setups,
         "releases": [
             {
-                "name": p.name, "file": r.facts["file"], "setup": r.facts["setup"], "files": [name for name, _ in r.facts["files"]],
-                "tool_changes": r.facts["tool_changes"], "order_saves_s": r.facts["order_saves_s"], "dialect": p.dialect,
-                "setups": p.setups, "tilted": r.facts["tilted"], "moving": "none", "feed": "per_minute",
-                "operations": [o["name"] for o in r.facts["operations"]], "time_s": r.facts["time_s"],
+                "name": p.name,
+                "file": r.facts["file"],
+                "setup": r.facts["setup"],
+                "files": [name for name, _ in r.facts["files"]],
+                "tool_changes": r.facts["tool_changes"],
+                "order_saves_s": r.facts["order_saves_s"],
+                "dialect": p.dialect,
+                "setups": p.setups,
+                "tilted": r.facts["tilted"],
+                "moving": "none",
+                "feed": "per_minute",
+                "operations": [o["name"] for o in r.facts["operations"]],
+                "time_s": r.facts["time_s"],
             }
             for p, r in results
         ],
@@ -118,4 +127,4 @@ def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[st
         },
         "findings": findings,
         "stops": sum(f["severity"] == "stop" for f in findings),
-    }  # fmt: skip
+    }

@@ -34,9 +34,9 @@ def lettering(
     align: Literal["left", "middle", "right"] = "left",
     chord: float = 0.002,
 ) -> list[Floats]:
-    """Strokes (n, 2) mm of a text whose capitals are `height` mm high. `at` is the foot of its first line at the side that
-    `align` says, `angle_deg` turns it about that, counter-clockwise; arcs are chords within `chord` mm. Raises DocumentError
-    naming a character that there is no letter for."""
+    """Strokes (n, 2) mm of a text whose capitals are `height` mm high. `at` is the foot of its first line at
+    the side that `align` says, `angle_deg` turns it about that, counter-clockwise; arcs are chords within
+    `chord` mm. Raises DocumentError naming a character that there is no letter for."""
     scale = height / CAPITAL
     out: list[Floats] = []
     for row, line in enumerate(text.split("\n")):

@@ -1,9 +1,9 @@
 """Machines as trees of joints: forward kinematics and the Jacobian of the chain from the work to the tool.
 
-A joint moves everything behind it along its axis (linear, mm) or turns it right-handed about its axis (rotary, degrees),
-both given in machine coordinates with all joints at zero. The chain from the work mount back to the base and on to the
-tool mount is folded into one product of exponentials, with the joints on the work's way reversed (Brockett 1984; Murray,
-Li, Sastry 1994). Mills, mill-turns and arms are the same type.
+A joint moves everything behind it along its axis (linear, mm) or turns it right-handed about its axis
+(rotary, degrees), both given in machine coordinates with all joints at zero. The chain from the work mount
+back to the base and on to the tool mount is folded into one product of exponentials, with the joints on the
+work's way reversed (Brockett 1984; Murray, Li, Sastry 1994). Mills, mill-turns and arms are the same type.
 """
 
 from __future__ import annotations
@@ -23,8 +23,9 @@ Vector = tuple[float, float, float]
 
 
 class Joint(BaseModel):
-    """One joint. `low` and `high` bound it (mm or degrees, open: it turns for ever); `speed` mm/min or degrees/min;
-    `acceleration` m/s² or degrees/s². `letter` is its word address; `parent` the joint that carries it, none: the base."""
+    """One joint. `low` and `high` bound it (mm or degrees, open: it turns for ever); `speed` mm/min or
+    degrees/min; `acceleration` m/s² or degrees/s². `letter` is its word address; `parent` the joint that
+    carries it, none: the base."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -47,8 +48,9 @@ class Joint(BaseModel):
 
 
 class Mount(BaseModel):
-    """Where the work or the tool sits: on a joint (none: the base), its origin and the directions of its Z and X (open: the
-    machine's X square to Z) in machine coordinates with all joints at zero. A tool mount's Z points from the tip to the spindle."""
+    """Where the work or the tool sits: on a joint (none: the base), its origin and the directions of its Z
+    and X (open: the machine's X square to Z) in machine coordinates with all joints at zero. A tool mount's Z
+    points from the tip to the spindle."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -110,8 +112,8 @@ class Chain:
         return out
 
     def jacobian(self, values: Floats, length: float = 0.0) -> Floats:
-        """Derivatives (6, n) at joint values (n,) of the tip's place (mm, `length` mm below the tool mount) and of the
-        tool's rotation (rad), in the work mount's frame, by joint value (mm and rad)."""
+        """Derivatives (6, n) at joint values (n,) of the tip's place (mm, `length` mm below the tool mount)
+        and of the tool's rotation (rad), in the work mount's frame, by joint value (mm and rad)."""
         before = self.base_from_work
         tip = self.poses(values[None])[0] @ np.array([0.0, 0.0, -length, 1.0])
         out = np.zeros((6, len(self)))
@@ -127,7 +129,8 @@ class Chain:
 
 
 def rotations(axis: Floats, angle: Floats) -> Floats:
-    """Rotation matrices (m, 3, 3) about a unit axis (3,) by angles (m,) rad (Rodrigues). Exact at multiples of 90°."""
+    """Rotation matrices (m, 3, 3) about a unit axis (3,) by angles (m,) rad (Rodrigues). Exact at multiples
+    of 90°."""
     sine, cosine = np.sin(angle), np.cos(angle)
     quarter = np.abs(angle / (0.5 * np.pi) - np.round(angle / (0.5 * np.pi))) < 1e-14
     sine, cosine = np.where(quarter, np.round(sine), sine), np.where(quarter, np.round(cosine), cosine)
@@ -138,7 +141,8 @@ def rotations(axis: Floats, angle: Floats) -> Floats:
 
 
 def chain_of(joints: list[Joint], work: Mount, tool: Mount) -> Chain:
-    """The chain between two mounts of a tree. Raises ValueError where a parent is unknown or the tree has a loop."""
+    """The chain between two mounts of a tree. Raises ValueError where a parent is unknown or the tree has a
+    loop."""
     known = {j.name: j for j in joints}
 
     def way(name: str | None) -> list[Joint]:

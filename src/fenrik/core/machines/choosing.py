@@ -1,8 +1,9 @@
-"""Which of the possible positions of the rotary joints a program takes: the quickest way through all of its directions.
+"""Which of the possible positions of the rotary joints a program takes: the quickest way through all of its
+directions.
 
-Dynamic programming over solution and winding (Bellman 1957): a state is one position of the rotary joints within their
-limits, the cost between two is the time of the slower joint. A joint without limits takes the nearest winding. Where the
-tool lies along the first rotary axis, that joint stays where it is.
+Dynamic programming over solution and winding (Bellman 1957): a state is one position of the rotary joints
+within their limits, the cost between two is the time of the slower joint. A joint without limits takes the
+nearest winding. Where the tool lies along the first rotary axis, that joint stays where it is.
 """
 
 from __future__ import annotations
@@ -22,7 +23,8 @@ SLACK_DEG = 1e-9
 
 @dataclass(frozen=True)
 class Limits:
-    """Bounds low and high (r,) degrees (infinite where there are none) and speeds (r,) degrees/min of the rotary joints."""
+    """Bounds low and high (r,) degrees (infinite where there are none) and speeds (r,) degrees/min of the
+    rotary joints."""
 
     low: Floats
     high: Floats
@@ -46,9 +48,11 @@ def _windings(angle, low, high, out):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-untyped-def]
-    """Positions (m, r) of the rotary joints for solutions `angles` (m, s, r) degrees, and whether there is one (m,).
+    """Positions (m, r) of the rotary joints for solutions `angles` (m, s, r) degrees, and whether there is
+    one (m,).
 
-    `start` (r,) is where they stand before the first. A direction that cannot be reached leaves them where they are.
+    `start` (r,) is where they stand before the first. A direction that cannot be reached leaves them where
+    they are.
     """
     m, solutions, r = angles.shape
     endless = (low == -np.inf) & (high == np.inf)
@@ -130,10 +134,15 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
 
 
 def chosen(solutions: Rotaries, limits: Limits, start: Floats) -> tuple[Floats, NDArray[np.bool_]]:
-    """Positions (m, r) degrees of the rotary joints for the solutions of m directions in the order of the program, from
-    `start` (r,) on, and whether each direction can be reached (m,)."""
+    """Positions (m, r) degrees of the rotary joints for the solutions of m directions in the order of the
+    program, from `start` (r,) on, and whether each direction can be reached (m,)."""
     positions, reached = quickest(
-        np.ascontiguousarray(solutions.angles), solutions.exists, solutions.free,
-        limits.low, limits.high, limits.speed, np.asarray(start, dtype=np.float64),
-    )  # fmt: skip
+        np.ascontiguousarray(solutions.angles),
+        solutions.exists,
+        solutions.free,
+        limits.low,
+        limits.high,
+        limits.speed,
+        np.asarray(start, dtype=np.float64),
+    )
     return positions, reached

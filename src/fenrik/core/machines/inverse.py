@@ -1,7 +1,9 @@
-"""Joint values for a tool's place and direction, in closed form: three linear joints and up to two rotary ones.
+"""Joint values for a tool's place and direction, in closed form: three linear joints and up to two rotary
+ones.
 
-The two rotary joints follow from the tool's direction (Paden-Kahan subproblem 2: Paden 1986; Murray, Li, Sastry 1994), for
-any two axes, at right angles or not; the linear ones from three equations. Rotation about the tool itself is free.
+The two rotary joints follow from the tool's direction (Paden-Kahan subproblem 2: Paden 1986; Murray, Li,
+Sastry 1994), for any two axes, at right angles or not; the linear ones from three equations. Rotation about
+the tool itself is free.
 """
 
 from __future__ import annotations
@@ -25,9 +27,9 @@ CLOSE_ENOUGH = 1e-12
 
 @dataclass(frozen=True)
 class Rotaries:
-    """Solutions for directions (m, 3): `angles` (m, s, r) degrees in -180 to 180 of the r rotary joints in the chain's
-    order; `exists` (m, s) whether a solution points the tool as asked; `free` (m, s) whether the first rotary joint may
-    stand anywhere (the pole: the tool lies along its axis)."""
+    """Solutions for directions (m, 3): `angles` (m, s, r) degrees in -180 to 180 of the r rotary joints in
+    the chain's order; `exists` (m, s) whether a solution points the tool as asked; `free` (m, s) whether the
+    first rotary joint may stand anywhere (the pole: the tool lies along its axis)."""
 
     angles: Floats
     exists: NDArray[np.bool_]
@@ -47,7 +49,8 @@ def _angle(axis, p, q):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def two_rotaries(first, second, tool, wanted, angles, exists, free):  # type: ignore[no-untyped-def]
-    """Fills `angles` (m, 2, 2) rad, `exists` and `free` (m, 2): e^(first a) e^(second b) tool = wanted (m, 3)."""
+    """Fills `angles` (m, 2, 2) rad, `exists` and `free` (m, 2): e^(first a) e^(second b) tool = wanted (m,
+    3)."""
     dot = first @ second
     cross = np.cross(first, second)
     size = cross @ cross
@@ -76,8 +79,8 @@ def two_rotaries(first, second, tool, wanted, angles, exists, free):  # type: ig
 
 @njit(cache=True, nogil=True)
 def linear_joints(rotary, axis, point, base, tool, tips, values):  # type: ignore[no-untyped-def]
-    """Fills the linear joints of `values` (m, n; mm and degrees) so that the point `tool` (4,) of the tool comes to tips
-    (m, 3). Whether the linear joints move in three directions."""
+    """Fills the linear joints of `values` (m, n; mm and degrees) so that the point `tool` (4,) of the tool
+    comes to tips (m, 3). Whether the linear joints move in three directions."""
     n = len(rotary)
     columns = np.zeros((3, 3))
     turned, at = np.zeros((3, 3)), np.zeros(3)
@@ -135,8 +138,8 @@ def linear_joints(rotary, axis, point, base, tool, tips, values):  # type: ignor
 
 
 def rotaries(chain: Chain, directions: Floats) -> Rotaries:
-    """All positions of a chain's rotary joints in which the tool points along directions (m, 3, unit vectors in the work
-    mount's frame, from the tip to the spindle).
+    """All positions of a chain's rotary joints in which the tool points along directions (m, 3, unit vectors
+    in the work mount's frame, from the tip to the spindle).
 
     Raises ComputeError for a chain with more than two rotary joints, or with two parallel ones.
     """
@@ -168,8 +171,8 @@ def rotaries(chain: Chain, directions: Floats) -> Rotaries:
 
 
 def with_linear(chain: Chain, tips: Floats, angles: Floats, length: float) -> Floats:
-    """Joint values (m, n) with given rotary angles (m, r) degrees that bring the tip, `length` mm below the tool mount, to
-    tips (m, 3) in the work mount's frame.
+    """Joint values (m, n) with given rotary angles (m, r) degrees that bring the tip, `length` mm below the
+    tool mount, to tips (m, 3) in the work mount's frame.
 
     Raises ComputeError for a chain without three linear joints in three directions.
     """
@@ -181,9 +184,14 @@ def with_linear(chain: Chain, tips: Floats, angles: Floats, length: float) -> Fl
     values = np.zeros((len(tips), len(chain)))
     values[:, turning] = angles
     ok = linear_joints(
-        chain.rotary, chain.axis, chain.point, chain.base_from_work,
-        chain.tool @ np.array([0.0, 0.0, -length, 1.0]), np.ascontiguousarray(tips, dtype=np.float64), values,
-    )  # fmt: skip
+        chain.rotary,
+        chain.axis,
+        chain.point,
+        chain.base_from_work,
+        chain.tool @ np.array([0.0, 0.0, -length, 1.0]),
+        np.ascontiguousarray(tips, dtype=np.float64),
+        values,
+    )
     if not ok:
         raise ComputeError("Two linear joints of the machine move alike.", remedy="Use another machine.")
     return values

@@ -20,11 +20,11 @@ LINEAR = ("X", "Y", "Z")
 
 
 class Machine(BaseModel):
-    """A machine: a tree of joints with a mount for the work (the middle of the table's top, Z up) and one for the tool (on
-    the spindle's gauge line, Z from the tip to the spindle).
+    """A machine: a tree of joints with a mount for the work (the middle of the table's top, Z up) and one for
+    the tool (on the spindle's gauge line, Z from the tip to the spindle).
 
-    With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's size along X and
-    Y; `junction_mm` is how far the control may round a corner.
+    With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
+    size along X and Y; `junction_mm` is how far the control may round a corner.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -100,20 +100,21 @@ class Machine(BaseModel):
         return np.array([j.acceleration * (1000.0 if j.kind == "linear" else 1.0) for j in self.in_chain])
 
     def rotary_positions(self, axes: Floats, start: Floats | None = None) -> tuple[Floats, NDArray[np.bool_]]:
-        """Positions (m, r) degrees of the rotary joints in which the tool points along `axes` (m, 3) of the work mount's
-        frame, the quickest way through all of them, and whether each can be reached (m,)."""
+        """Positions (m, r) degrees of the rotary joints in which the tool points along `axes` (m, 3) of the
+        work mount's frame, the quickest way through all of them, and whether each can be reached (m,)."""
         turning = self.chain.rotary
         limits = Limits(self.low[turning], self.high[turning], self.speed[turning])
         begin = np.zeros(int(turning.sum())) if start is None else start
         return chosen(rotaries(self.chain, axes), limits, begin)
 
     def joint_values(self, tips: Floats, angles: Floats, length: float) -> Floats:
-        """Joint values (m, n) for tips (m, 3) in the work mount's frame with rotary angles (m, r) and a tool `length` mm
-        from the tool mount to the tip."""
+        """Joint values (m, n) for tips (m, 3) in the work mount's frame with rotary angles (m, r) and a tool
+        `length` mm from the tool mount to the tip."""
         return with_linear(self.chain, tips, angles, length)
 
     def why_not(self, axis: Floats) -> str:
-        """Why the tool cannot point along an axis (3,) of the work mount's frame, in words; empty where it can."""
+        """Why the tool cannot point along an axis (3,) of the work mount's frame, in words; empty where it
+        can."""
         try:
             found = rotaries(self.chain, axis[None])
         except ComputeError as error:
@@ -141,7 +142,8 @@ def _lack(joint: Joint, angle: float) -> tuple[float, str]:
     nearest = int(np.argmin(lacks))
     lack = float(max(0.0, lacks[nearest]))
     words = (
-        f"{joint.letter or joint.name} would have to stand at {turns[nearest]:.2f}°, {lack:.2f}° beyond its range of"
+        f"{joint.letter or joint.name} would have to stand at {turns[nearest]:.2f}°, {lack:.2f}° beyond "
+        "its range of"
         f" {low:g}° to {high:g}°"
     )
     return lack, words

@@ -1,4 +1,5 @@
-"""A setup on its machine: what the words of a program mean there, and how the joints stand along its motion."""
+"""A setup on its machine: what the words of a program mean there, and how the joints stand along its
+motion."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ TURN_DEG = 2.0
 
 @dataclass(frozen=True)
 class OnMachine:
-    """A machine and where the setup stands on it: `work_from_setup` (4, 4) takes the setup frame to the work mount's."""
+    """A machine and where the setup stands on it: `work_from_setup` (4, 4) takes the setup frame to the work
+    mount's."""
 
     machine: Machine
     work_from_setup: Floats
@@ -31,8 +33,8 @@ class OnMachine:
 
     @cached_property
     def zero(self) -> Floats:
-        """What the control holds as the work offset: values (n,) of the joints, rotary ones at zero, at which the tip of a
-        tool without length stands on program zero."""
+        """What the control holds as the work offset: values (n,) of the joints, rotary ones at zero, at which
+        the tip of a tool without length stands on program zero."""
         machine = self.machine
         origin, upright = self.work_from_setup[None, :3, 3], np.zeros((1, len(machine.rotary)))
         return np.asarray(machine.joint_values(origin, upright, 0.0)[0])
@@ -42,8 +44,8 @@ class OnMachine:
         return [self.machine.place(letter) for letter in LINEAR]
 
     def joints(self, words: Floats, angles: Floats, length: float) -> Floats:
-        """Joint values (m, n) for coordinates X, Y, Z (m, 3) of the work offset, the tool's length corrected along Z, with
-        the rotary joints at angles (r,) or (m, r) degrees."""
+        """Joint values (m, n) for coordinates X, Y, Z (m, 3) of the work offset, the tool's length corrected
+        along Z, with the rotary joints at angles (r,) or (m, r) degrees."""
         out = np.tile(self.zero, (len(words), 1))
         out[:, self._linear] += words
         out[:, self._linear[2]] += length
@@ -71,16 +73,16 @@ class OnMachine:
         return np.asarray(self.tips(self.joints(np.zeros((1, 3)), angles, 0.0), 0.0)[1][0])
 
     def frame(self, angles: Floats, length: float) -> RowFrame:
-        """The coordinates of the work offset with the rotary joints at angles (r,) and a tool of a length: with every
-        rotary joint at zero the setup frame."""
+        """The coordinates of the work offset with the rotary joints at angles (r,) and a tool of a length:
+        with every rotary joint at zero the setup frame."""
         corners = np.vstack([np.zeros(3), np.eye(3)])
         tips, axes = self.tips(self.joints(corners, angles, length), length)
         matrix = transform(np.column_stack(list(tips[1:] - tips[0])), tips[0])
         return RowFrame(_tidy(matrix), _tidy(axes[0]), np.array(angles, dtype=np.float64))
 
     def turned(self, words: Floats, before: Floats, after: Floats, length: float) -> Floats:
-        """Poses (m, 12: tip and axis at both ends, setup frame) while the rotary joints go evenly from angles to angles
-        (r,) and the linear ones stand at words (3,)."""
+        """Poses (m, 12: tip and axis at both ends, setup frame) while the rotary joints go evenly from angles
+        to angles (r,) and the linear ones stand at words (3,)."""
         count = max(1, int(np.ceil(np.abs(after - before).max(initial=0.0) / TURN_DEG)))
         share = np.linspace(0.0, 1.0, count + 1)[:, None]
         angles = before + share * (after - before)
@@ -90,8 +92,8 @@ class OnMachine:
     def driven(
         self, motion: ProgramMotion, lengths: dict[int, float], tolerance: float
     ) -> tuple[Floats, Floats, NDArray[np.int32]]:
-        """Joint values (m, n) at both ends of the straight pieces of a motion, and the move (m,) of each. `lengths` are
-        those of the tools by number, mm."""
+        """Joint values (m, n) at both ends of the straight pieces of a motion, and the move (m,) of each.
+        `lengths` are those of the tools by number, mm."""
         pieces, owner = motion.straightened(tolerance)
         start, end = (np.zeros((len(pieces), len(self.machine.chain))) for _ in range(2))
         turning = motion.turning

@@ -57,8 +57,8 @@ def move_times(
 ) -> Floats:
     """Time (n,) s of every move of a program on a machine, dwells included, without tool changes.
 
-    On a machine with rotary joints the setup's place `on` it and the `lengths` mm of the tools by number are needed, since
-    joints move as they follow from both.
+    On a machine with rotary joints the setup's place `on` it and the `lengths` mm of the tools by number are
+    needed, since joints move as they follow from both.
     """
     if len(motion) == 0:
         return np.zeros(0)
@@ -89,7 +89,8 @@ def move_times(
 
 
 def _ways(moved: Floats, machine: Machine) -> Floats:
-    """How far (m,) pieces go: the way of the linear joints mm, or where only rotary joints move, theirs in degrees."""
+    """How far (m,) pieces go: the way of the linear joints mm, or where only rotary joints move, theirs in
+    degrees."""
     linear = np.linalg.norm(moved[:, ~machine.chain.rotary], axis=1)
     rotary = np.abs(moved[:, machine.chain.rotary]).max(axis=1, initial=0.0)
     return np.asarray(np.where(linear > 1e-9, linear, rotary))

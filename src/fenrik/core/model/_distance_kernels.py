@@ -8,7 +8,8 @@ from numba import njit, prange
 
 @njit(cache=True, nogil=True)
 def build(boxes, leaf):
-    """Binary tree over boxes (n, 6: low xyz, high xyz): node boxes, children (leaves: first, -count), order."""
+    """Binary tree over boxes (n, 6: low xyz, high xyz): node boxes, children (leaves: first, -count),
+    order."""
     n = len(boxes)
     order = np.arange(n)
     node_box = np.empty((2 * n + 1, 6))

@@ -15,8 +15,8 @@ WITHIN_MM = 1e-4
 
 
 def simple_facts(face: Any) -> tuple[str, dict[str, Any]] | None:
-    """Kind and defining numbers of the simple surface that a free-form face lies on, as `brep.face_facts` gives them, or
-    None. Method: OpenCASCADE's canonical recognition."""
+    """Kind and defining numbers of the simple surface that a free-form face lies on, as `brep.face_facts`
+    gives them, or None. Method: OpenCASCADE's canonical recognition."""
     found = ShapeAnalysis_CanonicalRecognition(face)
     plane, cylinder, cone, sphere = gp_Pln(), gp_Cylinder(), gp_Cone(), gp_Sphere()
     point, normal = _middle(face)
@@ -36,9 +36,11 @@ def simple_facts(face: Any) -> tuple[str, dict[str, Any]] | None:
                 away = away - (away @ axis) * axis
             radius = body.RefRadius() if kind == "cone" else body.Radius()
             return kind, {
-                "origin": origin.tolist(), "axis": axis.tolist(), "radius": float(radius),
+                "origin": origin.tolist(),
+                "axis": axis.tolist(),
+                "radius": float(radius),
                 "hollow": bool(away @ normal < 0),
-            }  # fmt: skip
+            }
     return None
 
 

@@ -12,8 +12,8 @@ Floats = NDArray[np.float64]
 
 
 class DistanceField:
-    """Exact distance to a closed mesh through a tree of boxes; sign by angle-weighted normals
-    (Bærentzen and Aanæs 2005). Same frame as the mesh, mm. Triangles without area bound nothing and are left out."""
+    """Exact distance to a closed mesh through a tree of boxes; sign by angle-weighted normals (Bærentzen and
+    Aanæs 2005). Same frame as the mesh, mm. Triangles without area bound nothing and are left out."""
 
     def __init__(self, mesh: TriangleMesh) -> None:
         mesh = _with_area(mesh)

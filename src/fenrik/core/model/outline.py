@@ -1,8 +1,9 @@
 """A mesh seen from above: the area that its triangles cover, from their borders alone.
 
-Triangles that lie side by side and face the same way form a sheet. What a sheet covers is bounded by its border, which has
-about as many edges as the square root of its triangles; only borders are cut with each other, never all triangles. So the
-work grows with the triangles in proportion, also where a face is folded or stands almost upright.
+Triangles that lie side by side and face the same way form a sheet. What a sheet covers is bounded by its
+border, which has about as many edges as the square root of its triangles; only borders are cut with each
+other, never all triangles. So the work grows with the triangles in proportion, also where a face is folded or
+stands almost upright.
 """
 
 from __future__ import annotations
@@ -23,7 +24,8 @@ Ints = NDArray[np.int64]
 PRECISION_MM, GAP_MM = 1e-7, 1e-4
 """Grid on which borders are cut with each other, and gaps that are closed."""
 UPRIGHT = 1e-6
-"""A triangle whose width seen from above is less than this share of its longest edge stands upright and covers nothing."""
+"""A triangle whose width seen from above is less than this share of its longest edge stands upright and
+covers nothing."""
 
 
 def projected(mesh: TriangleMesh, faces: list[int] | None = None) -> BaseGeometry:
@@ -43,7 +45,8 @@ def projected(mesh: TriangleMesh, faces: list[int] | None = None) -> BaseGeometr
 
 
 def _seen(mesh: TriangleMesh) -> tuple[Floats, Floats, NDArray[np.bool_]]:
-    """Corners (n, 3, 2) in plan view, twice the signed area (n,), and which triangles (n,) do not stand upright."""
+    """Corners (n, 3, 2) in plan view, twice the signed area (n,), and which triangles (n,) do not stand
+    upright."""
     corners = mesh.vertices[mesh.triangles]
     flat = corners[:, :, :2]
     a, b = flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]
@@ -53,8 +56,8 @@ def _seen(mesh: TriangleMesh) -> tuple[Floats, Floats, NDArray[np.bool_]]:
 
 
 def sheets(triangles: Ints, kind: NDArray[np.float64], count: int) -> tuple[Ints, list[Ints]]:
-    """The sheet of every triangle (n,) and the border of every sheet as edges (k, 2) of vertices: triangles of one kind (n,)
-    that share edges belong together. `count` is the number of vertices."""
+    """The sheet of every triangle (n,) and the border of every sheet as edges (k, 2) of vertices: triangles
+    of one kind (n,) that share edges belong together. `count` is the number of vertices."""
     sides = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     owner = np.tile(np.arange(len(triangles)), 3)
     key = sides.min(axis=1) * count + sides.max(axis=1)

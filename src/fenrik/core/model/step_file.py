@@ -108,7 +108,8 @@ def _sewn(shape: Any, name: str, heal: bool, problems: list[Problem]) -> Any:
     if not heal:
         raise FileError(
             f"The STEP file '{name}' holds no solid: its {len(faces)} faces form an open shell or lie loose.",
-            remedy=f"Set part.heal to true to sew gaps up to {SEWING_MM} mm, or close the solid where it was made.",
+            remedy=f"Set part.heal to true to sew gaps up to {SEWING_MM} mm, or close the solid where it "
+            "was made.",
         )
     sewing = BRepBuilderAPI_Sewing(SEWING_MM)
     sewing.Add(shape)
@@ -151,7 +152,8 @@ def _repaired(body: Any, name: str, heal: bool, problems: list[Problem]) -> Any:
     problems.append(
         Problem(
             "caution",
-            f"The solid of '{name}' is invalid and repair did not help (volume {before:.6g}, repaired {after:.6g} mm³).",
+            f"The solid of '{name}' is invalid and repair did not help (volume {before:.6g}, repaired "
+            f"{after:.6g} mm³).",
             "Look at it closely before you trust paths on it, or export it again.",
         )
     )

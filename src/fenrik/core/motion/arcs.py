@@ -1,8 +1,9 @@
 """Arcs and lines fitted to a polyline in a plane within a tolerance.
 
-An arc between two given points has one free value, its height over their chord (sagitta). Every point between allows
-a range of it, about its own height by tolerance / (4 t (1 - t)) at the share t of the chord; the middle of what all
-allow is taken and then tested exactly on the whole polyline: points, and where chords come nearest to the centre.
+An arc between two given points has one free value, its height over their chord (sagitta). Every point between
+allows a range of it, about its own height by tolerance / (4 t (1 - t)) at the share t of the chord; the
+middle of what all allow is taken and then tested exactly on the whole polyline: points, and where chords come
+nearest to the centre.
 """
 
 from __future__ import annotations
@@ -21,7 +22,8 @@ PATIENCE = 3
 
 @njit(cache=True, nogil=True)
 def _fit(points, tolerance, max_radius):  # type: ignore[no-untyped-def]
-    """Greedy: the longest run from each point that one arc or line holds. Returns rows (end index, turn, cx, cy)."""
+    """Greedy: the longest run from each point that one arc or line holds. Returns rows (end index, turn, cx,
+    cy)."""
     n = len(points)
     out = np.empty((n, 4))
     used = 0
@@ -45,7 +47,8 @@ def _fit(points, tolerance, max_radius):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _one_move(points, i, j, tolerance, max_radius):  # type: ignore[no-untyped-def]
-    """Whether one move holds points i..j: a line where they lie on one, an arc where there are two between at least.
+    """Whether one move holds points i..j: a line where they lie on one, an arc where there are two between at
+    least.
 
     Returns (held, turn, centre x, centre y).
     """
@@ -91,8 +94,8 @@ def _one_move(points, i, j, tolerance, max_radius):  # type: ignore[no-untyped-d
 
 @njit(cache=True, nogil=True)
 def _held(points, i, j, cx, cy, radius, turn, tolerance):  # type: ignore[no-untyped-def]
-    """Whether the polyline i..j lies within the tolerance of the arc, its points one behind the other, over at most
-    half a turn."""
+    """Whether the polyline i..j lies within the tolerance of the arc, its points one behind the other, over
+    at most half a turn."""
     total = 0.0
     for k in range(i, j):
         px, py = points[k, 0] - cx, points[k, 1] - cy

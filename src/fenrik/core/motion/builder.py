@@ -105,8 +105,8 @@ class PathBuilder:
         kind: Motion,
         plane: Plane = Plane.XY,
     ) -> None:
-        """An arc or helix to `end`, by default about Z; `turn` +1 counter-clockwise, -1 clockwise, `centre` along the
-        first and second axis of the plane."""
+        """An arc or helix to `end`, by default about Z; `turn` +1 counter-clockwise, -1 clockwise, `centre`
+        along the first and second axis of the plane."""
         self._add(*end, kind, feed, turn, *centre, plane)
 
     def build(self) -> Toolpath:

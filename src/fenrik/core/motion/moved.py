@@ -22,8 +22,9 @@ UPRIGHT = 1e-4
 def moved_path(path: Toolpath, matrix: Floats) -> Toolpath:
     """The path through a rigid transform (4, 4).
 
-    While Z stays Z, arcs in XY and canned cycles stay what they are, and arcs in the other planes become chords; else all of
-    them become plain moves. Raises ComputeError for a path on which the control corrects the radius and Z does not stay Z.
+    While Z stays Z, arcs in XY and canned cycles stay what they are, and arcs in the other planes become
+    chords; else all of them become plain moves. Raises ComputeError for a path on which the control corrects
+    the radius and Z does not stay Z.
     """
     if np.abs(matrix - np.eye(4)).max() < SAME:
         return path
@@ -55,7 +56,8 @@ def moved_path(path: Toolpath, matrix: Floats) -> Toolpath:
 
 
 def _upright(matrix: Floats, tips: Floats) -> Floats:
-    """The transform with Z exactly Z, the same in the middle of tips (n, 3): what goes straight down still does."""
+    """The transform with Z exactly Z, the same in the middle of tips (n, 3): what goes straight down still
+    does."""
     middle = 0.5 * (tips.min(axis=0) + tips.max(axis=0))
     angle = np.arctan2(matrix[1, 0], matrix[0, 0])
     c, s = np.cos(angle), np.sin(angle)

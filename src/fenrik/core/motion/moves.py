@@ -39,12 +39,12 @@ def _first_frame() -> NDArray[np.int32]:
 class Moves:
     """Moves one after the other, in columns of length n; mm, mm/min.
 
-    `tip` (n, 3) is where each ends; `kind` (n,) of Motion; `turn` (n,) 0 straight, +1 counter-clockwise, -1 clockwise;
-    `plane` (n,) of planes.Plane in which an arc lies, `centre` (n, 2) along the plane's first and second axis (NaN for
-    straight moves); `feed` (n,), 0 for rapids. `axis` (n, 3) is the unit direction from the tip to the spindle at the
-    end of each move, or (1, 3) for all; `side` (n,), or (1,) for all, is the index of the frame in whose coordinates a
-    move is written. `begin` (n, 3) is where each begins; None where each begins at the tip of the one before (the first
-    at its own).
+    `tip` (n, 3) is where each ends; `kind` (n,) of Motion; `turn` (n,) 0 straight, +1 counter-clockwise, -1
+    clockwise; `plane` (n,) of planes.Plane in which an arc lies, `centre` (n, 2) along the plane's first and
+    second axis (NaN for straight moves); `feed` (n,), 0 for rapids. `axis` (n, 3) is the unit direction from
+    the tip to the spindle at the end of each move, or (1, 3) for all; `side` (n,), or (1,) for all, is the
+    index of the frame in whose coordinates a move is written. `begin` (n, 3) is where each begins; None where
+    each begins at the tip of the one before (the first at its own).
     """
 
     tip: Floats = column("<f8", 3)
@@ -114,7 +114,8 @@ class Moves:
         return points.min(axis=0), points.max(axis=0)
 
     def at(self, owner: Whole, share: Floats, sweeps: Floats) -> Floats:
-        """Positions (m, 3) at a share (m,) of the way along moves `owner` (m,), whose arcs turn through `sweeps` (n,)."""
+        """Positions (m, 3) at a share (m,) of the way along moves `owner` (m,), whose arcs turn through
+        `sweeps` (n,)."""
         start, tip = self.start[owner], self.tip[owner]
         points = start + share[:, None] * (tip - start)
         arc = self.turn[owner] != 0
@@ -127,7 +128,8 @@ class Moves:
         return points
 
     def chords(self, tolerance: float, least: int = 1) -> Whole:
-        """How many chords (n,) keep each arc within `tolerance` mm, `least` at least; 1 for straight moves."""
+        """How many chords (n,) keep each arc within `tolerance` mm, `least` at least; 1 for straight
+        moves."""
         counts = np.ones(len(self), dtype=np.int64)
         arc = np.flatnonzero(self.turn)
         radius = np.maximum(planes.radii(self.start[arc], self.centre[arc], self.plane[arc]), tolerance)
@@ -138,8 +140,8 @@ class Moves:
         return counts
 
     def divided(self, counts: Whole) -> tuple[Moves, Whole]:
-        """Every move of a chain in so many even parts (n,), at least one, on arcs and helices too; and the move (m,) that
-        each came from. The first row stays one."""
+        """Every move of a chain in so many even parts (n,), at least one, on arcs and helices too; and the
+        move (m,) that each came from. The first row stays one."""
         counts = np.concatenate([[1], np.maximum(counts[1:], 1)])
         owner = np.repeat(np.arange(len(self)), counts)
         first = np.cumsum(counts) - counts
@@ -158,8 +160,9 @@ class Moves:
     def straightened(
         self, tolerance: float, longest: float | None = None
     ) -> tuple[Floats, NDArray[np.int32]]:
-        """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each belongs to; the
-        ends of an arc's chords lie on it. Moves at feed are cut into parts of at most `longest` mm."""
+        """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each
+        belongs to; the ends of an arc's chords lie on it. Moves at feed are cut into parts of at most
+        `longest` mm."""
         sweeps, counts = self.sweeps(), self.chords(tolerance)
         if longest is not None:
             parts = np.ceil(self.lengths() / longest - 1e-9)

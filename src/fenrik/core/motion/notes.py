@@ -77,7 +77,8 @@ class NarrowEntry:
 
 @dataclass(frozen=True)
 class Engagement:
-    """The engagement along a clearing path: what was `wanted`, what 95 % of its length stay under, the most; degrees."""
+    """The engagement along a clearing path: what was `wanted`, what 95 % of its length stay under, the most;
+    degrees."""
 
     kind: ClassVar[str] = "load"
     wanted_deg: float
@@ -109,8 +110,8 @@ class ThroughAir:
 
 @dataclass(frozen=True)
 class Short:
-    """Shank or holder (`part`) would touch at `place` by `lack` mm: a `share` of the way was left out, lifted or kept.
-    `stick_out` mm would do for a holder."""
+    """Shank or holder (`part`) would touch at `place` by `lack` mm: a `share` of the way was left out, lifted
+    or kept. `stick_out` mm would do for a holder."""
 
     kind: ClassVar[str] = "short"
     place: Place
@@ -164,7 +165,8 @@ class EdgeLeft:
 
 @dataclass(frozen=True)
 class FeedAdapted:
-    """The feed follows the measured engagement: s of the cutting moves before and after, least and most feed."""
+    """The feed follows the measured engagement: s of the cutting moves before and after, least and most
+    feed."""
 
     kind: ClassVar[str] = "adapted"
     before_s: float
@@ -198,8 +200,8 @@ class Repeated:
 
 @dataclass(frozen=True)
 class ThreadCut:
-    """A thread about an `axis` (x, y) between heights `low` and `high` and radii `inner` and `outer`, which the model shows
-    as a bore (`internal`) or a boss."""
+    """A thread about an `axis` (x, y) between heights `low` and `high` and radii `inner` and `outer`, which
+    the model shows as a bore (`internal`) or a boss."""
 
     kind: ClassVar[str] = "thread"
     name: str
@@ -217,8 +219,8 @@ class ThreadCut:
 
 @dataclass(frozen=True)
 class EdgeBroken:
-    """A chamfer along `lines` under the height `top`, `width` seen from above and `height` from the side, which the model
-    shows as a sharp edge."""
+    """A chamfer along `lines` under the height `top`, `width` seen from above and `height` from the side,
+    which the model shows as a sharp edge."""
 
     kind: ClassVar[str] = "broken_edge"
     lines: Lines
@@ -233,8 +235,8 @@ class EdgeBroken:
 
 @dataclass(frozen=True)
 class Engraved:
-    """A groove along `lines`, `depth` deep at the line; beside it the tool's underside, its `heights` over the tip at
-    `radii`, leaves of that."""
+    """A groove along `lines`, `depth` deep at the line; beside it the tool's underside, its `heights` over
+    the tip at `radii`, leaves of that."""
 
     kind: ClassVar[str] = "engraving"
     lines: Lines
@@ -247,10 +249,9 @@ class Engraved:
         return None
 
 
-Note = (
-    Empty | Narrow | Unreached | NarrowEntry | Engagement | ThroughAir | Short | WallLeft | EdgeLeft | FeedAdapted
-    | Repeated | ThreadCut | EdgeBroken | Engraved
-)  # fmt: skip
+Found = Narrow | Unreached | NarrowEntry | ThroughAir | Short | WallLeft | EdgeLeft
+Done = Empty | Engagement | FeedAdapted | Repeated | ThreadCut | EdgeBroken | Engraved
+Note = Found | Done
 _KINDS: dict[str, type[Any]] = {k.kind: k for k in Note.__args__}  # type: ignore[attr-defined]
 
 

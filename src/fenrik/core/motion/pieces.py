@@ -1,4 +1,5 @@
-"""Straight pieces of motion: (m, 6) tip to tip with the tool upright, (m, 12) with its axis beside the tip at both ends."""
+"""Straight pieces of motion: (m, 6) tip to tip with the tool upright, (m, 12) with its axis beside the tip at
+both ends."""
 
 from __future__ import annotations
 

@@ -13,7 +13,8 @@ FULL_TURN_BELOW = 1e-7
 
 
 class Plane(IntEnum):
-    """Where an arc lies; a helix runs square to it. The value is the row of AXES and 17 less than the G code."""
+    """Where an arc lies; a helix runs square to it. The value is the row of AXES and 17 less than the G
+    code."""
 
     XY = 0
     ZX = 1
@@ -39,8 +40,8 @@ def radii(start: Floats, centre: Floats, plane: NDArray[np.int8]) -> Floats:
 def sweeps(
     start: Floats, end: Floats, centre: Floats, turn: NDArray[np.int8], plane: NDArray[np.int8]
 ) -> Floats:
-    """Angle rad (n,), over 0, that arcs from start to end (n, 3) turn through; `turn` (n,) +1 counter-clockwise, -1
-    clockwise. A closed arc is a full turn."""
+    """Angle rad (n,), over 0, that arcs from start to end (n, 3) turn through; `turn` (n,) +1
+    counter-clockwise, -1 clockwise. A closed arc is a full turn."""
     a, b = in_plane(start, plane) - centre, in_plane(end, plane) - centre
     sweep = (np.arctan2(b[:, 1], b[:, 0]) - np.arctan2(a[:, 1], a[:, 0])) * turn
     sweep = np.where(sweep < -np.pi, sweep + 2 * np.pi, sweep)
@@ -50,7 +51,8 @@ def sweeps(
 def on_arcs(
     start: Floats, end: Floats, centre: Floats, angle: Floats, plane: NDArray[np.int8], share: Floats
 ) -> Floats:
-    """Points (n, 3) after turning by `angle` (n,) rad, signed, at a `share` (n,) of the way square to the plane."""
+    """Points (n, 3) after turning by `angle` (n,) rad, signed, at a `share` (n,) of the way square to the
+    plane."""
     arm = in_plane(start, plane) - centre
     c, s = np.cos(angle), np.sin(angle)
     out = start + share[:, None] * (end - start)

@@ -18,8 +18,9 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class RowFrame:
-    """Coordinates in which moves are written while the rotary joints stand: `setup_from_rows` (4, 4), the tool's `axis`
-    (3,) in the setup frame, from the tip to the spindle, and the joints' `angles` (r,) degrees."""
+    """Coordinates in which moves are written while the rotary joints stand: `setup_from_rows` (4, 4), the
+    tool's `axis` (3,) in the setup frame, from the tip to the spindle, and the joints' `angles` (r,)
+    degrees."""
 
     setup_from_rows: Floats
     axis: Floats
@@ -41,9 +42,10 @@ class RowFrame:
 class Turning:
     """What the moves of a program mean on a machine with rotary joints.
 
-    `frames` are the coordinates that moves are written in, by `Moves.side`; `came` (n,) is the frame before each move;
-    `aside` (n,) marks moves that are no path: to the machine's upper end, and of rotary joints. The latter go through
-    `poses` (m, 12: tip and axis at both ends, setup frame); `owner` (m,) is the move of each.
+    `frames` are the coordinates that moves are written in, by `Moves.side`; `came` (n,) is the frame before
+    each move; `aside` (n,) marks moves that are no path: to the machine's upper end, and of rotary joints.
+    The latter go through `poses` (m, 12: tip and axis at both ends, setup frame); `owner` (m,) is the move of
+    each.
     """
 
     came: NDArray[np.int32] = column("<i4")
@@ -83,9 +85,10 @@ class Turning:
 class ProgramMotion:
     """Moves of one program in program coordinates, with marks of length n.
 
-    `tool` (n,) number; `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the text from 1;
-    `dwell` (n,) s for which the tool stands after a move; `offset` (n,) 54 to 59, the work offset in whose coordinates it
-    is. `turning` is there on machines with rotary joints: then moves have coordinates of their own.
+    `tool` (n,) number; `spindle` (n,) 1/min, negative counter-clockwise, 0 stopped; `line` (n,) line of the
+    text from 1; `dwell` (n,) s for which the tool stands after a move; `offset` (n,) 54 to 59, the work
+    offset in whose coordinates it is. `turning` is there on machines with rotary joints: then moves have
+    coordinates of their own.
     """
 
     moves: Moves = table.table()
@@ -158,8 +161,8 @@ class ProgramMotion:
         return self.moves.straightened(tolerance, longest)
 
     def in_setup(self, tolerance: float, longest: float | None = None) -> tuple[Floats, NDArray[np.int32]]:
-        """As `straightened`, in the setup frame: (m, 6) where the tool is upright throughout, else (m, 12) with tip and
-        axis at both ends."""
+        """As `straightened`, in the setup frame: (m, 6) where the tool is upright throughout, else (m, 12)
+        with tip and axis at both ends."""
         pieces, owner = self.straightened(tolerance, longest)
         return (pieces, owner) if self.turning is None else self._placed(self.turning, pieces, owner)
 
@@ -192,8 +195,8 @@ class ProgramMotion:
     def _placed(
         self, turning: Turning, pieces: Floats, owner: NDArray[np.int32]
     ) -> tuple[Floats, NDArray[np.int32]]:
-        """Straight pieces (m, 6) of moves, in the moves' coordinates, as poses (k, 12) in the setup frame with the move
-        (k,) of each; (k, 6) where the tool is upright throughout."""
+        """Straight pieces (m, 6) of moves, in the moves' coordinates, as poses (k, 12) in the setup frame
+        with the move (k,) of each; (k, 6) where the tool is upright throughout."""
         turned, sides = turning.turns, self.moves.sides
         own = np.flatnonzero(~turned[owner])
         used = np.unique(sides[owner[own]]) if len(own) else np.zeros(0, dtype=np.int32)

@@ -19,8 +19,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Place:
-    """Where a path is made again: p -> `turn` p + `shift` in plan view, mm. `turn` (2, 2) is orthogonal; a mirror has
-    determinant -1."""
+    """Where a path is made again: p -> `turn` p + `shift` in plan view, mm. `turn` (2, 2) is orthogonal; a
+    mirror has determinant -1."""
 
     turn: tuple[tuple[float, float], tuple[float, float]]
     shift: tuple[float, float]
@@ -63,7 +63,8 @@ def mirrored_over(point: tuple[float, float], degrees: float) -> Place:
 
 
 def placed(path: Toolpath, place: Place, chord: float) -> Toolpath:
-    """The path at a place. Arcs in upright planes that are turned out of them become chords within `chord` mm."""
+    """The path at a place. Arcs in upright planes that are turned out of them become chords within `chord`
+    mm."""
     if place.turned:
         path = _without_upright_arcs(path, chord)
     tip = path.tip.copy()

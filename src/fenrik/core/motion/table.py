@@ -1,4 +1,5 @@
-"""Tables of columns: frozen dataclasses whose columns are declared with `column`, and what is the same for all of them."""
+"""Tables of columns: frozen dataclasses whose columns are declared with `column`, and what is the same for
+all of them."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ Chosen = NDArray[np.int64] | NDArray[np.int32] | NDArray[np.bool_] | slice
 
 
 def column(dtype: str, width: int = 1, shared: bool = False, **options: Any) -> Any:
-    """A column of numbers (n,), or (n, `width`), kept as `dtype`. One row of a `shared` column may stand for all rows."""
+    """A column of numbers (n,), or (n, `width`), kept as `dtype`. One row of a `shared` column may stand for
+    all rows."""
     return field(metadata={"dtype": dtype, "width": width, "shared": shared}, **options)
 
 

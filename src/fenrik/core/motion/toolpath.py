@@ -22,10 +22,11 @@ Span = TypeVar("Span", "Cycle", "Compensated")
 
 @dataclass(frozen=True)
 class Cycle:
-    """Rows first..last of a path that a controller drives as one canned cycle (ISO 6983-1: G73, G74, G81 to G85, G89).
+    """Rows first..last of a path that a controller drives as one canned cycle (ISO 6983-1: G73, G74, G81 to
+    G85, G89).
 
-    It is driven at the place of row `last`: from `retract` down to `bottom` mm, `peck` mm at a time, and up to `back`, with
-    `dwell` s at the bottom.
+    It is driven at the place of row `last`: from `retract` down to `bottom` mm, `peck` mm at a time, and up
+    to `back`, with `dwell` s at the bottom.
     """
 
     kind: CycleKind
@@ -41,9 +42,10 @@ class Cycle:
 
 @dataclass(frozen=True)
 class Compensated:
-    """Rows first..last of a path on which the control corrects the cutter's radius (ISO 6983-1: G41, G42): row `first` is
-    the straight move on which it begins, row `last` that on which it ends. The tool goes on the `side` +1 left (G41) or -1
-    right (G42) of the contour; `whole` by its radius, so that the contour itself is written, else by its wear only."""
+    """Rows first..last of a path on which the control corrects the cutter's radius (ISO 6983-1: G41, G42):
+    row `first` is the straight move on which it begins, row `last` that on which it ends. The tool goes on
+    the `side` +1 left (G41) or -1 right (G42) of the contour; `whole` by its radius, so that the contour
+    itself is written, else by its wear only."""
 
     first: int
     last: int
@@ -52,7 +54,8 @@ class Compensated:
 
 
 def on_rows(spans: Sequence[Span], first: NDArray[np.int64], last: NDArray[np.int64]) -> list[Span]:
-    """Spans of rows after their rows have become others: `first` and `last` (n,) are the new numbers of each."""
+    """Spans of rows after their rows have become others: `first` and `last` (n,) are the new numbers of
+    each."""
     return [replace(s, first=int(first[s.first]), last=int(last[s.last])) for s in spans]
 
 
@@ -65,8 +68,9 @@ def shifted(spans: Sequence[Span], by: int) -> list[Span]:
 class Toolpath:
     """Moves of one operation; row 0 says where they begin and is reached by rapid.
 
-    `level` and `run` (n,) are marks of the strategy: the level that a move belongs to and the run on it. `cycles` and
-    `compensated` name stretches that a control drives in its own way, `notes` say what the strategy found.
+    `level` and `run` (n,) are marks of the strategy: the level that a move belongs to and the run on it.
+    `cycles` and `compensated` name stretches that a control drives in its own way, `notes` say what the
+    strategy found.
     """
 
     moves: Moves = table.table()
@@ -114,8 +118,8 @@ class Toolpath:
         return replace(self, moves=replace(self.moves, **columns))
 
     def divided(self, counts: NDArray[np.int64]) -> tuple[Toolpath, NDArray[np.int64]]:
-        """Every move in so many even parts (n,), and the row (m,) that each came from. Spans keep their stretches, cycles
-        go from the first part of their first row."""
+        """Every move in so many even parts (n,), and the row (m,) that each came from. Spans keep their
+        stretches, cycles go from the first part of their first row."""
         moves, owner = self.moves.divided(counts)
         rows = np.arange(len(self))
         first, last = np.searchsorted(owner, rows), np.searchsorted(owner, rows, "right") - 1

@@ -16,7 +16,8 @@ Floats = NDArray[np.float64]
 DWELL_S = 0.006
 """Dwells are written in hundredths of a second."""
 LEAN = 3e-5
-"""Sine by which a tool may lean off its side: angles are written in thousandths of a degree, up to three of them."""
+"""Sine by which a tool may lean off its side: angles are written in thousandths of a degree, up to three of
+them."""
 
 
 @dataclass(frozen=True)
@@ -112,8 +113,8 @@ def compare(planned: list[PlannedMoves], posted: ProgramMotion, resolution: floa
 def _placed(
     found: Comparison, planned: list[PlannedMoves], posted: ProgramMotion, resolution: float
 ) -> Comparison:
-    """On machines with rotary joints: moves that are no path go with the step that they lead to, and the moves of every step
-    must be where its side is, the tool leaning as it does there."""
+    """On machines with rotary joints: moves that are no path go with the step that they lead to, and the
+    moves of every step must be where its side is, the tool leaning as it does there."""
     if posted.turning is None or not len(posted):
         return found
     turning, step_of = posted.turning, found.step_of.copy()
@@ -142,8 +143,8 @@ def _placed(
 
 
 def _alike(want: _Wanted, posted: ProgramMotion, keep: NDArray[np.int64], resolution: float) -> bool:
-    """Whether the posted moves `keep` are the planned ones one by one, by the same measures as the walk that names what
-    differs."""
+    """Whether the posted moves `keep` are the planned ones one by one, by the same measures as the walk that
+    names what differs."""
     if len(keep) == 0 or len(keep) != len(want.end):
         return False
     turn, plane, feed = posted.turn[keep], posted.plane[keep], posted.feed[keep]
@@ -228,7 +229,8 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
 
 
 def _large(end: Floats, centre: Floats, turn: NDArray[np.int8], plane: NDArray[np.int8]) -> NDArray[np.bool_]:
-    """Arcs (n,) of more than half a turn: where one ends as good as where it begins it is a circle, not nothing."""
+    """Arcs (n,) of more than half a turn: where one ends as good as where it begins it is a circle, not
+    nothing."""
     out = np.zeros(len(end), dtype=np.bool_)
     arc = np.flatnonzero(turn)
     arc = arc[arc > 0]
@@ -237,8 +239,8 @@ def _large(end: Floats, centre: Floats, turn: NDArray[np.int8], plane: NDArray[n
 
 
 def _roundings(moves: PlannedMoves) -> Floats:
-    """How many rounded numbers (n,) the text's end of each move stands on: one, but in a pecking cycle, which counts its
-    depths from a rounded height in rounded steps, as many as pecks before it and two more."""
+    """How many rounded numbers (n,) the text's end of each move stands on: one, but in a pecking cycle, which
+    counts its depths from a rounded height in rounded steps, as many as pecks before it and two more."""
     out = np.ones(len(moves))
     for cycle in moves.cycles:
         if cycle.peck:

@@ -1,4 +1,5 @@
-"""Holds what a control drives where it corrects the cutter's radius against what was planned for the tool's middle."""
+"""Holds what a control drives where it corrects the cutter's radius against what was planned for the tool's
+middle."""
 
 from __future__ import annotations
 
@@ -16,13 +17,15 @@ CHORD_MM = 0.0005
 """Chords of arcs in this comparison leave them by no more than this."""
 LONGEST_MM = 0.5
 SLACK_MM = 0.003
-"""How far a corrected way may leave the planned one, besides rounding: contours of fitted arcs have small bends."""
+"""How far a corrected way may leave the planned one, besides rounding: contours of fitted arcs have small
+bends."""
 
 
 def correction_findings(
     program: Program, motion: ProgramMotion, spans: list[tuple[int, int]], resolution: float
 ) -> list[Finding]:
-    """A stop for every stretch `spans` (first and last move of `motion`) that leaves its planned way by more than rounding."""
+    """A stop for every stretch `spans` (first and last move of `motion`) that leaves its planned way by more
+    than rounding."""
     planned = [(step, c) for step in program.steps for c in step.path.compensated]
     if len(planned) != len(spans):
         words = f"The text corrects the radius {len(spans)} times where {len(planned)} were planned."
@@ -36,11 +39,14 @@ def correction_findings(
         if off > SLACK_MM + 3.0 * resolution:
             out.append(
                 Finding(
-                    "stop", "correction",
+                    "stop",
+                    "correction",
                     f"Corrected by the radius, '{step.name}' leaves its planned way by {off:.4f} mm.",
-                    "Let the computer correct the radius and the control the wear only.", operation=step.name, move=first,
+                    "Let the computer correct the radius and the control the wear only.",
+                    operation=step.name,
+                    move=first,
                 )
-            )  # fmt: skip
+            )
     return out
 
 

@@ -11,13 +11,15 @@ _NUMBER = re.compile(r"^N\d+ ?")
 AROUND = 2
 """Equal lines shown before and after a change."""
 LONGEST = 4000
-"""Where more lines than this differ in one stretch they are told as taken out and put in, without looking for pairs."""
+"""Where more lines than this differ in one stretch they are told as taken out and put in, without looking for
+pairs."""
 
 
 @dataclass(frozen=True)
 class Line:
-    """One line of the comparison: its text, the number it has in the first and in the second program (None where it is
-    not in that one), and whether it is the same in both, taken out, put in, or stands for lines left out here."""
+    """One line of the comparison: its text, the number it has in the first and in the second program (None
+    where it is not in that one), and whether it is the same in both, taken out, put in, or stands for lines
+    left out here."""
 
     kind: Literal["same", "out", "in", "gap"]
     first: int | None
@@ -26,8 +28,8 @@ class Line:
 
 
 def line_changes(first: str, second: str, with_numbers: bool = False) -> list[Line]:
-    """What was taken out of the first text and put in, with some equal lines around it; empty when nothing differs.
-    Block numbers (N) do not count unless they are asked for."""
+    """What was taken out of the first text and put in, with some equal lines around it; empty when nothing
+    differs. Block numbers (N) do not count unless they are asked for."""
     a, b = first.splitlines(), second.splitlines()
     x, y = (t if with_numbers else [_NUMBER.sub("", line) for line in t] for t in (a, b))
     rows: list[Line] = []
@@ -41,7 +43,8 @@ def line_changes(first: str, second: str, with_numbers: bool = False) -> list[Li
 
 
 def _stretches(x: list[str], y: list[str]) -> list[tuple[str, int, int, int, int]]:
-    """Stretches that are equal or not, of the whole; what both begin and end with is found first, which is most of it."""
+    """Stretches that are equal or not, of the whole; what both begin and end with is found first, which is
+    most of it."""
     low = 0
     while low < min(len(x), len(y)) and x[low] == y[low]:
         low += 1

@@ -31,8 +31,8 @@ TAPS = ("tap", "tap_left")
 
 @dataclass(frozen=True)
 class Step:
-    """One operation of a program; on another work offset than the program's first, with the height there at which tools
-    are changed."""
+    """One operation of a program; on another work offset than the program's first, with the height there at
+    which tools are changed."""
 
     name: str
     tool: Assembly
@@ -48,8 +48,8 @@ class Step:
 
 @dataclass(frozen=True)
 class SidePose:
-    """A side on its machine: `setup_from_side` (4, 4), where the setup stands, the rotary joints' angles (r,) degrees as
-    they are written, and whether the side is written as a tilted plane."""
+    """A side on its machine: `setup_from_side` (4, 4), where the setup stands, the rotary joints' angles (r,)
+    degrees as they are written, and whether the side is written as a tilted plane."""
 
     setup_from_side: Floats
     on: OnMachine
@@ -76,8 +76,8 @@ class PlannedMoves:
     offset: int = 0
     """The number of its work offset, 54 to 59."""
     frames: tuple[RowFrame, ...] = ()
-    """On machines with rotary joints, the coordinates of the way there and of the path, by `Moves.side`; there NaN in
-    `Moves.begin` where the place that a move comes from is not known."""
+    """On machines with rotary joints, the coordinates of the way there and of the path, by `Moves.side`;
+    there NaN in `Moves.begin` where the place that a move comes from is not known."""
 
     def __len__(self) -> int:
         return len(self.moves)
@@ -95,9 +95,9 @@ class PlannedMoves:
 @dataclass(frozen=True)
 class Program:
     """A program before it is written. `tool_change_z` is where the tip is taken to be after a tool change
-    (the machine goes there by itself), in program coordinates, mm. With a `rapid_feed` mm/min what is no canned cycle
-    (where holes are `canned`) goes at that feed instead of rapid; `by_home` takes the way between operations of one tool
-    by the tool-change height."""
+    (the machine goes there by itself), in program coordinates, mm. With a `rapid_feed` mm/min what is no
+    canned cycle (where holes are `canned`) goes at that feed instead of rapid; `by_home` takes the way
+    between operations of one tool by the tool-change height."""
 
     name: str
     number: int
@@ -147,7 +147,8 @@ class Program:
         return out
 
     def _planned_on_sides(self) -> list[PlannedMoves]:
-        """As `planned`, on a machine with rotary joints: to the machine's upper end, the rotary joints, over the start, down."""
+        """As `planned`, on a machine with rotary joints: to the machine's upper end, the rotary joints, over
+        the start, down."""
         out: list[PlannedMoves] = []
         before: tuple[object, ...] | None = None
         here: Floats | None = None  # in coordinates of the work offset
@@ -201,7 +202,8 @@ class Program:
         return {self.offset_of(s): self.change_z_of(s) for s in self.steps}
 
     def control(self) -> RotaryControl | None:
-        """What the control is told of a machine with rotary joints: where the work offsets stand, the tools' lengths."""
+        """What the control is told of a machine with rotary joints: where the work offsets stand, the tools'
+        lengths."""
         sides = [(self.offset_of(s), s) for s in self.steps if s.side is not None]
         if not sides:
             return None
@@ -209,15 +211,16 @@ class Program:
         return RotaryControl(places, {s.tool.number: s.tool.gauge_length for s in self.steps})
 
     def registers(self) -> dict[int, float]:
-        """What the control is to hold in the registers D (that of a tool has its number), mm: the radius, or 0 where only
-        the wear is its own. Raises PostError for a tool that is used both ways."""
+        """What the control is to hold in the registers D (that of a tool has its number), mm: the radius, or
+        0 where only the wear is its own. Raises PostError for a tool that is used both ways."""
         out: dict[int, float] = {}
         for step in self.steps:
             for span in step.path.compensated:
                 value = step.tool.radius if span.whole else 0.0
                 if out.setdefault(step.tool.number, value) != value:
                     raise PostError(
-                        f"Tool {step.tool.number} is corrected by its whole radius in one operation and by its wear only in"
+                        f"Tool {step.tool.number} is corrected by its whole radius in one operation and by "
+                        "its wear only in"
                         f" '{step.name}': its register D{step.tool.number} cannot hold both.",
                         remedy="Use the same kind of compensation for all operations of the tool.",
                     )
@@ -247,7 +250,8 @@ def _joined(path: Toolpath, join: list[tuple[float, ...]], fresh: bool, offset: 
 
 
 def _contour(planned: PlannedMoves, span: Compensated, step: Step) -> PlannedMoves:
-    """The moves with a corrected stretch written as its contour; what the contour does not have stays where it is."""
+    """The moves with a corrected stretch written as its contour; what the contour does not have stays where
+    it is."""
     moves = planned.moves
     tip, turn, centre = moves.tip.copy(), moves.turn.copy(), moves.centre.copy()
     rows, before = slice(span.first, span.last + 1), slice(span.first - 1, span.last)

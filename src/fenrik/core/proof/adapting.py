@@ -1,10 +1,11 @@
 """Feed adapted along a path to the chips that the stock measured.
 
-The mean chip is the feed per tooth times ae / (R phi) (hm = fz 2 ae / (D phi), handbooks), ae the width and phi the
-angle of the cut as measured: beside a wall (1 - cos phi) / phi, more for a strip in the middle of the cutter. Where it is
-less than planned the chips get thinner, and the feed may rise until they are as thick as planned; where it is more,
-the feed falls. The factor is held between LEAST and MOST, ahead of a heavier cut it falls before the cut begins, and
-it moves in steps, so that the program does not change the feed with every block.
+The mean chip is the feed per tooth times ae / (R phi) (hm = fz 2 ae / (D phi), handbooks), ae the width and
+phi the angle of the cut as measured: beside a wall (1 - cos phi) / phi, more for a strip in the middle of the
+cutter. Where it is less than planned the chips get thinner, and the feed may rise until they are as thick as
+planned; where it is more, the feed falls. The factor is held between LEAST and MOST, ahead of a heavier cut
+it falls before the cut begins, and it moves in steps, so that the program does not change the feed with every
+block.
 """
 
 from __future__ import annotations
@@ -31,15 +32,15 @@ def side_milling(engagement: float) -> float:
 
 
 def factor(thinning: Floats, planned: float) -> Floats:
-    """What the feed may be multiplied with (n,) where the mean chip is `thinning` (n,) of the feed per tooth, so that it
-    is that at `planned`."""
+    """What the feed may be multiplied with (n,) where the mean chip is `thinning` (n,) of the feed per tooth,
+    so that it is that at `planned`."""
     raw = planned / np.maximum(thinning, planned / MOST)
     return np.asarray(np.clip(np.floor(raw / STEP + 1e-9) * STEP, LEAST, MOST))
 
 
 def divided(path: Toolpath, longest: float) -> tuple[Toolpath, NDArray[np.int64]]:
-    """The path with its moves at feed cut into parts of at most `longest` mm, and the row (m,) of the path that each
-    came from."""
+    """The path with its moves at feed cut into parts of at most `longest` mm, and the row (m,) of the path
+    that each came from."""
     counts = np.maximum(1, np.ceil(path.moves.lengths() / longest - 1e-9)).astype(np.int64)
     parts, owner = path.divided(np.where(follows(path, None), counts, 1))
     return replace(parts, cycles=[]), owner
@@ -53,15 +54,11 @@ def follows(path: Toolpath, planned: float | None) -> NDArray[np.bool_]:
 
 
 def adapted(
-    path: Toolpath,
-    owner: NDArray[np.int64],
-    thinning: Floats,
-    wanted: float,
-    planned: float,
-    feed_max: float,
+    path: Toolpath, owner: NDArray[np.int64], thinning: Floats, wanted: float, planned: float, feed_max: float
 ) -> Toolpath:
-    """A divided path (see `divided`) with what goes at the planned feed mm/min adapted to the thinning (m,) of chips
-    measured on its rows, `wanted` being the planned one; parts of one move that keep one feed are joined again. No feed rises over `feed_max`."""
+    """A divided path (see `divided`) with what goes at the planned feed mm/min adapted to the thinning (m,)
+    of chips measured on its rows, `wanted` being the planned one; parts of one move that keep one feed are
+    joined again. No feed rises over `feed_max`."""
     feed = adapted_feed(path.feed, follows(path, planned), thinning, wanted, feed_max)
     last = np.ones(len(path), dtype=np.bool_)
     last[:-1] = (owner[1:] != owner[:-1]) | (feed[1:] != feed[:-1])
@@ -73,15 +70,15 @@ def adapted(
 def adapted_feed(
     feed: Floats, mine: NDArray[np.bool_], thinning: Floats, wanted: float, feed_max: float
 ) -> Floats:
-    """Feeds (n,) mm/min of moves in the order of cutting, those of `mine` adapted to their `thinning` (n,); three
-    neighbours take the least of their factors. None rises over `feed_max`."""
+    """Feeds (n,) mm/min of moves in the order of cutting, those of `mine` adapted to their `thinning` (n,);
+    three neighbours take the least of their factors. None rises over `feed_max`."""
     share = minimum_filter1d(np.where(mine, factor(thinning, wanted), MOST), 3, mode="nearest")
     return np.where(mine, np.minimum(feed * share, np.maximum(feed_max, feed)), feed)
 
 
 def parts_of_moves(pieces: Floats, move: NDArray[np.int64], longest: float) -> NDArray[np.int64]:
-    """The number (n,) of the part of at most `longest` mm of its move (n,) that each piece (n, 6) lies in, counted on
-    through all moves: what a divided path can tell apart."""
+    """The number (n,) of the part of at most `longest` mm of its move (n,) that each piece (n, 6) lies in,
+    counted on through all moves: what a divided path can tell apart."""
     share, total = _share_of_move(pieces, move)
     parts = np.maximum(1.0, np.ceil(total / longest - 1e-9))
     place = np.minimum(parts - 1, np.floor(share * parts))
@@ -90,7 +87,8 @@ def parts_of_moves(pieces: Floats, move: NDArray[np.int64], longest: float) -> N
 
 
 def parts_of_rows(pieces: Floats, row: NDArray[np.int64], owner: NDArray[np.int64]) -> NDArray[np.int64]:
-    """The part of a divided path, with the rows `owner` (m,), in which each piece (n, 6) of its row (n,) lies."""
+    """The part of a divided path, with the rows `owner` (m,), in which each piece (n, 6) of its row (n,)
+    lies."""
     share, _ = _share_of_move(pieces, row)
     first, end = np.searchsorted(owner, row), np.searchsorted(owner, row, side="right")
     return np.minimum(end - 1, first + np.floor(share * (end - first)).astype(np.int64))
@@ -114,7 +112,8 @@ def adapted_pieces(
     wanted: float,
     feed_max: float,
 ) -> Floats:
-    """As `adapted_feed` for pieces (n,) that lie in parts (n,) of moves: the thickest chip of a part counts for it."""
+    """As `adapted_feed` for pieces (n,) that lie in parts (n,) of moves: the thickest chip of a part counts
+    for it."""
     most = np.zeros(int(part[-1]) + 1)
     np.maximum.at(most, part, thinning)
     first = np.searchsorted(part, np.arange(len(most)))

@@ -68,10 +68,11 @@ def measure(
     """Deviation of every exact point of the stock's surface; `area` mm² is the design's, `tolerance` mm
     the half band of "on size".
 
-    The share on size is the area of the stock's surface within the band over the design's area; a
-    point on a ray stands for cell²/|n| of surface, n being the design's normal along the ray, and
-    only the direction in which the normal is longest counts. `cuts` are what the stock's tags stand for,
-    `skin` is the stock's surface where it has been built, `unshown` are threads, broken edges and engravings that the design does not show.
+    The share on size is the area of the stock's surface within the band over the design's area; a point on a
+    ray stands for cell²/|n| of surface, n being the design's normal along the ray, and only the direction in
+    which the normal is longest counts. `cuts` are what the stock's tags stand for, `skin` is the stock's
+    surface where it has been built, `unshown` are threads, broken edges and engravings that the design does
+    not show.
     """
     skin = skin if skin is not None else surface(stock, cuts)
     distance, faces, normal = design.signed(skin.points)
@@ -81,7 +82,8 @@ def measure(
     dominant = along >= np.abs(normal).max(axis=1) - 1e-9
     ties = (np.abs(np.abs(normal) - along[:, None]) < 1e-9).sum(axis=1)
     weight = np.where(dominant, stock.cell**2 / np.maximum(along, 0.5) / np.maximum(ties, 1), 0.0)
-    # where a node lies on the surface itself, rays of two directions may differ about it and one meets no crossing: such
+    # where a node lies on the surface itself, rays of two directions may differ about it and one meets no
+    # crossing: such
     # a point is the middle between two nodes and no place of the stock
     met = skin.tags != UNSEEN
     every = distance
@@ -154,8 +156,8 @@ def _by_face(
 def overcut_findings(
     deviation: Deviation, move_of_tag: NDArray[np.int32], run: Run, limits: list[float]
 ) -> list[Finding]:
-    """One finding per operation that cut deeper into the design than its limit (mm), at the worst place. `move_of_tag` is
-    the move behind each tag of the stock."""
+    """One finding per operation that cut deeper into the design than its limit (mm), at the worst place.
+    `move_of_tag` is the move behind each tag of the stock."""
     findings = []
     tags = deviation.surface.tags
     cut = (tags >= 0) & (tags < len(move_of_tag))
@@ -173,7 +175,8 @@ def overcut_findings(
             Finding(
                 "stop",
                 "overcut",
-                f"'{name}' cuts {depth:.4f} mm into the part at ({x:.2f}, {y:.2f}, {z:.2f}); {limits[number]:.4f} mm are allowed.",
+                f"'{name}' cuts {depth:.4f} mm into the part at ({x:.2f}, {y:.2f}, {z:.2f}); "
+                f"{limits[number]:.4f} mm are allowed.",
                 "Check the operation's allowance and tolerance, and the tool's dimensions.",
                 operation=name,
                 place=(x, y, z),

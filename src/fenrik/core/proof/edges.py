@@ -18,8 +18,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class EdgeZone:
-    """A chamfer along lines in plan view under the height `top`, setup frame mm: `width` seen from above, `height` from the
-    side."""
+    """A chamfer along lines in plan view under the height `top`, setup frame mm: `width` seen from above,
+    `height` from the side."""
 
     lines: BaseGeometry
     top: float
@@ -27,8 +27,8 @@ class EdgeZone:
     height: float
 
     def corrected(self, points: Floats, distance: Floats) -> Floats:
-        """Signed deviations (n,) of points (n, 3): what is cut into the design (negative) down to the chamfer's plane is on
-        size, what is cut deeper is counted from that plane."""
+        """Signed deviations (n,) of points (n, 3): what is cut into the design (negative) down to the
+        chamfer's plane is on size, what is cut deeper is counted from that plane."""
         depth = self.top - points[:, 2]
         near = np.flatnonzero((distance < 0) & (depth >= -1e-3) & (depth <= 1.5 * self.height))
         if not len(near):

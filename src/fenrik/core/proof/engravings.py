@@ -17,8 +17,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class EngravingZone:
-    """A groove along lines in plan view, mm: `depth` at the line, and beside it what the tool's underside, its `heights` (k,)
-    over its tip at `radii` (k,), leaves of that."""
+    """A groove along lines in plan view, mm: `depth` at the line, and beside it what the tool's underside,
+    its `heights` (k,) over its tip at `radii` (k,), leaves of that."""
 
     lines: BaseGeometry
     depth: float
@@ -26,8 +26,8 @@ class EngravingZone:
     heights: Floats
 
     def corrected(self, points: Floats, distance: Floats) -> Floats:
-        """Signed deviations (n,) of points (n, 3): what is cut into the design (negative) no deeper than the groove is on
-        size, what is cut deeper is counted from the groove."""
+        """Signed deviations (n,) of points (n, 3): what is cut into the design (negative) no deeper than the
+        groove is on size, what is cut deeper is counted from the groove."""
         near = np.flatnonzero((distance < 0) & (distance > -2.0 * self.depth))
         if not len(near):
             return distance

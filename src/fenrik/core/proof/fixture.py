@@ -27,15 +27,15 @@ TOUCH_MM = 0.01
 
 
 def against_fixture(run: Run, fixture: TriangleMesh) -> list[Finding]:
-    """All that the tools meet of the fixture (setup frame): upright by how far the tip would have to stay higher, leaning or
-    turning by what they would take out of it."""
+    """All that the tools meet of the fixture (setup frame): upright by how far the tip would have to stay
+    higher, leaning or turning by what they would take out of it."""
     findings = fixture_findings(run, prepare(fixture))
     return findings if run.motion.turning is None else findings + leaning_findings(run, fixture)
 
 
 def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
-    """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns, where it does so
-    first. The fixture is cut like a stock, so that nothing between two poses is missed."""
+    """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns,
+    where it does so first. The fixture is cut like a stock, so that nothing between two poses is missed."""
     motion = run.motion
     low, high = fixture.bounds
     cell = min(1.0, max(0.2, float(np.linalg.norm(high - low)) / 450))
@@ -60,20 +60,25 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
             fast = "at rapid " if motion.rapid[move] else ""
             findings.append(
                 Finding(
-                    "stop", "fixture",
-                    f"The {part} of '{name}' runs {fast}into the fixture near ({x:.2f}, {y:.2f}, {z:.2f}), up to"
+                    "stop",
+                    "fixture",
+                    f"The {part} of '{name}' runs {fast}into the fixture near ({x:.2f}, {y:.2f}, {z:.2f}), "
+                    "up to"
                     f" {lost[hit, role].max():.2f} mm deep.",
-                    "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer stick-out.",
-                    operation=name, place=(x, y, z), **run.moment(move),
+                    "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer "
+                    "stick-out.",
+                    operation=name,
+                    place=(x, y, z),
+                    **run.moment(move),
                     measure=float(lost[hit, role].max()),
                 )
-            )  # fmt: skip
+            )
     return findings
 
 
 def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
-    """One *stop* for every operation and part of its tool that meets the fixture, at the worst place, and a caution where
-    the cutter only passes near. `fixture` is in the setup frame."""
+    """One *stop* for every operation and part of its tool that meets the fixture, at the worst place, and a
+    caution where the cutter only passes near. `fixture` is in the setup frame."""
     numbers, motion = np.arange(len(run)), run.motion
     if motion.turning is not None:
         upright = np.array([f.plain for f in motion.turning.frames], dtype=np.bool_)
@@ -108,25 +113,35 @@ def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
             fast = "at rapid " if motion.rapid[move] else ""
             findings.append(
                 Finding(
-                    "stop", "fixture",
-                    f"The {part} of '{name}' runs {fast}into the fixture at ({x:.2f}, {y:.2f}, {z:.2f}): the tip would have to"
+                    "stop",
+                    "fixture",
+                    f"The {part} of '{name}' runs {fast}into the fixture at ({x:.2f}, {y:.2f}, {z:.2f}): "
+                    "the tip would have to"
                     f" stay {depth[worst]:.2f} mm higher.",
-                    "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer stick-out.",
-                    operation=name, place=(x, y, z), **run.moment(int(numbers[move])),
+                    "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer "
+                    "stick-out.",
+                    operation=name,
+                    place=(x, y, z),
+                    **run.moment(int(numbers[move])),
                     measure=float(depth[worst]),
                 )
-            )  # fmt: skip
+            )
         if not hit and near.any():
             first = int(np.argmax(near))
             move = int(row[first])
             x, y, z = (float(v) for v in tips[first])
             findings.append(
                 Finding(
-                    "caution", "near", f"'{name}' passes the fixture nearer than {NEAR_MM:g} mm at ({x:.2f}, {y:.2f}, {z:.2f}).",
-                    "Look whether the fixture is as drawn.", operation=name, place=(x, y, z), limit=NEAR_MM,
+                    "caution",
+                    "near",
+                    f"'{name}' passes the fixture nearer than {NEAR_MM:g} mm at ({x:.2f}, {y:.2f}, {z:.2f}).",
+                    "Look whether the fixture is as drawn.",
+                    operation=name,
+                    place=(x, y, z),
+                    limit=NEAR_MM,
                     **run.moment(int(numbers[move])),
                 )
-            )  # fmt: skip
+            )
     return findings
 
 

@@ -1,7 +1,8 @@
-"""What a program leaves on the design, and why: out of sight, out of the tools' reach, or in reach and not finished.
+"""What a program leaves on the design, and why: out of sight, out of the tools' reach, or in reach and not
+finished.
 
-Spots spread evenly over the design are asked, not places of the stock: of what is still buried in stock the stock's
-surface shows nothing.
+Spots spread evenly over the design are asked, not places of the stock: of what is still buried in stock the
+stock's surface shows nothing.
 """
 
 from __future__ import annotations
@@ -40,8 +41,10 @@ SHARE_OF_FACE = 0.05
 NAMED = 12
 WORDS: dict[Why, tuple[str, str]] = {
     "hidden": ("it is not seen from above in this setup", "Cut it in another setup."),
-    "narrow": ("it is narrower than the tools, or a corner sharper than they are", "Use a smaller tool there."),
-    "unfinished": ("the tools reach it, but no operation takes it down to size", "Finish it, or say why not."),
+    "narrow": ("it is narrower than the tools, or a corner sharper than they "
+               "are", "Use a smaller tool there."),
+    "unfinished": ("the tools reach it, but no operation takes it down to "
+                   "size", "Finish it, or say why not."),
 }  # fmt: skip
 
 
@@ -69,16 +72,17 @@ def spots_on(mesh: TriangleMesh, count: int = SPOTS) -> Spots:
 
 
 def stock_over(spots: Spots, surface: Floats, deviation: Floats, cell: float) -> Floats:
-    """How much stock stands over spots (n,), mm: the deviation (m,) of the stock's surface (m, 3) beside it, or, where it
-    has none beside it, how far it is to a place of the surface, which is too much by less than cell² / 4 / that."""
+    """How much stock stands over spots (n,), mm: the deviation (m,) of the stock's surface (m, 3) beside it,
+    or, where it has none beside it, how far it is to a place of the surface, which is too much by less than
+    cell² / 4 / that."""
     away, nearest = cKDTree(surface, balanced_tree=False, compact_nodes=False).query(spots.points, workers=-1)
     over: Floats = np.where(away <= NEAR * cell, deviation[nearest], away)
     return over
 
 
 def left_of(spots: Spots, over: Floats, reached: Reach, seen: Reach, tolerance: float) -> dict[str, Any]:
-    """`share_of_reachable`: the share of the design in reach of the tools that is on size; `left`: what is left of the
-    whole, see `left_over`. `over` (n,) mm is the stock over the spots."""
+    """`share_of_reachable`: the share of the design in reach of the tools that is on size; `left`: what is
+    left of the whole, see `left_over`. `over` (n,) mm is the stock over the spots."""
     mine = reached(spots.points, spots.normals)
     good = int((mine & (np.abs(over) <= tolerance)).sum())
     return {
@@ -96,8 +100,8 @@ class SideReach:
     cutters: set[Profile]
 
     def touched(self, points: Floats, normals: Floats, needle: bool, tolerance: float) -> Bools:
-        """Whether spots (n, 3) with outward normals (n, 3), setup frame, can be touched by a cutter of the side, or by a
-        `needle`."""
+        """Whether spots (n, 3) with outward normals (n, 3), setup frame, can be touched by a cutter of the
+        side, or by a `needle`."""
         own = {NEEDLE} if needle else self.cutters
         turned = normals @ self.side_from_setup[:3, :3].T
         return reachable(apply(self.side_from_setup, points), turned, self.solid, own, tolerance)
@@ -106,8 +110,8 @@ class SideReach:
 def left_on(
     mesh: TriangleMesh, deviation: Deviation, sides: Sequence[SideReach], band: float, cell: float
 ) -> dict[str, Any]:
-    """As `left_of`, for a design whose deviation was measured on a stock of a cell, mm; `band` mm is the half band of "on
-    size"."""
+    """As `left_of`, for a design whose deviation was measured on a stock of a cell, mm; `band` mm is the half
+    band of "on size"."""
     met, spots = deviation.surface.tags != UNSEEN, spots_on(mesh)
     over = stock_over(spots, deviation.surface.points[met], deviation.at_points[met], cell)
 
@@ -124,15 +128,17 @@ def left_on(
 def left_over(
     spots: Spots, over: Floats, reached: Bools, seen: Reach, tolerance: float
 ) -> list[dict[str, Any]]:
-    """What is left by its reason, as plain data: `why`, its `share` of all, `most_mm` and `faces` with the largest area
-    first. The tools have `reached` spots (n,) or not; `seen` tells that of a needle."""
+    """What is left by its reason, as plain data: `why`, its `share` of all, `most_mm` and `faces` with the
+    largest area first. The tools have `reached` spots (n,) or not; `seen` tells that of a needle."""
     left = over > tolerance
     dark = np.zeros(len(over), dtype=np.bool_)
     asked = np.flatnonzero(left & ~reached)
     dark[asked] = ~seen(spots.points[asked], spots.normals[asked])
     kinds: dict[Why, Bools] = {
-        "hidden": dark, "narrow": left & ~reached & ~dark, "unfinished": left & reached
-    }  # fmt: skip
+        "hidden": dark,
+        "narrow": left & ~reached & ~dark,
+        "unfinished": left & reached,
+    }
     ids, place = np.unique(spots.faces, return_inverse=True)
     whole = np.bincount(place)
     out = []
@@ -156,6 +162,9 @@ def left_findings(left: list[dict[str, Any]]) -> list[Finding]:
         ids = ", ".join(str(f) for f in faces[:NAMED]) + (" and more" if len(faces) > NAMED else "")
         on = f" on face{'s' if len(faces) > 1 else ''} {ids}" if faces else ""
         most = f"{one['most_mm']:.1f}" if one["most_mm"] >= 1.0 else f"{one['most_mm']:.2f}"
-        what = f"Left: {100 * one['share']:.1f} % of the surface{on}, with up to {most} mm of stock on it: {why}."
+        what = (
+            f"Left: {100 * one['share']:.1f} % of the surface{on}, with up to {most} mm of stock on it: "
+            f"{why}."
+        )
         out.append(Finding("note", f"left_{one['why']}", what, remedy, measure=one["most_mm"]))
     return out

@@ -20,8 +20,8 @@ OUT_OF_STEP = 1e-3
 
 
 def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
-    """Travel, feed and spindle speed beyond the machine's, each once per joint and tool with its worst place. `on` is where
-    the setup stands on its machine."""
+    """Travel, feed and spindle speed beyond the machine's, each once per joint and tool with its worst place.
+    `on` is where the setup stands on its machine."""
     motion = run.motion
     machine = on.machine
     findings: list[Finding] = []
@@ -34,10 +34,14 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
             i = int(rows[0])
             findings.append(
                 Finding(
-                    "stop", "tool", f"The program calls tool {number}, which the job does not have.",
-                    "Add the tool or change its number.", move=i, line=int(motion.line[i]),
+                    "stop",
+                    "tool",
+                    f"The program calls tool {number}, which the job does not have.",
+                    "Add the tool or change its number.",
+                    move=i,
+                    line=int(motion.line[i]),
                 )
-            )  # fmt: skip
+            )
             continue
         findings += _travel(run, rows, tool, on)
         findings += _spindle(run, rows, tool, machine)
@@ -49,7 +53,8 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
             Finding(
                 "stop",
                 "feed",
-                f"The feed of {motion.feed[i]:.0f} mm/min is above the machine's {machine.feed_max_mm_min:.0f}.",
+                f"The feed of {motion.feed[i]:.0f} mm/min is above the machine's "
+                f"{machine.feed_max_mm_min:.0f}.",
                 "Lower the operation's feed.",
                 measure=float(motion.feed[i]),
                 limit=machine.feed_max_mm_min,
@@ -60,7 +65,8 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
 
 
 def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) -> list[Finding]:
-    """Joints beyond their ends; places between the ends of straight pieces lie between them for linear joints."""
+    """Joints beyond their ends; places between the ends of straight pieces lie between them for linear
+    joints."""
     start, end, owner = on.driven(run.motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
     values, owners = np.concatenate([start, end]), np.concatenate([owner, owner])
     findings = []
@@ -75,11 +81,15 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
             move = int(rows[owners[worst]])
             findings.append(
                 Finding(
-                    "stop", "travel", _beyond(joint, tool, float(beyond[worst]), side, float(limit)),
+                    "stop",
+                    "travel",
+                    _beyond(joint, tool, float(beyond[worst]), side, float(limit)),
                     "Place the work elsewhere on the table, change the stick-out, or take a larger machine.",
-                    measure=float(values[worst, i]), limit=float(limit), **run.at(move),
+                    measure=float(values[worst, i]),
+                    limit=float(limit),
+                    **run.at(move),
                 )
-            )  # fmt: skip
+            )
     return findings
 
 
@@ -88,7 +98,10 @@ def _beyond(joint: Joint, tool: Assembly, beyond: float, side: str, limit: float
     if joint.kind == "rotary":
         return f"Tool {tool.number} turns {name} {beyond:.2f}° beyond its {side} end ({limit:g}°)."
     what = "the gauge line of the spindle" if name == "Z" else "the spindle"
-    return f"Tool {tool.number} takes {what} {beyond:.2f} mm beyond the {side} end of {name} ({limit:.1f} over the table)."
+    return (
+        f"Tool {tool.number} takes {what} {beyond:.2f} mm beyond the {side} end of {name} ({limit:.1f} "
+        "over the table)."
+    )
 
 
 def _in_step(run: Run, rows: NDArray[np.int64], tool: Assembly) -> list[Finding]:
@@ -105,7 +118,8 @@ def _in_step(run: Run, rows: NDArray[np.int64], tool: Assembly) -> list[Finding]
         Finding(
             "stop",
             "feed",
-            f"Tap T{tool.number} moves at {motion.feed[i]:.1f} mm/min; its pitch of {tool.thread_pitch:g} mm asks for"
+            f"Tap T{tool.number} moves at {motion.feed[i]:.1f} mm/min; its pitch of {tool.thread_pitch:g} "
+            "mm asks for"
             f" {wanted[bad[0]]:.1f} at this speed.",
             "Leave the operation's feed open.",
             measure=float(motion.feed[i]),

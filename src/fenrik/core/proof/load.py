@@ -1,13 +1,16 @@
-"""The load on the cutter, measured from what the stock lost: engagement, chip, removal rate, force, power, bending.
+"""The load on the cutter, measured from what the stock lost: engagement, chip, removal rate, force, power,
+bending.
 
-The removal kernel tells, for every piece of motion, the volume that the cutter took and the ground (in plan view) from
-which it took any. Over a window of the way, ground by length is the width of cut, volume by ground its mean depth; for a
-cutter with a rounded corner the depth is the height of the material over the tip, and the width that of the same volume. The
-strategy that planned the path has no part in this: a promise of a bounded load can be seen to hold or not.
+The removal kernel tells, for every piece of motion, the volume that the cutter took and the ground (in plan
+view) from which it took any. Over a window of the way, ground by length is the width of cut, volume by ground
+its mean depth; for a cutter with a rounded corner the depth is the height of the material over the tip, and
+the width that of the same volume. The strategy that planned the path has no part in this: a promise of a
+bounded load can be seen to hold or not.
 
-Sources: engagement phi = arccos(1 - 2 ae / D) (geometry); mean chip hm = fz 2 ae / (D phi) (handbooks; ISO 3002-3 for
-the terms); kc = kc1.1 hm^-mc, Pc = Q kc / 60 000, mean tangential force kc hm ap z phi / 2 pi (Kienzle 1952; ISO 3002-4); bending of a cantilever F L³ / (3 E I).
-Young's moduli and the core of a fluted cutter (0.8 D) are from memory.
+Sources: engagement phi = arccos(1 - 2 ae / D) (geometry); mean chip hm = fz 2 ae / (D phi) (handbooks; ISO
+3002-3 for the terms); kc = kc1.1 hm^-mc, Pc = Q kc / 60 000, mean tangential force kc hm ap z phi / 2 pi
+(Kienzle 1952; ISO 3002-4); bending of a cantilever F L³ / (3 E I). Young's moduli and the core of a fluted
+cutter (0.8 D) are from memory.
 """
 
 from __future__ import annotations
@@ -37,9 +40,9 @@ CORE = 0.8
 
 @dataclass(frozen=True)
 class Load:
-    """Columns (m,) per piece of motion; 0 where the cutter is in air. `engagement` rad, `thinning` the mean chip as a
-    share of the feed per tooth, `width` and `depth` mm,
-    `rate` cm³/min, `chip` mm (mean thickness), `force` N (tangential), `power` kW, `bending` mm at the tip."""
+    """Columns (m,) per piece of motion; 0 where the cutter is in air. `engagement` rad, `thinning` the mean
+    chip as a share of the feed per tooth, `width` and `depth` mm, `rate` cm³/min, `chip` mm (mean thickness),
+    `force` N (tangential), `power` kW, `bending` mm at the tip."""
 
     engagement: Floats
     thinning: Floats
@@ -68,10 +71,11 @@ def loads(
     material: Material,
     window: float | None = None,
 ) -> Load:
-    """The load along straight pieces (m, 6), or (m, 12) with a leaning or turning axis as `Stock.cut` takes them, in the
-    order of cutting, with `feed` (m,) mm/min and `rpm` (m,).
+    """The load along straight pieces (m, 6), or (m, 12) with a leaning or turning axis as `Stock.cut` takes
+    them, in the order of cutting, with `feed` (m,) mm/min and `rpm` (m,).
 
-    `window` mm is the stretch of the way over which widths and depths are averaged: open, 6 cells, 1 mm at least.
+    `window` mm is the stretch of the way over which widths and depths are averaged: open, 6 cells, 1 mm at
+    least.
     """
     leaning = pieces.shape[1] == 12
     step = _in_tools_frame(pieces) if leaning else pieces[:, 3:] - pieces[:, :3]
@@ -91,7 +95,8 @@ def loads(
     ground, way = within(removal.area), within(level)
     cuts = (removal.volume[:, 0] > 0) & ~rapid & (ground > 0.5 * cell**2)
     if leaning or tool.corner_radius > 0 or tool.profile.tapered:
-        # a rounded corner goes over every spot several times, lower each: width at the full height of the material
+        # a rounded corner goes over every spot several times, lower each: width at the full height of the
+        # material
         reached = removal.sides[:, 2]
         if leaning:  # straight down it cuts no higher than its point reaches, which the kernel cannot tell
             straight = (level < 0.01 * length) & (step[:, 2] < 0)
@@ -108,7 +113,8 @@ def loads(
     left, right = _sides(removal.sides, length, half, cell, tool.radius)
     engagement, width = _engagement(mean, radius, bend, left, right, cell)
     engagement, width = np.where(cuts, engagement, 0.0), np.where(cuts, width, 0.0)
-    # straight down: all round where half the cutter's face or more is in material, in proportion where less is
+    # straight down: all round where half the cutter's face or more is in material, in proportion where less
+    # is
     face = volume / np.maximum(high - low, 1e-12) / (0.5 * np.pi * tool.radius**2)
     plunging = upright & cuts
     engagement[plunging] = np.pi * np.minimum(1.0, face[plunging])
@@ -128,8 +134,8 @@ def loads(
 
 
 def _in_tools_frame(moves: Floats) -> Floats:
-    """Steps (m, 3) of moves (m, 12) seen from the tool: the third along its axis halfway, the other two square to it in a
-    frame that is carried along from move to move without turning about the axis."""
+    """Steps (m, 3) of moves (m, 12) seen from the tool: the third along its axis halfway, the other two
+    square to it in a frame that is carried along from move to move without turning about the axis."""
     step = moves[:, 6:9] - moves[:, :3]
     axis = moves[:, 3:6] + moves[:, 9:12]
     axis /= np.linalg.norm(axis, axis=1, keepdims=True)
@@ -143,7 +149,8 @@ def _in_tools_frame(moves: Floats) -> Floats:
 
 
 def compliance(tool: Assembly) -> float:
-    """Bending mm/N at the tip under a force there: flutes as a core, the shank whole, clamped in the holder."""
+    """Bending mm/N at the tip under a force there: flutes as a core, the shank whole, clamped in the
+    holder."""
     young = YOUNG[tool.cutter_material]
     core = math.pi / 64.0 * (CORE * tool.diameter) ** 4
     shank = math.pi / 64.0 * tool.shank_diameter**4
@@ -183,8 +190,8 @@ def _sides(
 def _engagement(
     mean: Floats, radius: Floats, bend: Floats, left: NDArray[np.bool_], right: NDArray[np.bool_], cell: float
 ) -> tuple[Floats, Floats]:
-    """Angle rad and width mm from the ground cut per length of way (m,): on a bent way, a strip at distance w on the
-    outside is (1 + |k| w) times as long."""
+    """Angle rad and width mm from the ground cut per length of way (m,): on a bent way, a strip at distance w
+    on the outside is (1 + |k| w) times as long."""
     k = np.where(left & ~right, -bend, np.where(right & ~left, bend, 0.0))
     k = np.clip(k, -0.9 / radius, 0.9 / radius)
     # (R - a) + k (R² - a²) / 2 = mean, a the inner edge of the cut
@@ -201,7 +208,8 @@ def _engagement(
 
 
 def summary(load: Load, times: Floats, lengths: Floats) -> dict[str, Any]:
-    """The load of one operation as numbers: time in cut s, lengths mm, engagement deg, the greatest of the rest."""
+    """The load of one operation as numbers: time in cut s, lengths mm, engagement deg, the greatest of the
+    rest."""
     cuts = load.engagement > 0
     total = float(times.sum())
     if not cuts.any():
@@ -238,19 +246,27 @@ def load_findings(facts: list[dict[str, Any]], names: list[str], machine: Machin
         if power > machine.spindle_power_kw:
             out.append(
                 Finding(
-                    "caution", "power",
-                    f"'{name}' needs {power:.1f} kW at its heaviest; the spindle has {machine.spindle_power_kw:g} kW.",
-                    "Reduce depth, stepover or feed.", operation=name, measure=power, limit=machine.spindle_power_kw,
+                    "caution",
+                    "power",
+                    f"'{name}' needs {power:.1f} kW at its heaviest; the spindle has "
+                    f"{machine.spindle_power_kw:g} kW.",
+                    "Reduce depth, stepover or feed.",
+                    operation=name,
+                    measure=power,
+                    limit=machine.spindle_power_kw,
                 )
-            )  # fmt: skip
+            )
         bending = fact.get("bending_max_mm", 0.0)
         if bending > BENDING_MM:
             out.append(
                 Finding(
-                    "caution", "bending",
+                    "caution",
+                    "bending",
                     f"The tool of '{name}' bends by up to {bending:.2f} mm under its mean cutting force.",
                     "Shorten the stick-out, use a thicker tool, or reduce depth, stepover or feed.",
-                    operation=name, measure=bending, limit=BENDING_MM,
+                    operation=name,
+                    measure=bending,
+                    limit=BENDING_MM,
                 )
-            )  # fmt: skip
+            )
     return out

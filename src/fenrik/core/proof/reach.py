@@ -1,8 +1,9 @@
 """Which spots of the design the tools of a program can touch at all from above.
 
-A spot with outward normal n is touched when the cutter stands so that its underside has that steepness there, at a
-distance d from the axis and a height u over the tip: the tip is at p + d h - u z, h the heading of n. The spot is in
-reach when the dropped cutter may go as low as that there. Undercuts are out of reach of every cutter that is dropped.
+A spot with outward normal n is touched when the cutter stands so that its underside has that steepness there,
+at a distance d from the axis and a height u over the tip: the tip is at p + d h - u z, h the heading of n.
+The spot is in reach when the dropped cutter may go as low as that there. Undercuts are out of reach of every
+cutter that is dropped.
 """
 
 from __future__ import annotations
@@ -24,8 +25,8 @@ UPRIGHT = 1e-3
 def reachable(
     points: Floats, normals: Floats, topology: Topology, profiles: set[Profile], tolerance: float
 ) -> NDArray[np.bool_]:
-    """Whether spots (n, 3) of the design with outward normals (n, 3) are in reach of one of the cutters, within
-    `tolerance` mm; setup frame."""
+    """Whether spots (n, 3) of the design with outward normals (n, 3) are in reach of one of the cutters,
+    within `tolerance` mm; setup frame."""
     out = np.zeros(len(points), dtype=np.bool_)
     flat = np.hypot(normals[:, 0], normals[:, 1])
     heading = np.divide(

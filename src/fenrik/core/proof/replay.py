@@ -1,9 +1,10 @@
 """Any moment of a proved program: the stock as it stood then, and its surface.
 
-The stock after every operation is kept by the proof; within an operation keyframes are made while it is replayed, so that
-any moment lies a short stretch of motion behind one of them. The motion is the one that the proof cut with, in the
-same pieces, so the stock at a moment is the same, bit for bit, as that of a fresh run to it. Surfaces are kept by brick
-under the content of the tiles they stand on: only what changed is built anew.
+The stock after every operation is kept by the proof; within an operation keyframes are made while it is
+replayed, so that any moment lies a short stretch of motion behind one of them. The motion is the one that the
+proof cut with, in the same pieces, so the stock at a moment is the same, bit for bit, as that of a fresh run
+to it. Surfaces are kept by brick under the content of the tiles they stand on: only what changed is built
+anew.
 """
 
 from __future__ import annotations
@@ -43,8 +44,8 @@ MOST_BRICKS = 12_000
 
 @dataclass(frozen=True)
 class Strokes:
-    """The pieces of one operation in the order of cutting: `pieces` (m, 6) or (m, 12), `ends_at` (m,) s on the program's clock,
-    the number of its set of `bodies` (m,)."""
+    """The pieces of one operation in the order of cutting: `pieces` (m, 6) or (m, 12), `ends_at` (m,) s on
+    the program's clock, the number of its set of `bodies` (m,)."""
 
     pieces: Floats
     ends_at: Floats
@@ -52,7 +53,8 @@ class Strokes:
 
 
 class Replay:
-    """One proved program. `after` are the stocks after its operations, `raw` the one before. Safe for threads."""
+    """One proved program. `after` are the stocks after its operations, `raw` the one before. Safe for
+    threads."""
 
     def __init__(
         self, raw: Snapshot, after: list[Snapshot], steps: list[Strokes], bodies: list[Floats]
@@ -95,7 +97,8 @@ class Replay:
             return self._live.stock.volume()
 
     def surface(self, moment: float) -> StockSurface:
-        """The stock's surface at a moment s; built anew only in the bricks whose tiles have not been seen like this."""
+        """The stock's surface at a moment s; built anew only in the bricks whose tiles have not been seen
+        like this."""
         with self._lock:
             self._go_to(moment)
             stock = self._live.stock

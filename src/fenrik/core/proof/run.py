@@ -16,8 +16,8 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Run:
-    """`step_of` (n,) is the operation of each move, by its number in `names`; `tools` are known by number; `begin` and
-    `times` (n,) s say when each move begins and how long it takes."""
+    """`step_of` (n,) is the operation of each move, by its number in `names`; `tools` are known by number;
+    `begin` and `times` (n,) s say when each move begins and how long it takes."""
 
     motion: ProgramMotion
     step_of: NDArray[np.int32]

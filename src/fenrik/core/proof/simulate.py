@@ -1,7 +1,7 @@
 """Cuts the stock with a program's motion, operation by operation, and reports what should not touch.
 
-What an operation does to the stock is kept under the hash of everything that led to it, so that a later change goes on
-from the last stock that still holds.
+What an operation does to the stock is kept under the hash of everything that led to it, so that a later
+change goes on from the last stock that still holds.
 """
 
 from __future__ import annotations
@@ -43,9 +43,10 @@ TRACES = ("engagement", "rate", "power", "bending")
 
 @dataclass(frozen=True)
 class StepCut:
-    """What one operation did. `owner` (pieces,) is the row of its moves behind every piece, `volume` (rows,) mm³ per
-    move, `traces` the greatest load per move by name (rows,), `facts` the load as numbers, `findings` with `move` as the
-    row; `thinning` (pieces,) is the mean chip of every piece over the feed per tooth, `vertices` and `quads` are the stock's surface afterwards."""
+    """What one operation did. `owner` (pieces,) is the row of its moves behind every piece, `volume` (rows,)
+    mm³ per move, `traces` the greatest load per move by name (rows,), `facts` the load as numbers, `findings`
+    with `move` as the row; `thinning` (pieces,) is the mean chip of every piece over the feed per tooth,
+    `vertices` and `quads` are the stock's surface afterwards."""
 
     owner: NDArray[np.int32]
     volume: Floats
@@ -122,7 +123,8 @@ class Simulated:
 def simulate(
     run: Run, stock: Stock, material: Material, progress: Progress, keep: Keep | None = None
 ) -> Simulated:
-    """Cuts a copy of `stock` with the motion of a program, step by step; steps that `keep` has are taken from there."""
+    """Cuts a copy of `stock` with the motion of a program, step by step; steps that `keep` has are taken from
+    there."""
     motion = run.motion
     snapshot = Snapshot.of(stock)
     cuts = Cuts()
@@ -165,7 +167,8 @@ def simulate(
 
 @dataclass(frozen=True)
 class Stroke:
-    """What one tool does in an operation: straight `pieces` (m, 6), or (m, 12) where its axis leans or turns, and the row (m,) of the moves each belongs to."""
+    """What one tool does in an operation: straight `pieces` (m, 6), or (m, 12) where its axis leans or turns,
+    and the row (m,) of the moves each belongs to."""
 
     tool: Assembly
     pieces: Floats
@@ -173,8 +176,8 @@ class Stroke:
 
 
 def strokes_of(motion: ProgramMotion, tools: dict[int, Assembly]) -> list[Stroke]:
-    """The moves of an operation from tool to tool, in their order (the first may still be driven with the tool of the
-    operation before); unknown tools cut nothing."""
+    """The moves of an operation from tool to tool, in their order (the first may still be driven with the
+    tool of the operation before); unknown tools cut nothing."""
     out = []
     changes = np.flatnonzero(np.diff(motion.tool)) + 1
     for mine in np.split(np.arange(len(motion)), changes):
@@ -269,8 +272,8 @@ def _cut_pieces(
 def _cut_leaning(
     work: Stock, poses: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int
 ) -> list[Removal]:
-    """As `Stock.cut`, with a little play for all that must not touch: a swept body that leans leaves up to some µm of what
-    it should take, which the next pass would seem to run into."""
+    """As `Stock.cut`, with a little play for all that must not touch: a swept body that leans leaves up to
+    some µm of what it should take, which the next pass would seem to run into."""
     parts = []
     borders = [0, *(np.flatnonzero(np.diff(rapid)) + 1).tolist(), len(poses)]
     for first, last in pairwise(borders):
@@ -285,8 +288,8 @@ def _cut_leaning(
 
 
 def slimmed(bodies: Floats, play: float, cutter: bool) -> Floats:
-    """Bodies (b, 6: kind, z0, z1, r0, r1, role) with shank and holder, and where asked the `cutter`, thinner by `play` mm all
-    round."""
+    """Bodies (b, 6: kind, z0, z1, r0, r1, role) with shank and holder, and where asked the `cutter`, thinner
+    by `play` mm all round."""
     out = bodies.copy()
     mine = np.flatnonzero(cutter | (out[:, 5] != CUTTING))
     frustum = mine[out[mine, 0] == FRUSTUM]
@@ -311,10 +314,28 @@ def _contacts(
     findings = []
     rapid = motion.rapid[row]
     cases = (
-        ("rapid", 0, rapid, f"Tool {tool.number} moves at rapid through stock", "Raise the retract or the feed height."),
-        ("shank", SHANK, None, f"The shank of tool {tool.number} cuts into stock", "Use a tool with longer flutes or cut shallower."),
-        ("holder", HOLDER, None, f"The holder of tool {tool.number} cuts into stock", "Increase the stick-out or cut shallower."),
-    )  # fmt: skip
+        (
+            "rapid",
+            0,
+            rapid,
+            f"Tool {tool.number} moves at rapid through stock",
+            "Raise the retract or the feed height.",
+        ),
+        (
+            "shank",
+            SHANK,
+            None,
+            f"The shank of tool {tool.number} cuts into stock",
+            "Use a tool with longer flutes or cut shallower.",
+        ),
+        (
+            "holder",
+            HOLDER,
+            None,
+            f"The holder of tool {tool.number} cuts into stock",
+            "Increase the stick-out or cut shallower.",
+        ),
+    )
     for kind, role, mask, words, remedy in cases:
         depth = overlap[:, role] if mask is None else np.where(mask, overlap[:, role], 0.0)
         hit = np.flatnonzero(depth > CONTACT_MM)

@@ -1,4 +1,5 @@
-"""Threads in the proof: the model shows a bore or a boss, the program cuts a groove into it, as deep as the thread says."""
+"""Threads in the proof: the model shows a bore or a boss, the program cuts a groove into it, as deep as the
+thread says."""
 
 from __future__ import annotations
 
@@ -17,8 +18,8 @@ BEYOND = 0.5
 
 @dataclass(frozen=True)
 class ThreadZone:
-    """Where a thread's groove may be, setup frame mm: about the axis at x, y between heights low and high and radii inner
-    and outer; `internal` ones are cut outward from a bore."""
+    """Where a thread's groove may be, setup frame mm: about the axis at x, y between heights low and high and
+    radii inner and outer; `internal` ones are cut outward from a bore."""
 
     x: float
     y: float
@@ -29,8 +30,8 @@ class ThreadZone:
     internal: bool
 
     def corrected(self, points: Floats, distance: Floats) -> Floats:
-        """Signed deviations (n,) of points (n, 3): what is cut into the design (negative) within the zone is on size, and
-        what is cut beyond it is counted from its border."""
+        """Signed deviations (n,) of points (n, 3): what is cut into the design (negative) within the zone is
+        on size, and what is cut beyond it is counted from its border."""
         away = np.hypot(points[:, 0] - self.x, points[:, 1] - self.y)
         slack = BEYOND * (self.outer - self.inner)
         mine = (distance < 0) & (points[:, 2] >= self.low) & (points[:, 2] <= self.high)

@@ -1,4 +1,5 @@
-"""What holds the stock: jaws beside it, blocks such as clamps and stops, solids from a file; as meshes in the setup frame."""
+"""What holds the stock: jaws beside it, blocks such as clamps and stops, solids from a file; as meshes in the
+setup frame."""
 
 from __future__ import annotations
 
@@ -30,8 +31,8 @@ class _Strict(BaseModel):
 
 
 class Jaws(_Strict):
-    """Two parallel jaws that hold the stock's box at its sides: `grip` mm of it, from its underside up. They run along X
-    or Y, `length` mm about the stock's middle, are `thickness` mm thick and `height` mm high."""
+    """Two parallel jaws that hold the stock's box at its sides: `grip` mm of it, from its underside up. They
+    run along X or Y, `length` mm about the stock's middle, are `thickness` mm thick and `height` mm high."""
 
     kind: Literal["jaws"]
     name: Name = "Jaws"
@@ -74,7 +75,8 @@ FixturePart = Annotated[Jaws | Block | FixtureSolid, Field(discriminator="kind")
 
 
 def boxes_of(piece: Jaws | Block, low: Floats, high: Floats) -> list[tuple[Floats, Floats]]:
-    """Corners (3,), (3,) of the boxes of which jaws or a block are made; `low`, `high` bound the stock, setup frame."""
+    """Corners (3,), (3,) of the boxes of which jaws or a block are made; `low`, `high` bound the stock, setup
+    frame."""
     if isinstance(piece, Block):
         return [(np.array(piece.low), np.array(piece.high))]
     along = "xy".index(piece.along)
@@ -99,8 +101,8 @@ def fixture_mesh(
     high: Floats,
     gap: float = 0.0,
 ) -> TriangleMesh | None:
-    """All of a fixture in the setup frame, jaws and blocks larger by `gap` mm at their sides and on top; None where there is
-    none. `solids` are the meshes of the files by the piece's name, in their own frames."""
+    """All of a fixture in the setup frame, jaws and blocks larger by `gap` mm at their sides and on top; None
+    where there is none. `solids` are the meshes of the files by the piece's name, in their own frames."""
     meshes = []
     for piece in pieces:
         if isinstance(piece, FixtureSolid):
@@ -139,7 +141,8 @@ def joined_meshes(meshes: Sequence[TriangleMesh]) -> TriangleMesh:
 def check_blocks(
     pieces: Sequence[Jaws | Block | FixtureSolid], low: Floats, high: Floats, where: str
 ) -> None:
-    """Raises DocumentError for a block that stands in the stock's box, or jaws that grip more than there is."""
+    """Raises DocumentError for a block that stands in the stock's box, or jaws that grip more than there
+    is."""
     for i, piece in enumerate(pieces):
         if isinstance(piece, Jaws) and piece.grip > high[2] - low[2]:
             raise DocumentError(
@@ -152,7 +155,8 @@ def check_blocks(
             if (into > 1e-6).all():
                 raise DocumentError(
                     f"'{piece.name}' stands {float(into.min()):.3f} mm in the stock, which goes from"
-                    f" ({low[0]:.2f}, {low[1]:.2f}, {low[2]:.2f}) to ({high[0]:.2f}, {high[1]:.2f}, {high[2]:.2f}).",
+                    f" ({low[0]:.2f}, {low[1]:.2f}, {low[2]:.2f}) to ({high[0]:.2f}, {high[1]:.2f}, "
+                    f"{high[2]:.2f}).",
                     remedy="Put it beside or upon the stock.",
                     where=f"{where}[{i}]",
                 )
@@ -161,7 +165,10 @@ def check_blocks(
 def words_of(piece: Jaws | Block | FixtureSolid) -> str:
     """A piece in a few words."""
     if isinstance(piece, Jaws):
-        return f"{piece.name}: jaws along {piece.along.upper()}, {piece.length:g} long, grip {piece.grip:g} from the underside"
+        return (
+            f"{piece.name}: jaws along {piece.along.upper()}, {piece.length:g} long, grip "
+            f"{piece.grip:g} from the underside"
+        )
     if isinstance(piece, Block):
         a, b = (", ".join(f"{v:g}" for v in p) for p in (piece.low, piece.high))
         return f"{piece.name}: from ({a}) to ({b})"

@@ -91,7 +91,8 @@ class PartArray(_Strict):
 
 
 class Zero(_Strict):
-    """Program zero: one of the 27 points of the box of the stock or of the (first) part, or a point of the part."""
+    """Program zero: one of the 27 points of the box of the stock or of the (first) part, or a point of the
+    part."""
 
     of: Literal["stock", "part", "point"] = "stock"
     x: Side = "middle"
@@ -118,10 +119,11 @@ class Placement(_Strict):
 class Clamped:
     """A part set up in stock. Setup frame: program zero, Z up, mm.
 
-    `setup_from_part` (4, 4) of the first part; `copies` (n, 3) where every part of an array lies from the first, itself
-    included; `fixture` what holds it, and `shunned` what paths keep clear of, the fixture with some room beside it, or None, `fixture_key` its hash;
-    `stock_low`, `stock_high` (3,) corners of the stock's box; `stock_mesh` is None for a box; `part_low`,
-    `part_high` (3,) bound all parts; `table_from_setup` (3,) is the work offset: program zero in table coordinates.
+    `setup_from_part` (4, 4) of the first part; `copies` (n, 3) where every part of an array lies from the
+    first, itself included; `fixture` what holds it, and `shunned` what paths keep clear of, the fixture with
+    some room beside it, or None, `fixture_key` its hash; `stock_low`, `stock_high` (3,) corners of the
+    stock's box; `stock_mesh` is None for a box; `part_low`, `part_high` (3,) bound all parts;
+    `table_from_setup` (3,) is the work offset: program zero in table coordinates.
     """
 
     setup_from_part: Floats
@@ -136,7 +138,8 @@ class Clamped:
     shunned: TriangleMesh | None = None
     fixture_key: str | None = None
     setup_from_side: Floats = field(default_factory=lambda: np.eye(4))
-    """Where the frame lies in the setup's when it is that of a side (4, 4): then all else here is in the side's frame."""
+    """Where the frame lies in the setup's when it is that of a side (4, 4): then all else here is in the
+    side's frame."""
 
     def parts(self, mesh: TriangleMesh) -> TriangleMesh:
         """The part's mesh (part frame) as it stands in the setup frame, once for every part of an array."""
@@ -211,8 +214,8 @@ def clamp(
     where: str = "setup",
     array: PartArray | None = None,
 ) -> Clamped:
-    """Frame and stock of a setup. `delivered` is the read solid of a solid stock, or the mesh (part frame) of a carried
-    one.
+    """Frame and stock of a setup. `delivered` is the read solid of a solid stock, or the mesh (part frame) of
+    a carried one.
 
     Raises DocumentError when the part sticks out of the solid, saying on which side and how far.
     """
@@ -303,7 +306,8 @@ def _check_contained(points: Floats, mesh: TriangleMesh, deviation: float, where
     if distance[worst] < -slack:
         x, y, z = sample[worst]
         raise DocumentError(
-            f"The part sticks out of the stock's solid by {-distance[worst]:.3f} mm near ({x:.2f}, {y:.2f}, {z:.2f}).",
+            f"The part sticks out of the stock's solid by {-distance[worst]:.3f} mm near ({x:.2f}, "
+            f"{y:.2f}, {z:.2f}).",
             remedy="Use a stock that holds the whole part.",
             where=where,
         )

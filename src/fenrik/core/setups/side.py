@@ -21,10 +21,11 @@ Point = tuple[float, float, float]
 
 
 class SideDoc(BaseModel):
-    """A direction from which a clamped part is worked besides the setup's own: towards the spindle goes an axis of the
-    part, the normal of a picked face or the axis of a picked cylinder.
+    """A direction from which a clamped part is worked besides the setup's own: towards the spindle goes an
+    axis of the part, the normal of a picked face or the axis of a picked cylinder.
 
-    Its X is the setup's X square to it, turned by `turn_deg`; its zero is the program zero or a point of the part.
+    Its X is the setup's X square to it, turned by `turn_deg`; its zero is the program zero or a point of the
+    part.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -50,8 +51,8 @@ def setup_from_side(side: SideDoc, part: PartModel, clamped: Clamped, where: str
 def seen_from(clamped: Clamped, matrix: Floats, part: PartModel, name: str) -> Clamped:
     """What is clamped as a side sees it, in the side's frame; `matrix` (4, 4) is `setup_from_side`.
 
-    Boxes are those about stock and part along the side's axes; a box stock becomes a mesh. Raises DocumentError for several
-    parts in one blank, which have one side only.
+    Boxes are those about stock and part along the side's axes; a box stock becomes a mesh. Raises
+    DocumentError for several parts in one blank, which have one side only.
     """
     if len(clamped.copies) > 1:
         raise DocumentError(

@@ -13,9 +13,9 @@ COLUMNS = 6
 
 
 class Table(NamedTuple):
-    """For kernels: `pieces` (n, 6) of the tip; `leans` (n,) the row in `axes` (k, 6: at both ends) of a piece whose axis leans
-    or turns, -1 upright, empty where all are; the set (n,) of bodies that moved; `sets` (s, b, 6) and their numbers of
-    bodies (s,)."""
+    """For kernels: `pieces` (n, 6) of the tip; `leans` (n,) the row in `axes` (k, 6: at both ends) of a piece
+    whose axis leans or turns, -1 upright, empty where all are; the set (n,) of bodies that moved; `sets` (s,
+    b, 6) and their numbers of bodies (s,)."""
 
     pieces: Floats
     leans: NDArray[np.int32]
@@ -27,8 +27,8 @@ class Table(NamedTuple):
 
 @dataclass
 class Cuts:
-    """Pieces (m, 6), or (m, 12: tip and axis at both ends), in the order of their tags, from 0, each with the set of bodies
-    that moved."""
+    """Pieces (m, 6), or (m, 12: tip and axis at both ends), in the order of their tags, from 0, each with the
+    set of bodies that moved."""
 
     parts: list[Floats] = field(default_factory=list)
     owners: list[NDArray[np.int32]] = field(default_factory=list)

@@ -39,7 +39,8 @@ SMALL = 500.0
 
 
 Binned = tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]]
-"""Per direction: offsets (tiles + 1,) into the entries, entries, where each tile goes on, and what each entry found."""
+"""Per direction: offsets (tiles + 1,) into the entries, entries, where each tile goes on, and what each entry
+found."""
 
 
 @cache
@@ -58,10 +59,10 @@ def _each(work: Callable[[int], Result], count: int, workers: int) -> list[Resul
 class Removal:
     """What a cut did, per piece of motion: removed `volume` (m, 3 roles) mm³, the `overlap` (m, 3) mm of
     shank, holder and (on rapids) cutter with the stock, seen in every direction that saw any, and the
-    greatest `depth` (m,) mm of material that the cutter took from a vertical line. `area` (m,) mm² is the ground, in plan
-    view, from which it took any, from piece to piece a spot under a rounded corner counts again; `sides` (m, 3) mm how far that lies to the left of
-    the move's line at least and at most (1e30 and -1e30 where there is none) and how high over the tip the material
-    reached."""
+    greatest `depth` (m,) mm of material that the cutter took from a vertical line. `area` (m,) mm² is the
+    ground, in plan view, from which it took any, from piece to piece a spot under a rounded corner counts
+    again; `sides` (m, 3) mm how far that lies to the left of the move's line at least and at most (1e30 and
+    -1e30 where there is none) and how high over the tip the material reached."""
 
     volume: Floats
     overlap: Floats
@@ -71,8 +72,8 @@ class Removal:
 
 
 def tool_bodies(assembly: Assembly) -> Floats:
-    """Convex bodies (b, 6: kind, z0, z1, r0, r1, role) of a tool over its tip, mm. A ball with r0 > 0 stands free: what is
-    over its upper half stays."""
+    """Convex bodies (b, 6: kind, z0, z1, r0, r1, role) of a tool over its tip, mm. A ball with r0 > 0 stands
+    free: what is over its upper half stays."""
     r, c = assembly.radius, assembly.corner_radius
     rows: list[list[float]] = []
     profile = assembly.profile
@@ -102,8 +103,8 @@ def tool_bodies(assembly: Assembly) -> Floats:
 
 
 def _thread_bodies(assembly: Assembly) -> list[list[float]]:
-    """The cutting bodies of a tap or thread mill. A tap turns with its feed and clears its thread's groove only, which no
-    body that spins in place can stand for: it takes its core."""
+    """The cutting bodies of a tap or thread mill. A tap turns with its feed and clears its thread's groove
+    only, which no body that spins in place can stand for: it takes its core."""
     core, r, pitch = assembly.core_radius, assembly.radius, float(assembly.thread_pitch or 0.0)
     rows: list[list[float]] = [[FRUSTUM, 0.0, assembly.flute_length, core, core, CUTTING]]
     if assembly.kind == "thread_mill":
@@ -184,9 +185,10 @@ class Stock:
     def cut(
         self, pieces: Floats, bodies: Floats, rapid: NDArray[np.bool_], tag0: int = 0, measured: bool = True
     ) -> Removal:
-        """Takes away what `bodies` sweep along straight `pieces` (m, 6), the axis upright, or along `pieces` (m, 12: tip
-        and axis at the start, tip and axis at the end) with an axis that is tilted or turns; ends get tags tag0 + piece.
-        Without `measured` the result is empty (for comparing what the measuring costs)."""
+        """Takes away what `bodies` sweep along straight `pieces` (m, 6), the axis upright, or along `pieces`
+        (m, 12: tip and axis at the start, tip and axis at the end) with an axis that is tilted or turns; ends
+        get tags tag0 + piece. Without `measured` the result is empty (for comparing what the measuring
+        costs)."""
         total = np.zeros((len(pieces), 3))
         overlap = np.zeros((len(pieces), 3))
         depth, area = np.zeros(len(pieces)), np.zeros(len(pieces))
@@ -249,9 +251,18 @@ class Stock:
                     except IndexError:
                         return
                     cutting(
-                        d, t, self.rays[d].arrays, grid[d], self.origin, self.cell, pieces, bodies, *binned[d], tag0,
+                        d,
+                        t,
+                        self.rays[d].arrays,
+                        grid[d],
+                        self.origin,
+                        self.cell,
+                        pieces,
+                        bodies,
+                        *binned[d],
+                        tag0,
                         measured,
-                    )  # fmt: skip
+                    )
 
             _each(work, workers, workers if costs.sum() > SMALL else 1)
             for rays, (offsets, _, start, _) in zip(self.rays, binned, strict=True):
@@ -281,16 +292,15 @@ class Stock:
         return self.rays[2].outermost().astype(np.float64)
 
 
-def _open_tasks(
-    binned: list[Binned],
-) -> NDArray[np.int64]:
+def _open_tasks(binned: list[Binned]) -> NDArray[np.int64]:
     """Tiles with something left to do (n, 2: direction, tile)."""
     open_tiles = [np.flatnonzero(start < offsets[1:]) for offsets, _, start, _ in binned]
     return np.concatenate([np.column_stack([np.full(len(t), d), t]) for d, t in enumerate(open_tiles)])
 
 
 def _plain(values: Floats) -> Floats:
-    """The array as the compiled kernels know it: in order and writable, else they are compiled anew for its kind."""
+    """The array as the compiled kernels know it: in order and writable, else they are compiled anew for its
+    kind."""
     out = np.ascontiguousarray(values, dtype=np.float64)
     return out if out.flags.writeable else out.copy()
 

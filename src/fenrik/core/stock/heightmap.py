@@ -72,9 +72,9 @@ class HeightMap:
         k.stamp(self.heights, self.x0, self.y0, self.cell, pieces, profile.shape, self.half_diagonal)
 
     def lacks(self, pieces: Floats, rapid: NDArray[np.bool_], profile: Profile, bodies: Floats) -> Floats:
-        """How much (m, b) mm the tip stands too low at the ends of pieces (m, 6) for cylinders `bodies` (b, 2: radius,
-        height over the tip) that are to stay over the stock, which the cutter lowers as it goes. Cells are met at
-        their middles."""
+        """How much (m, b) mm the tip stands too low at the ends of pieces (m, 6) for cylinders `bodies` (b,
+        2: radius, height over the tip) that are to stay over the stock, which the cutter lowers as it goes.
+        Cells are met at their middles."""
         return np.asarray(
             k.lacks(
                 self.heights,
@@ -93,10 +93,17 @@ class HeightMap:
         """Highest stock within `reach` mm of the line a-b in plan view, cells counted whole."""
         return float(
             k.highest(
-                self.heights, self.x0, self.y0, self.cell, float(a[0]), float(a[1]), float(b[0]), float(b[1]),
+                self.heights,
+                self.x0,
+                self.y0,
+                self.cell,
+                float(a[0]),
+                float(a[1]),
+                float(b[0]),
+                float(b[1]),
                 reach + self.half_diagonal,
             )
-        )  # fmt: skip
+        )
 
     def top_at(self, points: Floats, reach: float) -> Floats:
         """Highest stock (n,) within `reach` mm of points (n, 2); `reach` is taken as it is."""
@@ -107,16 +114,17 @@ class HeightMap:
 def pieces_of(
     path: Toolpath, tolerance: float = 0.02, longest: float | None = None
 ) -> tuple[Floats, NDArray[np.int32]]:
-    """A toolpath as straight pieces (m, 6), arcs within `tolerance` mm, moves at feed at most `longest` mm, and the move
-    (m,) each belongs to."""
+    """A toolpath as straight pieces (m, 6), arcs within `tolerance` mm, moves at feed at most `longest` mm,
+    and the move (m,) each belongs to."""
     return path.moves.after_start().straightened(tolerance, longest)
 
 
 def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Floats, cell: float) -> HeightMap:
     """The height map of a stock's dexels seen down the Z of another frame: never less than there is.
 
-    `map_from_stock` (4, 4) takes the stock's frame to that of the map; low and high (3,) bound the stock there. Material
-    that no ray of any direction meets, thinner than the lattice's cell both ways, does not count.
+    `map_from_stock` (4, 4) takes the stock's frame to that of the map; low and high (3,) bound the stock
+    there. Material that no ray of any direction meets, thinner than the lattice's cell both ways, does not
+    count.
     """
     out = HeightMap.of_box(low - 2 * cell, high + 2 * cell, cell)
     out.heights[:] = NOTHING
@@ -134,9 +142,22 @@ def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Float
             rays = stock.rays[direction]
             arrays = (rays.places, rays.widths, rays.counts, rays.ends, rays.first, rays.last)
             raise_intervals(
-                own, out.x0, out.y0, cell, arrays, rays.nu, rays.nv, direction, direction == main,
-                stock.origin, stock.cell, turned, shift, first, last,
-            )  # fmt: skip
+                own,
+                out.x0,
+                out.y0,
+                cell,
+                arrays,
+                rays.nu,
+                rays.nv,
+                direction,
+                direction == main,
+                stock.origin,
+                stock.cell,
+                turned,
+                shift,
+                first,
+                last,
+            )
         return own
 
     for more in _workers(workers).map(seen, range(workers)):

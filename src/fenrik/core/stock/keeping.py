@@ -1,8 +1,9 @@
 """Stocks kept after every operation at little cost: tiles that an operation did not change are shared.
 
-A tile's record is what its rays hold, without spare room: counts, ends and tags. A snapshot is one record per tile and
-direction; taking one compares with the snapshot before and takes over the records that are equal. What is written to a
-store is the changed records only; a chain of them from the raw stock on gives the stock back, bit for bit.
+A tile's record is what its rays hold, without spare room: counts, ends and tags. A snapshot is one record per
+tile and direction; taking one compares with the snapshot before and takes over the records that are equal.
+What is written to a store is the changed records only; a chain of them from the raw stock on gives the stock
+back, bit for bit.
 """
 
 from __future__ import annotations
@@ -65,8 +66,8 @@ class Snapshot:
 
     @staticmethod
     def of(stock: Stock, before: Snapshot | None = None) -> Snapshot:
-        """The stock now; records equal to those of `before` are shared with it. The tiles in which it differs from
-        `before` must be among those that the stock calls touched."""
+        """The stock now; records equal to those of `before` are shared with it. The tiles in which it differs
+        from `before` must be among those that the stock calls touched."""
         directions = []
         for d, rays in enumerate(stock.rays):
             if before is None:

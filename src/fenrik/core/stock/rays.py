@@ -48,9 +48,18 @@ class Rays:
     def arrays(self) -> tuple[NDArray[Any], ...]:
         """The arrays as the kernels take them."""
         return (
-            self.places, self.widths, self.counts, self.ends, self.tags,
-            self.first, self.last, self.void_low, self.void_high, self.row_first, self.row_last,
-        )  # fmt: skip
+            self.places,
+            self.widths,
+            self.counts,
+            self.ends,
+            self.tags,
+            self.first,
+            self.last,
+            self.void_low,
+            self.void_high,
+            self.row_first,
+            self.row_last,
+        )
 
     @staticmethod
     def of_dense(ends: Singles, counts: Ints) -> Rays:

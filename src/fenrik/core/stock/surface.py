@@ -1,9 +1,11 @@
-"""The stock's surface for display and measuring: dual contouring of the dexels, brick by brick, sharp edges kept.
+"""The stock's surface for display and measuring: dual contouring of the dexels, brick by brick, sharp edges
+kept.
 
-One vertex per mixed cell where the planes at its edges' crossings meet best (Ju, Losasso, Schaefer, Warren 2002); the
-crossings are exact points of the stock, their directions come from the piece of motion and the tool that cut them.
-Flat faces and edges between them are exact, curved ones err by cell² / (8 R). Where a direction is not known (stock
-delivered as a solid) the vertex is the crossings' mean, and edges are broken by at most a cell.
+One vertex per mixed cell where the planes at its edges' crossings meet best (Ju, Losasso, Schaefer, Warren
+2002); the crossings are exact points of the stock, their directions come from the piece of motion and the
+tool that cut them. Flat faces and edges between them are exact, curved ones err by cell² / (8 R). Where a
+direction is not known (stock delivered as a solid) the vertex is the crossings' mean, and edges are broken by
+at most a cell.
 """
 
 from __future__ import annotations
@@ -30,8 +32,8 @@ Place = tuple[int, int, int]
 
 @dataclass(frozen=True)
 class Brick:
-    """The surface in 32 x 32 x 32 cells: the mixed `cells` (n,) with their `vertices` (n, 3) mm, and `quads` (m, 4) of
-    cells, outward, with their exact `points` (m, 3), lattice `axes` (m,) and `tags` (m,)."""
+    """The surface in 32 x 32 x 32 cells: the mixed `cells` (n,) with their `vertices` (n, 3) mm, and `quads`
+    (m, 4) of cells, outward, with their exact `points` (m, 3), lattice `axes` (m,) and `tags` (m,)."""
 
     cells: NDArray[np.int32]
     vertices: Floats

@@ -31,8 +31,8 @@ FORMING: tuple[Kind, ...] = (*CLEARING, "lollipop", "t_slot")
 
 
 Target = Literal["areas", "holes", "bosses", "rounds", "walls", "rims", "lines"]
-"""What operations work on: areas of the plan view, round holes, round bosses or both, walls, the upper edges of walls, lines
-to engrave."""
+"""What operations work on: areas of the plan view, round holes, round bosses or both, walls, the upper edges
+of walls, lines to engrave."""
 
 
 class Parameters(BaseModel):
@@ -76,10 +76,10 @@ class Heights:
 
 @dataclass(frozen=True)
 class HoleSpot:
-    """A round hole along the tool's axis in the setup frame, mm: place, heights of its mouth, of its end (the far side of a
-    through hole, the end of the full diameter of a blind one) and of its first step, the narrowest diameter, that at the
-    mouth and that of a broken edge or countersink there (0: none), whether it goes through, whether its bottom is a
-    drill's point, and its words for messages."""
+    """A round hole along the tool's axis in the setup frame, mm: place, heights of its mouth, of its end (the
+    far side of a through hole, the end of the full diameter of a blind one) and of its first step, the
+    narrowest diameter, that at the mouth and that of a broken edge or countersink there (0: none), whether it
+    goes through, whether its bottom is a drill's point, and its words for messages."""
 
     x: float
     y: float
@@ -98,8 +98,8 @@ class HoleSpot:
 
 @dataclass(frozen=True)
 class Wall:
-    """A steep face of the part in the setup frame: its words for messages, its lines in plan view, its lowest and highest
-    height, mm."""
+    """A steep face of the part in the setup frame: its words for messages, its lines in plan view, its lowest
+    and highest height, mm."""
 
     words: str
     line: BaseGeometry
@@ -109,9 +109,9 @@ class Wall:
 
 @dataclass(frozen=True)
 class Rim:
-    """An edge where a wall falls from a level face, or a chamfer between them, in the setup frame: its words for messages,
-    the wall's lines in plan view, the height of its upper end, and of a chamfer its lower end and its width seen from
-    above, mm."""
+    """An edge where a wall falls from a level face, or a chamfer between them, in the setup frame: its words
+    for messages, the wall's lines in plan view, the height of its upper end, and of a chamfer its lower end
+    and its width seen from above, mm."""
 
     words: str
     line: BaseGeometry
@@ -124,9 +124,10 @@ class Rim:
 class Inputs:
     """All that a strategy may know. Setup frame, mm, mm/min.
 
-    `tops` are the heights of level faces of what holds the stock, with its room; `flats` are the heights of the part's upward planar faces with their outlines in plan view;
-    `stock` is the in-process stock before the operation; `keep_in` bounds the tool's middle (None:
-    the strategy's own default); `lines` are to be engraved, words for messages and points (n, 2); `outline` is the part seen from above.
+    `tops` are the heights of level faces of what holds the stock, with its room; `flats` are the heights of
+    the part's upward planar faces with their outlines in plan view; `stock` is the in-process stock before
+    the operation; `keep_in` bounds the tool's middle (None: the strategy's own default); `lines` are to be
+    engraved, words for messages and points (n, 2); `outline` is the part seen from above.
     """
 
     topology: Topology
@@ -161,7 +162,8 @@ class Inputs:
         return self.cutters[key]
 
     def areas(self, cutter: DropCutter, margin: float, fineness: float, tolerance: float) -> LevelAreas:
-        """The ground that blocks a cutter at any level, over part and stock and `margin` mm around; grid and accuracy mm."""
+        """The ground that blocks a cutter at any level, over part and stock and `margin` mm around; grid and
+        accuracy mm."""
         low = np.minimum(self.stock_low, self.part_low)[:2] - margin
         high = np.maximum(self.stock_high, self.part_high)[:2] + margin
         return LevelAreas(cutter, low, high, fineness, tolerance)
@@ -182,8 +184,8 @@ class Inputs:
 
 @dataclass(frozen=True)
 class Example:
-    """A quick computation with a strategy, for the contract tests: parameters, the tool (open: a usual one of `kind`), and
-    picks of its target by model file, "" for those that stand on any."""
+    """A quick computation with a strategy, for the contract tests: parameters, the tool (open: a usual one of
+    `kind`), and picks of its target by model file, "" for those that stand on any."""
 
     parameters: dict[str, Any] = field(default_factory=dict)
     kind: Kind = "flat"

@@ -7,7 +7,8 @@ from numba import njit
 
 @njit(cache=True, inline="always")
 def underside(d, shape):
-    """Height of the underside (see `Profile.shape`) over the tip at distance d from the axis, d within the radius."""
+    """Height of the underside (see `Profile.shape`) over the tip at distance d from the axis, d within the
+    radius."""
     flat, corner, arc_end = shape[1], shape[2], shape[4]
     if d <= flat:
         return 0.0

@@ -30,7 +30,8 @@ UNDERCUTTING = ("lollipop", "t_slot", "thread_mill")
 """Kinds whose shank is a neck over a wider head."""
 THREADING = ("tap", "thread_mill")
 TOOTH_HEIGHT = 0.6
-"""Of a thread mill's teeth over the pitch: 5/8 H = 0.541 P of an internal thread (ISO 68-1) and some clearance."""
+"""Of a thread mill's teeth over the pitch: 5/8 H = 0.541 P of an internal thread (ISO 68-1) and some
+clearance."""
 TOOTH_TIP = 0.125
 """Width of a tooth's tip over the pitch: that of an internal thread's root, P/8 (ISO 68-1)."""
 TITLES = {
@@ -64,10 +65,11 @@ class Assembly(BaseModel):
     """A milling tool ready to run. All lengths mm.
 
     `diameter` is the greatest cutting diameter, `stick_out` the distance from the tip to the holder's face,
-    `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered cutter the
-    sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point has the
-    included angle `point_deg`; `tip_diameter` is the flat at the tip of both. A tap's diameter is its thread's, with
-    `thread_pitch` and `thread_hand`; a thread mill has `thread_rows` rows of teeth, a pitch apart, from the tip up.
+    `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered
+    cutter the sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point
+    has the included angle `point_deg`; `tip_diameter` is the flat at the tip of both. A tap's diameter is its
+    thread's, with `thread_pitch` and `thread_hand`; a thread mill has `thread_rows` rows of teeth, a pitch
+    apart, from the tip up.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -133,7 +135,8 @@ class Assembly(BaseModel):
             )
         if self.kind in UNDERCUTTING and self.shank_diameter >= self.diameter:
             raise ValueError(
-                f"shank_diameter {self.shank_diameter} is no neck under a head of {self.diameter}; make it smaller"
+                f"shank_diameter {self.shank_diameter} is no neck under a head of {self.diameter}; make it "
+                "smaller"
             )
         return self
 
@@ -211,7 +214,8 @@ class Assembly(BaseModel):
 
     @property
     def core_radius(self) -> float:
-        """Radius mm under a thread mill's teeth, and what a tap leaves free: that of its thread's minor diameter."""
+        """Radius mm under a thread mill's teeth, and what a tap leaves free: that of its thread's minor
+        diameter."""
         pitch = self.thread_pitch or 0.0
         height = TOOTH_HEIGHT if self.kind == "thread_mill" else 0.625 * math.sqrt(3.0) / 2.0
         return self.radius - height * pitch
@@ -225,7 +229,8 @@ class Assembly(BaseModel):
 
     @property
     def cleared(self) -> Profile:
-        """The part of the underside over which the tool surely leaves nothing: all of it, but under a neck only that."""
+        """The part of the underside over which the tool surely leaves nothing: all of it, but under a neck
+        only that."""
         if self.kind == "tap":
             return Profile(self.core_radius, 0.0)
         if self.kind in UNDERCUTTING:

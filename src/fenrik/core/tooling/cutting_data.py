@@ -80,7 +80,8 @@ def cutting_power_kw(rate_cm3_min: float, chip: float, material: Material) -> fl
 
 
 COATED = {"uncoated": 1.0, "nitride": 1.2, "carbon": 1.2}
-"""Cutting speed with a coating against none (common practice, no source); carbon only in group N, where it lasts."""
+"""Cutting speed with a coating against none (common practice, no source); carbon only in group N, where it
+lasts."""
 
 TAP_SHARE = 0.1
 """Cutting speed of a tap against a carbide mill (common practice, no source)."""
@@ -144,7 +145,8 @@ def propose(
             rpm,
             "1/min",
             origin,
-            f"n = 1000 vc / (π D) = 1000 · {vc:g} / (π · {assembly.diameter:g}){limited}; vc: {kind}{nerve and nerve + ', half of it'}",
+            f"n = 1000 vc / (π D) = 1000 · {vc:g} / (π · {assembly.diameter:g}){limited}; vc: "
+            f"{kind}{nerve and nerve + ', half of it'}",
         ),
         "feed_mm_min": Derived(
             feed,
@@ -193,13 +195,16 @@ def engaged_feed(
     feed_max: float,
     power_kw: float,
 ) -> Derived:
-    """The proposed feed for a width and a depth of cut mm: raised for the thin chips of a narrow cut (Martellotti 1941),
-    lowered to what spindle and machine bear (Kienzle 1952)."""
+    """The proposed feed for a width and a depth of cut mm: raised for the thin chips of a narrow cut
+    (Martellotti 1941), lowered to what spindle and machine bear (Kienzle 1952)."""
     share = min(0.5, width / assembly.diameter)
     thin = min(MOST_THINNING, 1.0 / max(2.0 * math.sqrt(share - share * share), 1e-6))
     value, words = feed.value * thin, feed.formula
     if thin > 1.005:
-        words += f"; times {thin:.2f} for the thin chip at ae {width:.2f} = {share:.2f} D: 1 / (2 √(q − q²)), at most {MOST_THINNING:g}"
+        words += (
+            f"; times {thin:.2f} for the thin chip at ae {width:.2f} = {share:.2f} D: 1 / (2 √(q − "
+            f"q²)), at most {MOST_THINNING:g}"
+        )
     if value > feed_max:
         value = feed_max
         words += f"; held to the machine's {feed_max:.0f}"

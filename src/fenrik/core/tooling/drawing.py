@@ -83,10 +83,12 @@ def tool_svg(assembly: Assembly, unit: str = "mm", height_px: int = 360) -> str:
         right = " ".join(f"{middle + x * scale:.2f},{y(h):.2f}" for x, h in line)
         left = " ".join(f"{middle - x * scale:.2f},{y(h):.2f}" for x, h in reversed(line))
         out.append(
-            f'<polygon points="{right} {left}" fill="{_FILL[role]}" stroke="#26323a" stroke-width="1" stroke-linejoin="round"/>'
+            f'<polygon points="{right} {left}" fill="{_FILL[role]}" stroke="#26323a" stroke-width="1" '
+            'stroke-linejoin="round"/>'
         )
     out.append(
-        f'<line x1="{middle:.1f}" x2="{middle:.1f}" y1="{y(top) - 10:.1f}" y2="{base + 8:.1f}" stroke="#26323a"'
+        f'<line x1="{middle:.1f}" x2="{middle:.1f}" y1="{y(top) - 10:.1f}" y2="{base + 8:.1f}" '
+        'stroke="#26323a"'
         ' stroke-width="0.7" stroke-dasharray="10 3 2 3"/>'
     )
 
@@ -99,9 +101,11 @@ def tool_svg(assembly: Assembly, unit: str = "mm", height_px: int = 360) -> str:
         out.append(_dimension(x, y(0), y(value), middle - assembly.radius * scale, f"{length(value)} {word}"))
     half = assembly.radius * scale
     out.append(
-        f'<path d="M{middle - half:.1f} {base + 4} v12 M{middle + half:.1f} {base + 4} v12 M{middle - half:.1f} {base + 12}'
+        f'<path d="M{middle - half:.1f} {base + 4} v12 M{middle + half:.1f} {base + 4} v12 '
+        f"M{middle - half:.1f} {base + 12}"
         f' h{2 * half:.1f}" stroke="#26323a" fill="none" stroke-width="0.8"/>'
-        f'<text x="{middle:.1f}" y="{base + 28}" text-anchor="middle" fill="currentColor">Ø{length(assembly.diameter)}</text>'
+        f'<text x="{middle:.1f}" y="{base + 28}" text-anchor="middle" '
+        f'fill="currentColor">Ø{length(assembly.diameter)}</text>'
     )
     words = [f"R{length(assembly.corner_radius)}"] if assembly.corner_radius > 0 else []
     if assembly.tip_diameter > 0:
@@ -112,7 +116,8 @@ def tool_svg(assembly: Assembly, unit: str = "mm", height_px: int = 360) -> str:
         words.append(f"pitch {length(assembly.thread_pitch)}")
     for i, word in enumerate(words):
         out.append(
-            f'<text x="{middle + half + 10:.1f}" y="{base - 2 - 14 * i:.1f}" fill="currentColor">{word}</text>'
+            f'<text x="{middle + half + 10:.1f}" y="{base - 2 - 14 * i:.1f}" '
+            f'fill="currentColor">{word}</text>'
         )
     out.append("</svg>")
     return "".join(out)
@@ -122,7 +127,9 @@ def _dimension(x: float, y0: float, y1: float, to: float, words: str) -> str:
     """An upright dimension line at x from y0 up to y1 with its words along it."""
     middle = (y0 + y1) / 2
     return (
-        f'<path d="M{x:.1f} {y0:.1f} V{y1:.1f} M{x - 3:.1f} {y0:.1f} H{to:.1f} M{x - 3:.1f} {y1:.1f} H{to:.1f}"'
+        f'<path d="M{x:.1f} {y0:.1f} V{y1:.1f} M{x - 3:.1f} {y0:.1f} H{to:.1f} M{x - 3:.1f} {y1:.1f} '
+        f'H{to:.1f}"'
         ' stroke="#26323a" stroke-width="0.5" fill="none"/>'
-        f'<text transform="translate({x - 3:.1f} {middle:.1f}) rotate(-90)" text-anchor="middle" fill="currentColor">{words}</text>'
+        f'<text transform="translate({x - 3:.1f} {middle:.1f}) rotate(-90)" text-anchor="middle" '
+        f'fill="currentColor">{words}</text>'
     )

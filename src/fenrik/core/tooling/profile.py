@@ -1,8 +1,8 @@
 """The underside of a cutter as a body of revolution: flat, arc, cone, and the arc of the rim.
 
-Every milling cutter and drill, seen from above, is one of these (the generalized cutter of APT and ISO 3592 without
-its concave forms): flat end mill (flat only), ball (arc only), corner radius (flat and arc), tapered cutters (an arc
-that ends where the cone begins), chamfer cutters and drills (flat or point, and cone).
+Every milling cutter and drill, seen from above, is one of these (the generalized cutter of APT and ISO 3592
+without its concave forms): flat end mill (flat only), ball (arc only), corner radius (flat and arc), tapered
+cutters (an arc that ends where the cone begins), chamfer cutters and drills (flat or point, and cone).
 """
 
 from __future__ import annotations
@@ -23,9 +23,9 @@ Shape = tuple[float, float, float, float, float, float, float, float, float, flo
 class Profile:
     """A cutter's underside: largest radius `radius` R and corner radius `corner` r (0 <= r <= R), mm.
 
-    `steepness` rad is the cone's angle to the horizontal (π/2: none, the corner runs out into the side), `flat` the
-    radius of the flat bottom (by itself R - r; to be given for a cone) and `rim` the radius of the arc in which a cone
-    ends at R. Heights are over the tip.
+    `steepness` rad is the cone's angle to the horizontal (π/2: none, the corner runs out into the side),
+    `flat` the radius of the flat bottom (by itself R - r; to be given for a cone) and `rim` the radius of the
+    arc in which a cone ends at R. Heights are over the tip.
     """
 
     radius: float
@@ -64,26 +64,44 @@ class Profile:
 
     @property
     def shape(self) -> Shape:
-        """For kernels: radius, flat, corner, tangent of the cone, radius and height at which the cone begins, radius
-        of the rim arc's centre, its radius, where the cone ends, and the height of the rim arc's centre."""
+        """For kernels: radius, flat, corner, tangent of the cone, radius and height at which the cone begins,
+        radius of the rim arc's centre, its radius, where the cone ends, and the height of the rim arc's
+        centre."""
         sine, cosine = math.sin(self.steepness), math.cos(self.steepness)
         start = self.cone_start
         if not self.tapered:
             return (
-                self.radius, self.flat, self.corner, 0.0, start, self.corner,
-                self.radius, 0.0, self.radius, self.corner,
-            )  # fmt: skip
+                self.radius,
+                self.flat,
+                self.corner,
+                0.0,
+                start,
+                self.corner,
+                self.radius,
+                0.0,
+                self.radius,
+                self.corner,
+            )
         tan = sine / cosine
         low = self.corner * (1.0 - cosine)
         middle = low + tan * (self.cone_end - start) + self.rim * cosine
         return (
-            self.radius, self.flat, self.corner, tan, start, low,
-            self.radius - self.rim, self.rim, self.cone_end, middle,
-        )  # fmt: skip
+            self.radius,
+            self.flat,
+            self.corner,
+            tan,
+            start,
+            low,
+            self.radius - self.rim,
+            self.rim,
+            self.cone_end,
+            middle,
+        )
 
     @property
     def floor_radius(self) -> float:
-        """Half the width that one pass leaves even but for a low ridge; at least half the radius without a cone."""
+        """Half the width that one pass leaves even but for a low ridge; at least half the radius without a
+        cone."""
         if self.tapered:
             return max(0.1 * self.radius, self.flat + 0.7 * self.corner)
         return max(0.5 * self.radius, self.radius - 0.3 * self.corner)
@@ -100,7 +118,8 @@ class Profile:
         return float(underside(float(min(distance, self.radius)), self.shape))
 
     def grown(self, by: float) -> Profile:
-        """The cutter enlarged by `by` mm on all sides (its tip then lies `by` deeper); a negative `by` shrinks it."""
+        """The cutter enlarged by `by` mm on all sides (its tip then lies `by` deeper); a negative `by`
+        shrinks it."""
         if not self.tapered:
             return Profile(self.radius + by, self.corner + by)
         if self.corner + by < 0:

@@ -1,7 +1,7 @@
 """What a setup leaves for the next: the stock as its program, read back, has cut it.
 
-Planning takes its surface as a mesh. The proof of the next setup needs it exactly: there the cuts are made once more, in
-the next setup's frame, with the axis as it leaned then.
+Planning takes its surface as a mesh. The proof of the next setup needs it exactly: there the cuts are made
+once more, in the next setup's frame, with the axis as it leaned then.
 """
 
 from __future__ import annotations
@@ -46,7 +46,8 @@ class Carrying:
         self._paths = paths
 
     def key(self, setup: SetupDoc) -> str:
-        """Key of what a setup leaves: the stock it began with, its frame, and the paths of all that cuts in it."""
+        """Key of what a setup leaves: the stock it began with, its frame, and the paths of all that cuts in
+        it."""
         paths = self._paths
         keys = [paths.keys.path(setup, o) for o in setup.operations if o.enabled]
         cell = paths.job.proof.cell_mm
@@ -64,8 +65,8 @@ class Carrying:
 def left_by(paths: Paths, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
     """The stock after all switched-on operations of a setup, as a closed mesh in the part frame.
 
-    It is the dexels' surface: flat faces and edges between them exact, curved ones within cell² / (8 R). The cuts are
-    shared with the proof of the same program. Raises what planning and posting raise.
+    It is the dexels' surface: flat faces and edges between them exact, curved ones within cell² / (8 R). The
+    cuts are shared with the proof of the same program. Raises what planning and posting raise.
     """
     clamped = paths.setups.clamped(setup)
     posted = _posted(paths, setup, progress.part(0.0, 0.6))
@@ -80,8 +81,8 @@ def left_by(paths: Paths, setup: SetupDoc, progress: Progress = SILENT) -> Trian
 
 
 def dexels_before(paths: Paths, setup: SetupDoc, cell: float, progress: Progress = SILENT) -> Stock:
-    """The stock before a setup whose stock is carried, in its frame: what was delivered for the first setup of the chain,
-    cut by every setup since."""
+    """The stock before a setup whose stock is carried, in its frame: what was delivered for the first setup
+    of the chain, cut by every setup since."""
     target = paths.setups.clamped(setup)
     chain = _chain(paths, setup)
     stock = _delivered(paths.setups.clamped(chain[0]), target, cell)

@@ -16,8 +16,8 @@ from fenrik.core.stock.dexels import Stock
 
 @dataclass(frozen=True)
 class Cutting:
-    """What cutting a posted program gave: the `run` that cut, every step's result with the last stock, where the steps are
-    kept, and the stock before the first."""
+    """What cutting a posted program gave: the `run` that cut, every step's result with the last stock, where
+    the steps are kept, and the stock before the first."""
 
     run: Run
     done: Simulated

@@ -18,7 +18,8 @@ Floats = NDArray[np.float64]
 
 
 class KeptCuts:
-    """The steps of one program: each key stands on the one before, the first on the raw stock and its cell."""
+    """The steps of one program: each key stands on the one before, the first on the raw stock and its
+    cell."""
 
     def __init__(self, store: Store, clamped: Clamped, cell: float, run: Run, material: Material) -> None:
         self.store = store

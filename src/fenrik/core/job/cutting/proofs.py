@@ -1,7 +1,9 @@
-"""Proved releases as they are kept: facts, motion, stocks and moves apart, each as whoever asks for it reads it.
+"""Proved releases as they are kept: facts, motion, stocks and moves apart, each as whoever asks for it reads
+it.
 
-Under the proof's key stand its facts as JSON; beside it the motion and the stock after every step as the blobs that a page
-reads, and the moves in full precision for the replay. The facts are written last: where they are, the rest is too.
+Under the proof's key stand its facts as JSON; beside it the motion and the stock after every step as the
+blobs that a page reads, and the moves in full precision for the replay. The facts are written last: where
+they are, the rest is too.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""A replay of a proved release, from what its proof kept: the posted motion, the tools, the stocks after operations."""
+"""A replay of a proved release, from what its proof kept: the posted motion, the tools, the stocks after
+operations."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ Floats = NDArray[np.float64]
 
 
 def replay_of(key: str, store: Store) -> Replay:
-    """The replay of the proof with this key. Raises NotFound when it, or a stock that it needs, is no longer kept."""
+    """The replay of the proof with this key. Raises NotFound when it, or a stock that it needs, is no longer
+    kept."""
     proof, arrays = kept_proof(store, key), kept_moves(store, key)
     if proof is None or arrays is None:
         raise NotFound("The release has not been proved yet.", remedy="Prove it.")

@@ -1,7 +1,7 @@
 """Bounds on what a job document may hold, looked at before anything is made of it.
 
-A document may come from a stranger. What is refused here is refused in time that grows with its length only, so that no
-document occupies a reader for long, and none holds what a database or a JSON text cannot.
+A document may come from a stranger. What is refused here is refused in time that grows with its length only,
+so that no document occupies a reader for long, and none holds what a database or a JSON text cannot.
 """
 
 from __future__ import annotations
@@ -29,7 +29,8 @@ _Loader: type = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 
 
 def bounded_data(text: str, name: str) -> Any:
-    """The plain data in YAML or JSON text. Raises DocumentError, also for a text that is too long or nested too deeply."""
+    """The plain data in YAML or JSON text. Raises DocumentError, also for a text that is too long or nested
+    too deeply."""
     if text.lstrip()[:1] in ("{", "["):
         _check_length(text, name, MAX_JSON_CHARACTERS, "JSON")
         try:
@@ -57,7 +58,8 @@ def bounded_data(text: str, name: str) -> Any:
 
 
 def _exact(text: str, error: yaml.YAMLError) -> yaml.YAMLError:
-    """The fault as the slower reader tells it, whose places are those of the fault itself; the fast one's are after it."""
+    """The fault as the slower reader tells it, whose places are those of the fault itself; the fast one's are
+    after it."""
     if len(text) <= MAX_EXACT_CHARACTERS:
         try:
             for _ in yaml.parse(text, Loader=yaml.SafeLoader):
@@ -76,14 +78,16 @@ def _check_length(text: str, name: str, most: int, kind: str) -> None:
 
 
 def _check_events(text: str, name: str) -> None:
-    """Goes through YAML without building anything: its depth, and its size with every reference written out."""
+    """Goes through YAML without building anything: its depth, and its size with every reference written
+    out."""
     count, sizes = 0, dict[str, int]()  # of what an anchor stands for, once it is complete
     opened: list[tuple[str | None, int]] = []
     for event in yaml.parse(text, Loader=_Loader):
         if isinstance(event, yaml.AliasEvent):
             if event.anchor not in sizes:
                 raise DocumentError(
-                    f"'{name}' refers to '*{event.anchor}' in line {_line(event)}, which is not complete there.",
+                    f"'{name}' refers to '*{event.anchor}' in line {_line(event)}, which is not complete "
+                    "there.",
                     remedy="Write the value out.",
                 )
             count += sizes[event.anchor]
@@ -108,8 +112,8 @@ def _line(event: yaml.Event) -> int:
 
 
 def check_bounds(data: Any, name: str = "document") -> None:
-    """Makes sure that plain data can be kept: not nested too deeply, not too many values, texts that can be stored, numbers
-    that are numbers. Raises DocumentError with the path of the fault."""
+    """Makes sure that plain data can be kept: not nested too deeply, not too many values, texts that can be
+    stored, numbers that are numbers. Raises DocumentError with the path of the fault."""
     count = 0
     waiting: list[tuple[Any, int, tuple[Any, ...]]] = [(data, 0, ())]
     while waiting:
@@ -146,8 +150,10 @@ def _check_text(text: str, place: tuple[Any, ...]) -> None:
     where = _words(place)
     if len(text) > MAX_TEXT:
         raise DocumentError(
-            f"The text has {len(text):,} characters; at most {MAX_TEXT:,} are taken.", remedy="Shorten it.", where=where
-        )  # fmt: skip
+            f"The text has {len(text):,} characters; at most {MAX_TEXT:,} are taken.",
+            remedy="Shorten it.",
+            where=where,
+        )
     fault = text_fault(text)
     if fault:
         raise DocumentError(f"The text {text[:40]!r} holds {fault}.", remedy="Take it out.", where=where)

@@ -1,18 +1,12 @@
-"""The job document: one readable file that holds a whole job. Lengths mm, angles degrees in names that say so."""
+"""The job document: one readable file that holds a whole job. Lengths mm, angles degrees in names that say
+so."""
 
 from __future__ import annotations
 
 import re
 from typing import Annotated, Any, Literal
 
-from pydantic import (
-    Discriminator,
-    Field,
-    Tag,
-    ValidationInfo,
-    field_validator,
-    model_validator,
-)
+from pydantic import Discriminator, Field, Tag, ValidationInfo, field_validator, model_validator
 
 from fenrik.core.job.document.picks import AreaDoc, Boundary, HolePick, LinePick, Name, Strict, WallPick
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
@@ -78,14 +72,16 @@ class OperationDoc(Strict):
     feed_follows: Annotated[
         Literal["plan", "engagement"],
         Field(
-            description="One feed as planned, or along the path the feed that keeps the chip as thick as planned at the"
+            description="One feed as planned, or along the path the feed that keeps the chip as thick as "
+            "planned at the"
             " measured engagement."
         ),
     ] = "plan"
     when_short: Annotated[
         Literal["trim", "raise", "leave"],
         Field(
-            description="Where shank or holder would touch part or stock: leave moves out, lift them, or keep them."
+            description="Where shank or holder would touch part or stock: leave moves out, lift them, or "
+            "keep them."
         ),
     ] = "trim"
     heights: HeightsDoc = HeightsDoc()
@@ -158,7 +154,8 @@ class SetupDoc(Strict):
         for operation in self.operations:
             if operation.side is not None and operation.side not in {s.name for s in self.sides}:
                 raise ValueError(
-                    f"operation '{operation.name}' works from the side '{operation.side}', which the setup does not have;"
+                    f"operation '{operation.name}' works from the side '{operation.side}', which the setup "
+                    "does not have;"
                     f" its sides are {', '.join(s.name for s in self.sides) or 'none yet'}"
                 )
         known, areas = {o.name for o in self.operations}, {a.name for a in self.areas}
@@ -166,7 +163,8 @@ class SetupDoc(Strict):
             for boundary in (*operation.keep_in, *operation.keep_out):
                 if boundary.area is not None and boundary.area not in areas:
                     raise ValueError(
-                        f"operation '{operation.name}' uses the area '{boundary.area}', which the setup does not have;"
+                        f"operation '{operation.name}' uses the area '{boundary.area}', which the setup "
+                        "does not have;"
                         f" its areas are {', '.join(sorted(areas)) or 'none'}"
                     )
         repeated = [name for r in self.repeats for name in r.operations]
@@ -203,8 +201,9 @@ class ProofDoc(Strict):
 class ReleaseDoc(Strict):
     """A program: which setup, which operations (open: all that are switched on), in which dialect.
 
-    `also` are further setups on work offsets of their own that run in the same program, each with all that is switched
-    on in it: setup after setup, or in the order with the fewest tool changes. Split by tool, every tool gives a file."""
+    `also` are further setups on work offsets of their own that run in the same program, each with all that is
+    switched on in it: setup after setup, or in the order with the fewest tool changes. Split by tool, every
+    tool gives a file."""
 
     name: Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")]
     setup: str
@@ -255,7 +254,8 @@ class Job(Strict):
             for operation in setup.operations:
                 if operation.tool not in numbers:
                     raise ValueError(
-                        f"operation '{operation.name}' uses tool {operation.tool}, which the job does not have;"
+                        f"operation '{operation.name}' uses tool {operation.tool}, which the job does not "
+                        "have;"
                         f" its tools are {', '.join(map(str, numbers)) or 'none'}"
                     )
         for i, setup in enumerate(self.setups):
@@ -291,7 +291,8 @@ class Job(Strict):
         for name in release.operations or []:
             if name not in known:
                 raise ValueError(
-                    f"release '{release.name}' names the operation '{name}', which setup '{setup.name}' does not have"
+                    f"release '{release.name}' names the operation '{name}', which setup '{setup.name}' "
+                    "does not have"
                 )
 
     def _check_together(self, release: ReleaseDoc) -> None:
@@ -300,7 +301,8 @@ class Job(Strict):
         for name in release.also:
             if name not in known:
                 raise ValueError(
-                    f"release '{release.name}' names the setup '{name}', which does not exist; use one of: {', '.join(known)}"
+                    f"release '{release.name}' names the setup '{name}', which does not exist; use one of: "
+                    f"{', '.join(known)}"
                 )
         _unique(release.setups, f"setup of release '{release.name}'")
         own = [known[name] for name in release.setups]
@@ -312,12 +314,14 @@ class Job(Strict):
             for b in own[i + 1 :]:
                 if a.work_offset == b.work_offset:
                     raise ValueError(
-                        f"the setups '{a.name}' and '{b.name}' of release '{release.name}' both use {a.work_offset};"
+                        f"the setups '{a.name}' and '{b.name}' of release '{release.name}' both use "
+                        f"{a.work_offset};"
                         " give each its own work offset"
                     )
         if release.operations is not None:
             raise ValueError(
-                f"release '{release.name}' runs several setups and chooses operations; switch operations off in their setups"
+                f"release '{release.name}' runs several setups and chooses operations; switch operations "
+                "off in their setups"
             )
 
     def tool(self, number: int) -> Assembly:

@@ -16,8 +16,8 @@ class Strict(BaseModel):
 
 
 class Boundary(Strict):
-    """An area in plan view: picked faces, the stock's outline, a closed polygon in program coordinates, or a named area
-    of the setup; moved outward by `offset` mm (inward when negative)."""
+    """An area in plan view: picked faces, the stock's outline, a closed polygon in program coordinates, or a
+    named area of the setup; moved outward by `offset` mm (inward when negative)."""
 
     faces: list[Annotated[int, Field(ge=1)]] | None = None
     stock: bool = False
@@ -33,7 +33,8 @@ class Boundary(Strict):
 
 
 class AreaDoc(Strict):
-    """An area that is drawn or picked once and used by its name in many operations: the union of boundaries."""
+    """An area that is drawn or picked once and used by its name in many operations: the union of
+    boundaries."""
 
     name: Name
     of: Annotated[list[Boundary], Field(min_length=1)]
@@ -46,7 +47,8 @@ class AreaDoc(Strict):
 
 
 class HolePick(Strict):
-    """A round hole: by a face of its wall, or by its place in program coordinates, its size and the height of its mouth."""
+    """A round hole: by a face of its wall, or by its place in program coordinates, its size and the height of
+    its mouth."""
 
     face: Annotated[int, Field(ge=1)] | None = None
     at: tuple[float, float] | None = None
@@ -65,8 +67,8 @@ class HolePick(Strict):
 
 
 class WallPick(Strict):
-    """Walls: a face that stands upright, or a floor or top that stands for the walls it meets; an edge for the wall that it
-    bounds, along it; or all that bounds the part seen from above."""
+    """Walls: a face that stands upright, or a floor or top that stands for the walls it meets; an edge for
+    the wall that it bounds, along it; or all that bounds the part seen from above."""
 
     face: Annotated[int, Field(ge=1)] | None = None
     edge: Annotated[int, Field(ge=1)] | None = None
@@ -80,8 +82,8 @@ class WallPick(Strict):
 
 
 class LinePick(Strict):
-    """A line to engrave: an edge of the part, the border of a face, points in program coordinates, or a text there, its foot at
-    `at`."""
+    """A line to engrave: an edge of the part, the border of a face, points in program coordinates, or a text
+    there, its foot at `at`."""
 
     edge: Annotated[int, Field(ge=1)] | None = None
     face: Annotated[int, Field(ge=1)] | None = None

@@ -1,4 +1,5 @@
-"""Recipes as data: the conditions under which they are for holes or features, and the operations that they lead to."""
+"""Recipes as data: the conditions under which they are for holes or features, and the operations that they
+lead to."""
 
 from __future__ import annotations
 
@@ -33,8 +34,8 @@ def _known(strategy: str, parameters: dict[str, Any]) -> None:
 
 
 class RecipeStep(Data):
-    """One operation of a recipe for holes: its strategy, parameters, and the tool, sized by the narrowest diameter ("hole"),
-    the widest ("mouth") or the thread, less `under` mm."""
+    """One operation of a recipe for holes: its strategy, parameters, and the tool, sized by the narrowest
+    diameter ("hole"), the widest ("mouth") or the thread, less `under` mm."""
 
     name: Words
     strategy: str = "drilling"
@@ -50,7 +51,8 @@ class RecipeStep(Data):
 
 
 class Recipe(Data):
-    """How holes are made: conditions (purposes, shapes, depth in diameters), and what is done where they hold."""
+    """How holes are made: conditions (purposes, shapes, depth in diameters), and what is done where they
+    hold."""
 
     name: Words
     purposes: Annotated[list[Purpose], Field(min_length=1)]
@@ -83,11 +85,12 @@ When = Literal[
 
 
 class PartStep(Data):
-    """One operation of a recipe for features: `when` it is needed, its tool (the clearing mill; the finishing mill, which goes
-    into the corners; the mill for walls, which is the clearing one where that passes by corners; the mills that go round in
-    narrow slots, an operation each; a ball; a chamfer cutter), and what it works on. `full_flutes` steps down by the flutes'
-    length; `rest_of_walls` tells a profile that the mill for walls went along them before. The strategy "recipes of holes"
-    stands for the operations of the holes."""
+    """One operation of a recipe for features: `when` it is needed, its tool (the clearing mill; the finishing
+    mill, which goes into the corners; the mill for walls, which is the clearing one where that passes by
+    corners; the mills that go round in narrow slots, an operation each; a ball; a chamfer cutter), and what
+    it works on. `full_flutes` steps down by the flutes' length; `rest_of_walls` tells a profile that the mill
+    for walls went along them before. The strategy "recipes of holes" stands for the operations of the
+    holes."""
 
     name: Words
     strategy: str
@@ -127,10 +130,15 @@ def choices() -> dict[str, list[str]]:
         return list(get_args(model.model_fields[name].annotation))
 
     return {
-        "purposes": list(get_args(Purpose)), "shapes": list(get_args(Shape)), "kinds": list(get_args(Kind)), "when": list(get_args(When)),
-        "tool": of(RecipeStep, "tool"), "size": of(RecipeStep, "size"),
-        "part_tool": of(PartStep, "tool"), "works_on": of(PartStep, "works_on"),
-    }  # fmt: skip
+        "purposes": list(get_args(Purpose)),
+        "shapes": list(get_args(Shape)),
+        "kinds": list(get_args(Kind)),
+        "when": list(get_args(When)),
+        "tool": of(RecipeStep, "tool"),
+        "size": of(RecipeStep, "size"),
+        "part_tool": of(PartStep, "tool"),
+        "works_on": of(PartStep, "works_on"),
+    }
 
 
 @cache

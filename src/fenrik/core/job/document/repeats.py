@@ -19,8 +19,8 @@ class _Strict(BaseModel):
 
 
 class Polar(_Strict):
-    """`count` places on a circle about `centre` (program coordinates), the first where the operation is; `step_deg` from
-    one to the next, open: evenly all round."""
+    """`count` places on a circle about `centre` (program coordinates), the first where the operation is;
+    `step_deg` from one to the next, open: evenly all round."""
 
     kind: Literal["polar"]
     centre: Point = (0.0, 0.0)
@@ -46,7 +46,8 @@ class Linear(_Strict):
 
 
 class Grid(_Strict):
-    """Columns and rows, mm from one to the next, turned about the first place by `angle_deg`; gone through to and fro."""
+    """Columns and rows, mm from one to the next, turned about the first place by `angle_deg`; gone through to
+    and fro."""
 
     kind: Literal["grid"]
     columns: Annotated[int, Field(ge=1, le=MOST)]
@@ -99,8 +100,8 @@ How = Annotated[Polar | Linear | Grid | Listed | Mirror, Field(discriminator="ki
 
 
 class RepeatDoc(_Strict):
-    """Operations of a setup that are made again at further places; each goes through all places before the next begins.
-    `leave_out` are places by their number, the first being 1."""
+    """Operations of a setup that are made again at further places; each goes through all places before the
+    next begins. `leave_out` are places by their number, the first being 1."""
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     operations: Annotated[list[str], Field(min_length=1)]
@@ -123,9 +124,12 @@ class RepeatDoc(_Strict):
     def words(self) -> str:
         """What it does in a few words."""
         kind = {
-            "polar": "on a circle", "linear": "along a line", "grid": "in a grid", "listed": "at given places",
+            "polar": "on a circle",
+            "linear": "along a line",
+            "grid": "in a grid",
+            "listed": "at given places",
             "mirror": "and mirrored",
-        }[self.how.kind]  # fmt: skip
+        }[self.how.kind]
         return f"{len(self.places())} x {kind}"
 
 

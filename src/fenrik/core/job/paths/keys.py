@@ -9,8 +9,8 @@ from fenrik.core.job.workspace.artefacts import key_of
 
 
 class Keys:
-    """Keys of a job's paths, each worked out once. One stands on the key of the operation before it in its setup, and so on
-    those of all before."""
+    """Keys of a job's paths, each worked out once. One stands on the key of the operation before it in its
+    setup, and so on those of all before."""
 
     def __init__(self, tasks: Tasks) -> None:
         self._tasks = tasks

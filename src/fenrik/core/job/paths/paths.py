@@ -44,8 +44,9 @@ class Paths:
         self._side_stocks = SideStocks(self.setups, self.path_or_none)
 
     def path(self, setup: SetupDoc, operation: OperationDoc, progress: Progress = SILENT) -> Toolpath:
-        """The operation's toolpath with shank and holder clear of the part, computed when it is not in the store.
-        Raises with the operation's path in the document; what follows from the inputs is kept and raised again."""
+        """The operation's toolpath with shank and holder clear of the part, computed when it is not in the
+        store. Raises with the operation's path in the document; what follows from the inputs is kept and
+        raised again."""
         key, where = self.keys.path(setup, operation), self.tasks.where(setup, operation)
         blob = self.store.get(key)
         if blob is not None:
@@ -67,7 +68,8 @@ class Paths:
         return kept_failure(self.store, self.keys.path(setup, operation), where)
 
     def path_or_none(self, setup: SetupDoc, operation: OperationDoc) -> Toolpath | None:
-        """The operation's toolpath, or None where it fails: then it cuts nothing, and others go on without it."""
+        """The operation's toolpath, or None where it fails: then it cuts nothing, and others go on without
+        it."""
         try:
             return self.path(setup, operation)
         except tuple(KEPT.values()):
@@ -79,8 +81,8 @@ class Paths:
         return float(json.loads(blob)["compute_s"]) if blob else 0.0
 
     def stock_before(self, setup: SetupDoc, operation: OperationDoc) -> HeightMap:
-        """The planning stock before an operation: the raw stock less what earlier paths surely cut; one that fails cuts
-        nothing. A copy."""
+        """The planning stock before an operation: the raw stock less what earlier paths surely cut; one that
+        fails cuts nothing. A copy."""
         earlier = self.tasks.before(setup, operation)
         keys = [self.keys.path(setup, o) for o in earlier]
         if setup.sides:
@@ -96,8 +98,8 @@ class Paths:
         return stock.copy()
 
     def planned_thinning(self, task: Task, measured: Floats) -> float:
-        """The mean chip over the feed per tooth for which the feed was planned: that of the stepover, or else what nine
-        tenths of what was measured (n,) do not exceed."""
+        """The mean chip over the feed per tooth for which the feed was planned: that of the stepover, or else
+        what nine tenths of what was measured (n,) do not exceed."""
         stepover = getattr(task.parameters, "stepover", None)
         if stepover and task.strategy.kinds == CLEARING:
             return side_milling(engagement_angle(min(stepover, task.tool.diameter), task.tool.diameter))
@@ -154,8 +156,8 @@ class Paths:
         return path
 
     def _computed(self, task: Task, inputs: Inputs, progress: Progress) -> Toolpath:
-        """The strategy's path, at every place of its repeat. A mirrored one is the mirror of the path for a spindle that
-        turns the other way, so that climb stays climb."""
+        """The strategy's path, at every place of its repeat. A mirrored one is the mirror of the path for a
+        spindle that turns the other way, so that climb stays climb."""
         compute, operation = task.strategy.compute, task.operation
         repeat = task.setup.repeat_of(operation)
         if repeat is None:

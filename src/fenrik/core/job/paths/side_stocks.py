@@ -1,7 +1,8 @@
 """The planning stock of a setup that is worked from several sides.
 
-The dexels, on one lattice in the setup's frame, are the truth. A side's height map is their projection along its axis after
-the last operation of another side; operations of the same side are stamped on it from there on.
+The dexels, on one lattice in the setup's frame, are the truth. A side's height map is their projection along
+its axis after the last operation of another side; operations of the same side are stamped on it from there
+on.
 """
 
 from __future__ import annotations

@@ -25,8 +25,8 @@ ARC_MM = 0.002
 def path_pieces(
     path: Toolpath, setup_from_side: Floats, tolerance: float, longest: float | None = None
 ) -> tuple[Floats, NDArray[np.int32]]:
-    """A side's path as straight pieces in the setup frame: (m, 6) while the tool stands upright there, else (m, 12) with tip
-    and axis at both ends; and the move (m,) of each, counted from the path's second row."""
+    """A side's path as straight pieces in the setup frame: (m, 6) while the tool stands upright there, else
+    (m, 12) with tip and axis at both ends; and the move (m,) of each, counted from the path's second row."""
     pieces, owner = pieces_of(path, tolerance, longest)
     if np.abs(setup_from_side - np.eye(4)).max() < 1e-12:
         return pieces, owner
@@ -46,9 +46,9 @@ def thinning_on_parts(
     owner: NDArray[np.int64],
     longest: float,
 ) -> Floats:
-    """The thickest mean chip, over the feed per tooth, on every part (m,) of a task's path, measured by cutting all paths
-    `before` it and it in the pieces of at most `longest` mm in which the proof cuts. `owner` (m,) is the row of each part
-    as `adapting.divided` gives it."""
+    """The thickest mean chip, over the feed per tooth, on every part (m,) of a task's path, measured by
+    cutting all paths `before` it and it in the pieces of at most `longest` mm in which the proof cuts.
+    `owner` (m,) is the row of each part as `adapting.divided` gives it."""
     setup, job = task.setup, setups.job
     stock = setups.raw_dexels(setup, proof_cell(setups.clamped(setup), job.proof.cell_mm))
     for earlier, done in before:

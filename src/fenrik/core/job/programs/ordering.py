@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from itertools import groupby
 
 MOST_STATES = 200_000
-"""So many states of all setups together are looked through for the fewest changes; beyond that the next best is taken."""
+"""So many states of all setups together are looked through for the fewest changes; beyond that the next best
+is taken."""
 State = tuple[int, ...]
 
 
@@ -16,11 +17,12 @@ def as_planned(tools: Sequence[Sequence[int]]) -> list[tuple[int, int]]:
 
 
 def fewest_changes(tools: Sequence[Sequence[int]]) -> list[tuple[int, int]]:
-    """An order (pairs of setup and place in it) with the fewest tool changes that keeps each setup's own; `tools[s][i]` is
-    the tool of operation i of setup s.
+    """An order (pairs of setup and place in it) with the fewest tool changes that keeps each setup's own;
+    `tools[s][i]` is the tool of operation i of setup s.
 
-    Whatever can run with the tool in the spindle runs at once, which never costs a change later; over the choice of the
-    next tool a search by breadth finds the fewest (the shortest common supersequence of the setups' tools, Maier 1978).
+    Whatever can run with the tool in the spindle runs at once, which never costs a change later; over the
+    choice of the next tool a search by breadth finds the fewest (the shortest common supersequence of the
+    setups' tools, Maier 1978).
     """
     runs = [[(tool, len(list(group))) for tool, group in groupby(own)] for own in tools]
     chosen = _search(runs) or _greedy(runs)
@@ -42,7 +44,8 @@ def changes(order: Sequence[tuple[int, int]], tools: Sequence[Sequence[int]]) ->
 
 
 def _taken(state: State, tool: int, runs: list[list[tuple[int, int]]]) -> State:
-    """The state after everything that can run with a tool has run; neighbouring runs of a setup have different tools."""
+    """The state after everything that can run with a tool has run; neighbouring runs of a setup have
+    different tools."""
     return tuple(at + (at < len(own) and own[at][0] == tool) for at, own in zip(state, runs, strict=True))
 
 

@@ -35,8 +35,9 @@ TOOL_CHANGE_OVER_STOCK = 100.0
 class Posted:
     """A program's text with what it means when read back, or the share of it that runs in one setup.
 
-    `setups` and `operations` belong to the program's steps; `times` and `begin` (n,) s say how long each move takes and
-    when it begins, `time_s` how long the whole program takes. `files` are names and texts as they are handed out.
+    `setups` and `operations` belong to the program's steps; `times` and `begin` (n,) s say how long each move
+    takes and when it begins, `time_s` how long the whole program takes. `files` are names and texts as they
+    are handed out.
     """
 
     release: ReleaseDoc
@@ -114,8 +115,8 @@ def operations_of(setup: SetupDoc, release: ReleaseDoc) -> list[OperationDoc]:
 
 
 def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Posted:
-    """Plans what is missing, orders it, writes the program, reads it back and compares. Raises DocumentError when there is
-    nothing to write, PostError when the text cannot be read."""
+    """Plans what is missing, orders it, writes the program, reads it back and compares. Raises DocumentError
+    when there is nothing to write, PostError when the text cannot be read."""
     job = paths.job
     where = f"releases[{job.releases.index(release)}]" if release in job.releases else "releases"
     words = release.options.on(dialect(release.dialect, paths.workspace.files.path, f"{where}.dialect"))
@@ -232,12 +233,15 @@ def _read(program: Program, text: str, words: Dialect) -> tuple[ProgramMotion, C
     comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
     findings = [
         Finding(
-            "stop", "difference", f"The posted text differs from the plan in line {d.line}: {d.words}.",
+            "stop",
+            "difference",
+            f"The posted text differs from the plan in line {d.line}: {d.words}.",
             "Correct the dialect; the release stays blocked.",
-            move=int(np.searchsorted(reader.row, d.move)) if d.move >= 0 else -1, line=d.line,
+            move=int(np.searchsorted(reader.row, d.move)) if d.move >= 0 else -1,
+            line=d.line,
         )
         for d in comparison.differences[:20]
-    ]  # fmt: skip
+    ]
     findings += [
         Finding("stop", "controller", f"Line {line} {words_}.", "Correct the dialect.", line=line)
         for line, words_ in reader.findings[:20]
@@ -254,8 +258,8 @@ def _read(program: Program, text: str, words: Dialect) -> tuple[ProgramMotion, C
 def _worn(
     program: Program, text: str, words: Dialect, wear: float
 ) -> tuple[ProgramMotion, NDArray[np.int32]] | None:
-    """The motion of a text whose control knows that the tools with a corrected radius are worn by so many mm; None where
-    nothing is corrected."""
+    """The motion of a text whose control knows that the tools with a corrected radius are worn by so many mm;
+    None where nothing is corrected."""
     registers = {number: value - wear for number, value in program.registers().items()}
     if not registers or wear == 0.0:
         return None
@@ -283,9 +287,12 @@ def _by_tool(program: Program, words: Dialect, name: str) -> tuple[list[tuple[st
             stretches.append([step])
     for i, steps in enumerate(stretches):
         one = replace(
-            program, number=program.number + i, steps=steps, work_offset=program.offset_of(steps[0]),
+            program,
+            number=program.number + i,
+            steps=steps,
+            work_offset=program.offset_of(steps[0]),
             tool_change_z=program.change_z_of(steps[0]),
-        )  # fmt: skip
+        )
         text = write(one, words)
         findings += [replace(f, move=-1) for f in _read(one, text, words)[2]]
         files.append((f"{name}_{i + 1}_T{steps[0].tool.number}.{words.extension}", text))
@@ -295,7 +302,8 @@ def _by_tool(program: Program, words: Dialect, name: str) -> tuple[list[tuple[st
 def _rapid_feed(
     paths: Paths, release: ReleaseDoc, made: list[tuple[SetupDoc, OperationDoc, Step]], where: str
 ) -> float | None:
-    """The feed of rapids; raises DocumentError where work is done at it, since both could not be told apart."""
+    """The feed of rapids; raises DocumentError where work is done at it, since both could not be told
+    apart."""
     feed = release.options.rapid_feed_mm_min
     if feed is None:
         return None

@@ -16,8 +16,8 @@ Ordered = list[tuple[SetupDoc, OperationDoc, Step]]
 
 
 def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
-    """The steps with their sides and the positions of the rotary joints, the quickest way through all of them; as they are
-    on a machine without rotary joints.
+    """The steps with their sides and the positions of the rotary joints, the quickest way through all of
+    them; as they are on a machine without rotary joints.
 
     Raises DocumentError naming the side that the machine cannot reach and the joint that lacks.
     """

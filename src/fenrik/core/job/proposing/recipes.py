@@ -1,4 +1,5 @@
-"""Recipes: from holes that are alike and what they are for to operations, with tools from the job or the library."""
+"""Recipes: from holes that are alike and what they are for to operations, with tools from the job or the
+library."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ DRILL_POINT_DEG = 140.0
 
 @dataclass
 class Proposal:
-    """What a recipe leads to: tools that the job does not have yet, operations, and words about what was decided."""
+    """What a recipe leads to: tools that the job does not have yet, operations, and words about what was
+    decided."""
 
     recipe: str
     tools: list[Assembly] = field(default_factory=list)
@@ -35,7 +37,8 @@ class Proposal:
 def propose_operations(
     job: Job, setup: SetupDoc, holes: list[Hole], purpose: Purpose | None = None
 ) -> Proposal:
-    """Operations for holes that are alike; `purpose` open: by the tables. Raises ComputeError where no recipe fits."""
+    """Operations for holes that are alike; `purpose` open: by the tables. Raises ComputeError where no recipe
+    fits."""
     hole = holes[0]
     use = next(
         (u for u in uses(hole.diameter, hole.through, hole.headed) if purpose in (None, u.purpose)), None
@@ -82,8 +85,9 @@ PHASES = (
 
 
 def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Clamped) -> Proposal:
-    """Operations for all holes that a tool can make from above in a setup: first all spots, then all drills and so on, one
-    operation where tool and parameters are the same. The words say which holes were left, and why."""
+    """Operations for all holes that a tool can make from above in a setup: first all spots, then all drills
+    and so on, one operation where tool and parameters are the same. The words say which holes were left, and
+    why."""
     out = Proposal("every hole seen from here")
     for holes in groups:
         seen = [h for h in holes if _seen_from(h, clamped)]
@@ -230,13 +234,22 @@ def _made(step: RecipeStep, size: float, hole: Hole, number: int, cut: Thread | 
     }
     diameter = float(max(1.0, size)) if step.tool != "spot" else float(size + 1.0)
     return Assembly(
-        number=number, name=f"{names[step.tool]} {diameter:g}", kind=kind, diameter=diameter,  # type: ignore[arg-type]
+        number=number,
+        name=f"{names[step.tool]} {diameter:g}",
+        kind=kind,
+        diameter=diameter,  # type: ignore[arg-type]
         point_deg=90.0 if step.tool == "spot" else DRILL_POINT_DEG if step.tool == "drill" else 0.0,
         thread_pitch=cut.pitch if step.tool == "tap" and cut is not None else None,
-        flute_length=flutes if step.tool != "spot" else diameter, teeth=4 if kind in ("reamer", "flat") else 2,
-        shank_diameter=diameter if step.tool != "tap" else round(0.75 * diameter, 2), stick_out=round(flutes + 8.0, 1),
+        flute_length=flutes if step.tool != "spot" else diameter,
+        teeth=4 if kind in ("reamer", "flat") else 2,
+        shank_diameter=diameter if step.tool != "tap" else round(0.75 * diameter, 2),
+        stick_out=round(flutes + 8.0, 1),
         holder=[
-            HolderSegment(length=26.0, diameter_low=max(26.0, diameter + 8), diameter_high=max(30.0, diameter + 12)),
-            HolderSegment(length=20.0, diameter_low=max(40.0, diameter + 14), diameter_high=max(40.0, diameter + 14)),
+            HolderSegment(
+                length=26.0, diameter_low=max(26.0, diameter + 8), diameter_high=max(30.0, diameter + 12)
+            ),
+            HolderSegment(
+                length=20.0, diameter_low=max(40.0, diameter + 14), diameter_high=max(40.0, diameter + 14)
+            ),
         ],
-    )  # fmt: skip
+    )

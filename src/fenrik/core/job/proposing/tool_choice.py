@@ -1,4 +1,5 @@
-"""The tools of a whole plan: from the job, else from the library, else made up for the depth, which is said."""
+"""The tools of a whole plan: from the job, else from the library, else made up for the depth, which is
+said."""
 
 from __future__ import annotations
 
@@ -14,13 +15,15 @@ from fenrik.core.tooling.library import starting_library
 CORNER_SHARE = 0.9
 """Radius of the finishing tool over the smallest inner radius: the tool turns in the corner, not about it."""
 LONGEST_FLUTES, LONGEST_REACH, NECK = 5.0, 8.0, 0.95
-"""Flutes and stick-out that a mill can have, and a relieved neck above its flutes, in diameters (common practice, no source)."""
+"""Flutes and stick-out that a mill can have, and a relieved neck above its flutes, in diameters (common
+practice, no source)."""
 INCH_SIZE = 25.4 / 64
 """Sizes of inch tools are whole multiples of it, mm (common practice, no source)."""
 
 
 class ToolChoice:
-    """Chooses tools for a part; those that the job does not have yet go to the proposal, with a word about each."""
+    """Chooses tools for a part; those that the job does not have yet go to the proposal, with a word about
+    each."""
 
     def __init__(self, job: Job, part: PartModel, out: Proposal) -> None:
         self.job, self.part, self.out = job, part, out
@@ -31,7 +34,8 @@ class ToolChoice:
         return [*self.job.tools, *self.out.tools]
 
     def mill(self, most: float, deep: float) -> Assembly:
-        """The widest flat mill up to a diameter; a longer one of it is made up where its flutes are shorter than the depth."""
+        """The widest flat mill up to a diameter; a longer one of it is made up where its flutes are shorter
+        than the depth."""
         tool = self._best(
             "flat",
             lambda t: t.diameter <= most + 1e-6,
@@ -56,7 +60,8 @@ class ToolChoice:
         return _reaching(self._best("ball", lambda t: t.radius <= most, lambda t: (t.diameter,)), deep)
 
     def taken(self, tool: Assembly) -> Assembly:
-        """The tool as the job has it: itself, one that differs by its number only, or new with a free number, which is said."""
+        """The tool as the job has it: itself, one that differs by its number only, or new with a free number,
+        which is said."""
         for mine in self.have:
             if mine.model_copy(update={"number": tool.number}) == tool:
                 return mine
@@ -71,8 +76,8 @@ class ToolChoice:
     def _best(
         self, kind: str, fits: Callable[[Assembly], bool], rank: Callable[[Assembly], tuple[float, ...]]
     ) -> Assembly:
-        """The fitting tool that ranks first: of the job, else of the library in the job's units, else of the whole library;
-        the library's smallest where none fits."""
+        """The fitting tool that ranks first: of the job, else of the library in the job's units, else of the
+        whole library; the library's smallest where none fits."""
         shelf = [t for t in starting_library() if t.kind == kind]
         for tools in (
             [t for t in self.have if t.kind == kind],
@@ -90,14 +95,17 @@ class ToolChoice:
 
 
 def _reaching(tool: Assembly, deep: float) -> Assembly:
-    """The tool, or one like it with longer flutes, and above them a relieved neck, where its own end above the depth."""
+    """The tool, or one like it with longer flutes, and above them a relieved neck, where its own end above
+    the depth."""
     flutes = round(min(deep + 2.0, LONGEST_FLUTES * tool.diameter), 1)
     if tool.flute_length >= min(deep, flutes):
         return tool
     reach = round(min(max(deep + 5.0, flutes + 8.0), max(LONGEST_REACH * tool.diameter, flutes + 8.0)), 1)
     longer: dict[str, object] = {
-        "name": f"{tool.name}, flutes {flutes:g}", "flute_length": flutes, "stick_out": max(tool.stick_out, reach),
-    }  # fmt: skip
+        "name": f"{tool.name}, flutes {flutes:g}",
+        "flute_length": flutes,
+        "stick_out": max(tool.stick_out, reach),
+    }
     if flutes < deep:  # above the flutes it must not rub along what they have cut
         longer["shank_diameter"] = round(NECK * tool.diameter, 2)
         longer["name"] = f"{tool.name}, flutes {flutes:g}, relieved neck"

@@ -1,5 +1,6 @@
-"""A whole plan for what is seen from a setup: face, clear, clear the rest, finish floors, walls and curved faces, make the
-slots and holes, cut the chamfers. What comes out are ordinary operations; what is left is said in words."""
+"""A whole plan for what is seen from a setup: face, clear, clear the rest, finish floors, walls and curved
+faces, make the slots and holes, cut the chamfers. What comes out are ordinary operations; what is left is
+said in words."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ CLEARING_SHARE = 0.25
 """Diameter of the clearing tool over the part's smaller side, at most (common practice, no source)."""
 WIDEST_CLEARING = 12.0
 SLOT_SHARE = 0.8
-"""Diameter of the tool over the width of a pocket or slot, at most: it must go round in it (common practice, no source)."""
+"""Diameter of the tool over the width of a pocket or slot, at most: it must go round in it (common practice,
+no source)."""
 LEFT_MM = 0.3
 """What clearing leaves on walls for finishing."""
 REST_MM = 0.01
@@ -39,17 +41,19 @@ PASSING = 0.2
 """How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
 CHAMFER_MM, SAME_DEG = 3.0, 1.0
 STEEP_DEG, WORTH_A_PASS = 45.0, 0.01
-"""From where on passes at constant Z lie closer than parallel ones, and the share of faces for which they are made."""
+"""From where on passes at constant Z lie closer than parallel ones, and the share of faces for which they are
+made."""
 
 
 def propose_part(paths: Paths, setup: SetupDoc) -> Proposal:
-    """Operations for all that a tool can make from above in a setup. Raises ComputeError where the part is not readable."""
+    """Operations for all that a tool can make from above in a setup. Raises ComputeError where the part is
+    not readable."""
     return _Whole(paths, setup).run()
 
 
 def propose_features(paths: Paths, setup: SetupDoc, features: list[Feature]) -> Proposal:
-    """Operations for chosen features: clear, clear the rest where corners need it, finish floors and walls, break edges.
-    Raises ComputeError for one that cannot be made from above in the setup."""
+    """Operations for chosen features: clear, clear the rest where corners need it, finish floors and walls,
+    break edges. Raises ComputeError for one that cannot be made from above in the setup."""
     up = paths.setups.clamped(setup).setup_from_part[2, :3]
     for f in features:
         along = float(up @ np.array(f.axis))
@@ -149,12 +153,14 @@ class _Whole:
         big = fine = self.tools.mill(self._clearing_size(), deepest)
         if big.radius > CORNER_SHARE * narrowest:
             fine = self.tools.mill(2 * CORNER_SHARE * narrowest, deepest)
-        # a mill that just fits a corner would turn about in it: walls get the larger one only where it passes corners by
+        # a mill that just fits a corner would turn about in it: walls get the larger one only where it passes
+        # corners by
         passes_by = fine.radius < big.radius and narrowest < big.radius - REST_MM
         return {"clearing": big, "finishing": fine, "walls": big if passes_by else fine}, passes_by
 
     def _passage(self) -> float:
-        """The narrowest gap between islands, and between islands and walls, of the pockets that are made from here."""
+        """The narrowest gap between islands, and between islands and walls, of the pockets that are made from
+        here."""
         up = self.clamped.setup_from_part[2, :3]
         gaps = [float("inf")]
         for f in self.features if self.features is not None else self.paths.workspace.features():
@@ -175,7 +181,8 @@ class _Whole:
         )
 
     def _within(self, tool: Assembly) -> list[Boundary]:
-        """Where the tool's middle may be for chosen features: over what is closed, and from outside into what is open."""
+        """Where the tool's middle may be for chosen features: over what is closed, and from outside into what
+        is open."""
         out = []
         for f in self.features or []:
             if set(f.faces) <= self.slotted:
@@ -253,15 +260,21 @@ class _Whole:
         """The job's own recipe for what is chosen, else the one that ships with Fenrik."""
         kinds = {f.kind for f in self.features or []}
         fitting = [
-            r for r in (*self.paths.job.part_recipes, *shipped()[1])
+            r
+            for r in (*self.paths.job.part_recipes, *shipped()[1])
             if not r.kinds or (kinds and kinds <= set(r.kinds))
-        ]  # fmt: skip
+        ]
         # one that names its kinds is meant for them
         return next((r for r in fitting if r.kinds), fitting[0])
 
     def _step(
-        self, step: PartStep, mills: dict[str, Assembly], walls: list[Face], curved: list[Face], chamfers: list[Face]
-    ) -> None:  # fmt: skip
+        self,
+        step: PartStep,
+        mills: dict[str, Assembly],
+        walls: list[Face],
+        curved: list[Face],
+        chamfers: list[Face],
+    ) -> None:
         """Adds the operation of a step on what it works on."""
         tool = mills.get(step.tool)
         if tool is None:

@@ -1,4 +1,5 @@
-"""The checks of a proof: each looks at the evidence and returns what it found. To add one, write it and list it here."""
+"""The checks of a proof: each looks at the evidence and returns what it found. To add one, write it and list
+it here."""
 
 from __future__ import annotations
 

@@ -37,9 +37,11 @@ Floats = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Evidence:
-    """What the checks of a proof look at: the posted program, how it cut the stock of its setup, and the design.
+    """What the checks of a proof look at: the posted program, how it cut the stock of its setup, and the
+    design.
 
-    `band` mm is the half band of "on size", `area` mm² the design's surface, `wholes` the setups of the whole release.
+    `band` mm is the half band of "on size", `area` mm² the design's surface, `wholes` the setups of the whole
+    release.
     """
 
     posted: Posted

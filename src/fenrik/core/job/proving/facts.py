@@ -129,7 +129,8 @@ def _operation(paths: Paths, seen: Evidence, step: int) -> dict[str, Any]:
 
 
 def _adapted_saves(paths: Paths, seen: Evidence, step: int, feeding: NDArray[np.bool_]) -> float:
-    """Seconds that feeds adapted to the measured chips would save on the machine; 0 where they are adapted already."""
+    """Seconds that feeds adapted to the measured chips would save on the machine; 0 where they are adapted
+    already."""
     task, motion, cut = seen.tasks[step], seen.run.motion, seen.cutting.done
     if task.operation.feed_follows != "plan" or not len(cut.steps[step].owner):
         return 0.0

@@ -1,4 +1,5 @@
-"""Whether there is room: for tools between the parts of an array, for the blanks of several setups side by side."""
+"""Whether there is room: for tools between the parts of an array, for the blanks of several setups side by
+side."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from fenrik.core.proof.finding import Finding
 
 
 def gaps(seen: Evidence) -> list[Finding]:
-    """A caution for each direction in which none of the tools that go around the parts passes between them."""
+    """A caution for each direction in which none of the tools that go around the parts passes between
+    them."""
     array = seen.posted.setup.array
     if array is None:
         return []
@@ -21,7 +23,10 @@ def gaps(seen: Evidence) -> list[Finding]:
             narrower = (
                 f"is narrower than {min(needs):g} mm, which the slimmest tool that goes around them needs"
             )
-            words = f"The gap of {gap:g} mm between parts along {axis} {narrower}: the material between them stays."
+            words = (
+                f"The gap of {gap:g} mm between parts along {axis} {narrower}: the material between "
+                "them stays."
+            )
             remedy = f"Make the gap at least {min(needs):g} mm, or go around with a thinner tool."
             out.append(Finding("caution", "gap", words, remedy))
     return out
@@ -35,7 +40,10 @@ def blanks(seen: Evidence) -> list[Finding]:
         high = [c.stock_high + c.table_from_setup for c in (in_a, in_b)]
         into = [float(min(high[0][j], high[1][j]) - max(low[0][j], low[1][j])) for j in range(3)]
         if min(into) > 1e-6:
-            words = f"On the table the blanks of '{a.name}' and '{b.name}' stand {min(into[:2]):.1f} mm in each other."
+            words = (
+                f"On the table the blanks of '{a.name}' and '{b.name}' stand {min(into[:2]):.1f} mm in "
+                "each other."
+            )
             remedy = "Move one of them: the place on the table is a setting of its setup."
             out.append(Finding("stop", "room", words, remedy))
     return out

@@ -30,18 +30,22 @@ class Prover:
         return post(self.paths, release, progress)
 
     def release_key(self, release: ReleaseDoc, part: str | None = None) -> str:
-        """Key of a proved release: all that shapes its text and all that the text is proved against. `part` is the setup
-        whose stock is cut, open: the release's first."""
+        """Key of a proved release: all that shapes its text and all that the text is proved against. `part`
+        is the setup whose stock is cut, open: the release's first."""
         paths = self.paths
         words = dialect(release.dialect, paths.workspace.files.path, "releases")
         mine = [self._setup_key(release, self.job.setup(name)) for name in release.setups]
         return key_of(
             "proof",
             [
-                mine, part or release.setup, release.model_dump(exclude={"notes"}), words.model_dump(), self.job.name,
+                mine,
+                part or release.setup,
+                release.model_dump(exclude={"notes"}),
+                words.model_dump(),
+                self.job.name,
                 self.job.proof.model_dump(),
             ],
-        )  # fmt: skip
+        )
 
     def _setup_key(self, release: ReleaseDoc, setup: SetupDoc) -> list[Any]:
         paths = self.paths
@@ -51,15 +55,24 @@ class Prover:
             [paths.keys.path(setup, o) for o in chosen],
             [[o.name, o.coolant, o.spindle, o.tolerance_mm] for o in chosen],
             [[r.spindle_rpm, r.feed, r.entry_feed, r.tool.facts()] for r in resolved],
-            setup.name, setup.work_offset, setup.zero.model_dump(), paths.setups.machine(setup).model_dump(),
-            paths.setups.material(setup).model_dump(), paths.setups.stock_key(setup),
-            clamped.setup_from_part.tolist(), clamped.stock_low.tolist(), clamped.stock_high.tolist(), clamped.copies.tolist(),
-            clamped.table_from_setup.tolist(), paths.setups.frame_of(setup), [s.model_dump() for s in setup.sides],
-        ]  # fmt: skip
+            setup.name,
+            setup.work_offset,
+            setup.zero.model_dump(),
+            paths.setups.machine(setup).model_dump(),
+            paths.setups.material(setup).model_dump(),
+            paths.setups.stock_key(setup),
+            clamped.setup_from_part.tolist(),
+            clamped.stock_low.tolist(),
+            clamped.stock_high.tolist(),
+            clamped.copies.tolist(),
+            clamped.table_from_setup.tolist(),
+            paths.setups.frame_of(setup),
+            [s.model_dump() for s in setup.sides],
+        ]
 
     def prove(self, release: ReleaseDoc, progress: Progress = SILENT, part: str | None = None) -> Proof:
-        """A release planned, written, read back and proved against the stock of one of its setups (`part`, open: the
-        first); from the store where it exists.
+        """A release planned, written, read back and proved against the stock of one of its setups (`part`,
+        open: the first); from the store where it exists.
 
         Raises DocumentError, ComputeError, PostError or Cancelled.
         """

@@ -1,4 +1,5 @@
-"""A release whose radius the control corrects, proved once more with worn tools and the control told of it."""
+"""A release whose radius the control corrects, proved once more with worn tools and the control told of
+it."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from fenrik.core.tooling.assembly import Assembly
 
 
 def worn(tool: Assembly, wear: float) -> Assembly:
-    """The assembly with a cutting radius smaller by so many mm. Raises DocumentError where no such tool can be."""
+    """The assembly with a cutting radius smaller by so many mm. Raises DocumentError where no such tool can
+    be."""
     try:
         return Assembly(**(tool.model_dump() | {"diameter": tool.diameter - 2.0 * wear}))
     except ValidationError as error:
@@ -28,8 +30,8 @@ def worn(tool: Assembly, wear: float) -> Assembly:
 
 
 def worn_tools(seen: Evidence) -> list[Finding]:
-    """What goes wrong with tools worn by the release's `wear_mm`, and a note on what comes out. Nothing where no radius is
-    corrected."""
+    """What goes wrong with tools worn by the release's `wear_mm`, and a note on what comes out. Nothing where
+    no radius is corrected."""
     posted, wear = seen.posted, seen.posted.release.options.wear_mm
     registers = posted.program.registers()
     if posted.worn is None or not registers:

@@ -11,7 +11,8 @@ from fenrik.core.stock.dexels import Stock
 
 
 class EarlierStock(Protocol):
-    """Cuts the setups before one. A setup stands on the stock of another: data, not modules, go round in a circle."""
+    """Cuts the setups before one. A setup stands on the stock of another: data, not modules, go round in a
+    circle."""
 
     def key(self, setup: SetupDoc) -> str:
         """What tells the stock that a setup leaves from others; nothing is computed for it."""

@@ -37,8 +37,8 @@ from fenrik.core.tooling.materials import Material, material
 class Setups:
     """Places a job's part in its setups; what takes long is kept in the store.
 
-    Where nothing `may_cut`, the stocks that setups leave come from the store only, so that a question about the job never
-    cuts anything. `earlier` has to be set before a setup with a carried stock is asked for.
+    Where nothing `may_cut`, the stocks that setups leave come from the store only, so that a question about
+    the job never cuts anything. `earlier` has to be set before a setup with a carried stock is asked for.
     """
 
     earlier: EarlierStock
@@ -49,7 +49,8 @@ class Setups:
         self._topologies: dict[str, Topology] = {}
         self._outlines: dict[str, BaseGeometry] = {}
         self._face_outlines: dict[tuple[int, ...], BaseGeometry] = {}
-        # the document is frozen, so what follows from it alone is worked out once; by identity, since lists have no hash
+        # the document is frozen, so what follows from it alone is worked out once; by identity, since lists
+        # have no hash
         self._clampings: dict[int, tuple[SetupDoc, Clamped]] = {}
         self._seen: dict[tuple[int, str], tuple[SetupDoc, Clamped]] = {}
 
@@ -115,8 +116,8 @@ class Setups:
         return replace(clamped, fixture=drawn, shunned=shunned, fixture_key=key)
 
     def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
-        """What the setup before leaves for one with a carried stock, in the part frame; cut when it is not in the store.
-        Raises NotYet where nothing may be cut."""
+        """What the setup before leaves for one with a carried stock, in the part frame; cut when it is not in
+        the store. Raises NotYet where nothing may be cut."""
         assert isinstance(setup.stock, CarriedStock)
         source = self.job.setup(setup.stock.setup)
         key = self.earlier.key(source)
@@ -185,8 +186,8 @@ class Setups:
     def topology(
         self, setup: SetupDoc, tolerance: float, side: str | None = None
     ) -> tuple[Topology, BaseGeometry]:
-        """The contact primitives of part and fixture in the frame of the setup or one of its sides and the part's outline in
-        plan view, prepared once."""
+        """The contact primitives of part and fixture in the frame of the setup or one of its sides and the
+        part's outline in plan view, prepared once."""
         clamped = self.seen(setup, side)
         key = key_of("frame", [self.workspace.part_key(), self.frame_of(setup, side), tolerance])
         if key not in self._topologies:

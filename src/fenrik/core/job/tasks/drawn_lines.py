@@ -1,4 +1,5 @@
-"""The lines that an operation engraves, brought into the setup's frame: edges, the borders of faces, points, texts."""
+"""The lines that an operation engraves, brought into the setup's frame: edges, the borders of faces, points,
+texts."""
 
 from __future__ import annotations
 
@@ -21,8 +22,9 @@ UPRIGHT_MM = 1e-3
 def drawn_lines(
     picks: list[LinePick], part: PartModel, mesh: TriangleMesh, clamped: Clamped, chord: float, where: str
 ) -> list[tuple[str, Floats]]:
-    """`mesh` is the part's, in the part frame, as fine as the path. Words for messages and points (n, 2) of every line, and so for every part of an array. Raises DocumentError for an edge
-    or a face that the part does not have, and for one that stands upright."""
+    """`mesh` is the part's, in the part frame, as fine as the path. Words for messages and points (n, 2) of
+    every line, and so for every part of an array. Raises DocumentError for an edge or a face that the part
+    does not have, and for one that stands upright."""
     out: list[tuple[str, Floats]] = []
     for i, pick in enumerate(picks):
         at = f"{where}[{i}]"

@@ -15,8 +15,8 @@ BESIDE_MM = 1e-3
 
 
 def pieces_of_edge(edge: int, part: PartModel, mesh: TriangleMesh, places: list[Floats]) -> Floats:
-    """The pieces (n, 2, 3) of an edge on a mesh that shows the part at places, (4, 4) from the part frame to the mesh's; none
-    where the mesh does not end there."""
+    """The pieces (n, 2, 3) of an edge on a mesh that shows the part at places, (4, 4) from the part frame to
+    the mesh's; none where the mesh does not end there."""
     segments = border(mesh, part.edges[edge - 1].faces)
     # two faces may meet in several edges: those of this one lie on its coarse line
     lines = [apply(place, part.edge_lines[edge - 1]) for place in places]
@@ -26,7 +26,8 @@ def pieces_of_edge(edge: int, part: PartModel, mesh: TriangleMesh, places: list[
 
 
 def border(mesh: TriangleMesh, faces: list[int]) -> Floats:
-    """The pieces (n, 2, 3) of the mesh's edges at which a face ends, of several those that all of them share."""
+    """The pieces (n, 2, 3) of the mesh's edges at which a face ends, of several those that all of them
+    share."""
     shared: set[tuple[tuple[float, ...], tuple[float, ...]]] | None = None
     for face in set(faces):
         count: Counter[tuple[tuple[float, ...], tuple[float, ...]]] = Counter()

@@ -25,7 +25,8 @@ def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights
     clearance, retract, bottom = level(h.clearance), level(h.retract), level(h.bottom)
     if clearance < clamped.stock_high[2] + 1e-6:
         raise DocumentError(
-            f"The clearance height Z {clearance:.3f} is not above the stock, whose top is Z {clamped.stock_high[2]:.3f}.",
+            f"The clearance height Z {clearance:.3f} is not above the stock, whose top is Z "
+            f"{clamped.stock_high[2]:.3f}.",
             remedy="Raise the clearance height.",
             where=f"{where}.heights.clearance",
         )
@@ -33,7 +34,8 @@ def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights
         held = float(clamped.shunned.vertices[:, 2].max())
         if clearance <= held:
             raise DocumentError(
-                f"The clearance height Z {clearance:.3f} is not above the fixture, whose top is Z {held:.3f} with its room.",
+                f"The clearance height Z {clearance:.3f} is not above the fixture, whose top is Z "
+                f"{held:.3f} with its room.",
                 remedy="Raise the clearance height, or hold the stock lower.",
                 where=f"{where}.heights.clearance",
             )

@@ -27,9 +27,9 @@ def hole_spots(
     where: str,
     places: Target = "holes",
 ) -> list[HoleSpot]:
-    """One spot for every hole or boss that the picks name, in their order, none twice, and so for every part of an array.
-    Raises DocumentError for a face of neither, or of the other than `places` says, and for one that does not run along the
-    tool."""
+    """One spot for every hole or boss that the picks name, in their order, none twice, and so for every part
+    of an array. Raises DocumentError for a face of neither, or of the other than `places` says, and for one
+    that does not run along the tool."""
     out: list[HoleSpot] = []
     seen: set[int] = set()
     standing: set[int] = set()
@@ -48,7 +48,8 @@ def hole_spots(
         if hole is None:
             raise DocumentError(
                 f"Face {pick.face} is no wall of {WORDS[places]}.",
-                remedy=f"Pick the wall of {WORDS[places]}, or give the place with 'at', 'diameter' and 'depth'.",
+                remedy=f"Pick the wall of {WORDS[places]}, or give the place with 'at', 'diameter' and "
+                "'depth'.",
                 where=f"{where}[{i}].face",
             )
         if hole.id not in seen:
@@ -86,9 +87,18 @@ def _spot(hole: Hole, clamped: Clamped, where: str) -> HoleSpot:
     z = float(mouth[2])
     exit_ = last.bottom if hole.through else hole.depth
     return HoleSpot(
-        x=float(mouth[0]), y=float(mouth[1]), top=z, bottom=z - exit_, step=z - step, diameter=hole.diameter, mouth=widest,
-        edge=edge, through=hole.through, pointed=pointed, words=words,
-    )  # fmt: skip
+        x=float(mouth[0]),
+        y=float(mouth[1]),
+        top=z,
+        bottom=z - exit_,
+        step=z - step,
+        diameter=hole.diameter,
+        mouth=widest,
+        edge=edge,
+        through=hole.through,
+        pointed=pointed,
+        words=words,
+    )
 
 
 def _boss_spot(boss: Boss, clamped: Clamped, where: str) -> HoleSpot:
@@ -103,18 +113,37 @@ def _boss_spot(boss: Boss, clamped: Clamped, where: str) -> HoleSpot:
     foot = turn @ boss.origin + shift
     low, high = sorted(float(foot[2] + axis[2] * v) for v in (boss.low, boss.high))
     return HoleSpot(
-        x=float(foot[0]), y=float(foot[1]), top=high, bottom=low, step=low, diameter=boss.diameter, mouth=boss.diameter,
-        edge=0.0, through=False, pointed=False, words=words, boss=True,
-    )  # fmt: skip
+        x=float(foot[0]),
+        y=float(foot[1]),
+        top=high,
+        bottom=low,
+        step=low,
+        diameter=boss.diameter,
+        mouth=boss.diameter,
+        edge=0.0,
+        through=False,
+        pointed=False,
+        words=words,
+        boss=True,
+    )
 
 
 def _given(at: tuple[float, float], diameter: float, depth: float, pick: HolePick) -> HoleSpot:
     """A hole given by its place and size."""
     bottom = pick.top - depth
     return HoleSpot(
-        x=at[0], y=at[1], top=pick.top, bottom=bottom, step=bottom, diameter=diameter, mouth=diameter, edge=0.0,
-        through=pick.through, pointed=True, words=f"The hole at ({at[0]:g}, {at[1]:g})",
-    )  # fmt: skip
+        x=at[0],
+        y=at[1],
+        top=pick.top,
+        bottom=bottom,
+        step=bottom,
+        diameter=diameter,
+        mouth=diameter,
+        edge=0.0,
+        through=pick.through,
+        pointed=True,
+        words=f"The hole at ({at[0]:g}, {at[1]:g})",
+    )
 
 
 def _from_below(hole: Hole, mouth: np.ndarray, words: str) -> HoleSpot:
@@ -127,6 +156,15 @@ def _from_below(hole: Hole, mouth: np.ndarray, words: str) -> HoleSpot:
     straight = [s for s in hole.sections if s.straight]
     step = z - (whole - straight[-1].top) if len(straight) > 1 else z - whole
     return HoleSpot(
-        x=float(mouth[0]), y=float(mouth[1]), top=z, bottom=z - whole, step=step, diameter=hole.diameter, mouth=wide,
-        edge=edge, through=True, pointed=False, words=words,
-    )  # fmt: skip
+        x=float(mouth[0]),
+        y=float(mouth[1]),
+        top=z,
+        bottom=z - whole,
+        step=step,
+        diameter=hole.diameter,
+        mouth=wide,
+        edge=edge,
+        through=True,
+        pointed=False,
+        words=words,
+    )

@@ -22,8 +22,8 @@ def area_of(
     high: NDArray[np.float64],
     where: str,
 ) -> BaseGeometry | None:
-    """The union of boundaries in program coordinates, None where there are none; `outline` tells that of faces, of which there
-    are `known`.
+    """The union of boundaries in program coordinates, None where there are none; `outline` tells that of
+    faces, of which there are `known`.
 
     Raises DocumentError for a face that does not exist or has no extent in plan view.
     """

@@ -57,8 +57,8 @@ class Task:
         return {k: vars(v) for k, v in self.derived.items()}
 
     def shapes_track(self) -> list[Any]:
-        """What of the operation shapes the cutter's track, as plain data for a key: names, notes, coolant, stick-out and
-        holder do not."""
+        """What of the operation shapes the cutter's track, as plain data for a key: names, notes, coolant,
+        stick-out and holder do not."""
         tool, doc, setup = self.tool, self.operation, self.setup
         cutter: list[Any] = [tool.kind, tool.profile.shape, tool.cleared.shape]
         if tool.kind in THREADING:
@@ -119,9 +119,15 @@ def resolve(
     width, depth = getattr(whole, "stepover", None), getattr(whole, "step_down", None)
     if operation.feed_mm_min is None and width and depth:
         derived["feed_mm_min"] = engaged_feed(
-            derived["feed_mm_min"], tool, material, derived["spindle_rpm"].value, width, depth,
-            machine.feed_max_mm_min, machine.spindle_power_kw,
-        )  # fmt: skip
+            derived["feed_mm_min"],
+            tool,
+            material,
+            derived["spindle_rpm"].value,
+            width,
+            depth,
+            machine.feed_max_mm_min,
+            machine.spindle_power_kw,
+        )
     return Task(
         setup=setup,
         operation=operation,

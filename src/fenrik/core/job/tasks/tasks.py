@@ -68,7 +68,8 @@ class Tasks:
     def inputs(self, task: Task, stock: HeightMap) -> Inputs:
         """All that the strategy may know of a task, in its side's frame; `stock` is the one before it.
 
-        Raises DocumentError or ComputeError with the place in the document for what cannot be found or does not fit.
+        Raises DocumentError or ComputeError with the place in the document for what cannot be found or does
+        not fit.
         """
         setup, operation, tool = task.setup, task.operation, task.tool
         where = self.where(setup, operation)

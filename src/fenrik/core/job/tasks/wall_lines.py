@@ -41,9 +41,9 @@ def wall_lines(
     clamped: Clamped,
     where: str,
 ) -> list[Wall]:
-    """One wall for every face that the picks name, none twice; a level face stands for the walls that meet it, an edge for
-    the wall along it, the outline for all that bounds the part seen from above. Raises DocumentError for faces and edges
-    that are no walls and have none."""
+    """One wall for every face that the picks name, none twice; a level face stands for the walls that meet
+    it, an edge for the wall along it, the outline for all that bounds the part seen from above. Raises
+    DocumentError for faces and edges that are no walls and have none."""
     out: list[Wall] = []
     seen: set[int] = set()
     lean = _leaning(mesh)
@@ -79,9 +79,9 @@ def rims(
     clamped: Clamped,
     where: str,
 ) -> list[Rim]:
-    """The edges that the picks stand for: where walls fall from a level face, the upper end of a wall, a chamfer, an edge
-    itself; of the outline those at the part's top. Raises DocumentError for faces that have none and for edges that cannot
-    be broken from above."""
+    """The edges that the picks stand for: where walls fall from a level face, the upper end of a wall, a
+    chamfer, an edge itself; of the outline those at the part's top. Raises DocumentError for faces that have
+    none and for edges that cannot be broken from above."""
     lean = _leaning(mesh)
     out: list[Rim] = []
     for i, pick in enumerate(picks):
@@ -117,7 +117,8 @@ def _wall_at(
     steep = [f for f in part.edges[edge - 1].faces if lean[f] < STEEP]
     if not steep:
         raise DocumentError(
-            f"Edge {edge} bounds no wall: faces {' and '.join(map(str, part.edges[edge - 1].faces))} do not stand upright.",
+            f"Edge {edge} bounds no wall: faces {' and '.join(map(str, part.edges[edge - 1].faces))} do "
+            "not stand upright.",
             remedy="Pick an edge at the foot or at the top of a wall.",
             where=where,
         )
@@ -146,13 +147,14 @@ def _rim_at(
 def _level_line(
     edge: int, part: PartModel, mesh: TriangleMesh, clamped: Clamped, where: str
 ) -> tuple[BaseGeometry, float]:
-    """An edge in plan view, of every part of an array, and its height. Raises DocumentError for one that the part does not
-    have and for one that is not level."""
+    """An edge in plan view, of every part of an array, and its height. Raises DocumentError for one that the
+    part does not have and for one that is not level."""
     if not 1 <= edge <= len(part.edges):
         raise DocumentError(
             f"Edge {edge} does not exist: the part has {len(part.edges)} edges.",
-            remedy="Pick the edge again.", where=where,
-        )  # fmt: skip
+            remedy="Pick the edge again.",
+            where=where,
+        )
     pieces = pieces_of_edge(edge, part, mesh, clamped.places)
     heights = pieces[:, :, 2]
     if not len(pieces) or np.ptp(heights) > SAME_MM:
@@ -171,7 +173,8 @@ def _check(face: int, part: PartModel, where: str) -> None:
 
 
 def _falling(mesh: TriangleMesh, face: int, lean: dict[int, float]) -> BaseGeometry:
-    """The borders of a level face from which a steep neighbour goes down, in plan view (it may go up elsewhere)."""
+    """The borders of a level face from which a steep neighbour goes down, in plan view (it may go up
+    elsewhere)."""
     tri, count = mesh.triangles.astype(np.int64), len(mesh.vertices)
     sides = np.concatenate([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]])
     third = np.concatenate([tri[:, 2], tri[:, 0], tri[:, 1]])
@@ -230,8 +233,8 @@ def wall_of(mesh: TriangleMesh, face: int) -> Wall:
 
 
 def _outer_edges(mesh: TriangleMesh, triangles: NDArray[np.int64], corners: Floats) -> Floats:
-    """Of a wall's triangles (n, 3) the edges (k, 2, 3) that bound them, and those where it turns from looking up to looking
-    down: seen from above all others lie between these."""
+    """Of a wall's triangles (n, 3) the edges (k, 2, 3) that bound them, and those where it turns from looking
+    up to looking down: seen from above all others lie between these."""
     square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     share = square[:, 2] / np.maximum(np.linalg.norm(square, axis=1), 1e-300)
     kind = np.where(np.abs(share) < UPRIGHT, 0.0, np.sign(share))
@@ -241,7 +244,8 @@ def _outer_edges(mesh: TriangleMesh, triangles: NDArray[np.int64], corners: Floa
 
 
 def _sections(corners: Floats, low: float, high: float) -> Floats:
-    """A leaning wall cut at heights so near to each other that no tool passes between their lines: edges (k, 2, 3)."""
+    """A leaning wall cut at heights so near to each other that no tool passes between their lines: edges (k,
+    2, 3)."""
     square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     lean = np.abs(square[:, 2]) / np.maximum(np.hypot(square[:, 0], square[:, 1]), 1e-300)
     run = (high - low) * float(np.quantile(lean, 0.95))

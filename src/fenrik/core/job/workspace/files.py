@@ -25,7 +25,8 @@ class JobFiles(Protocol):
 
 @dataclass
 class FolderFiles:
-    """Files beside a document that is its user's own, as on the command line: a name may climb or be absolute."""
+    """Files beside a document that is its user's own, as on the command line: a name may climb or be
+    absolute."""
 
     folder: Path
     _digests: dict[Path, tuple[int, int, str]] = field(default_factory=dict)
@@ -49,8 +50,8 @@ class FolderFiles:
 
 @dataclass(frozen=True)
 class ListedFiles:
-    """Files that an application keeps for a job: by name their hash, and where the bytes of a hash lie. Nothing else on the
-    machine can be reached through it."""
+    """Files that an application keeps for a job: by name their hash, and where the bytes of a hash lie.
+    Nothing else on the machine can be reached through it."""
 
     digests: Mapping[str, str]
     folder: Path
@@ -83,12 +84,15 @@ def files_of(job: Job) -> Iterator[tuple[str, str]]:
 
 
 def check_files(job: Job) -> None:
-    """Makes sure that no file a stranger's document names can lie outside the job. Raises InputError with the field."""
+    """Makes sure that no file a stranger's document names can lie outside the job. Raises InputError with the
+    field."""
     for name, where in files_of(job):
         check_file_name(name, where)
 
 
 def _missing(name: str, where: str) -> DocumentError:
     return DocumentError(
-        f"The file '{name}' does not exist.", remedy="Check its name; it is relative to the document.", where=where
-    )  # fmt: skip
+        f"The file '{name}' does not exist.",
+        remedy="Check its name; it is relative to the document.",
+        where=where,
+    )

@@ -24,8 +24,8 @@ ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
 class Workspace:
     """Reads a job's models; results are taken from the store where they exist.
 
-    `files` finds what the document names (a folder: relative to it); `read` reads models (replaced where untrusted files must be
-    read in a process of their own).
+    `files` finds what the document names (a folder: relative to it); `read` reads models (replaced where
+    untrusted files must be read in a process of their own).
     """
 
     def __init__(self, job: Job, files: Path | JobFiles, store: Store, read: ReadModel | None = None) -> None:
@@ -111,8 +111,12 @@ def mesh_bytes(mesh: TriangleMesh) -> bytes:
     """A mesh for the store."""
     out = io.BytesIO()
     np.savez(
-        out, vertices=mesh.vertices, triangles=mesh.triangles, face_ids=mesh.face_ids, deviation=np.array(mesh.deviation)
-    )  # fmt: skip
+        out,
+        vertices=mesh.vertices,
+        triangles=mesh.triangles,
+        face_ids=mesh.face_ids,
+        deviation=np.array(mesh.deviation),
+    )
     return out.getvalue()
 
 

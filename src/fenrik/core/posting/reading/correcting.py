@@ -1,9 +1,9 @@
 """What a control makes of a contour when it corrects the cutter's radius (ISO 6983-1: G41, G42, G40).
 
-The first block with the correction ends square to the beginning of the next one, the last one leaves from square to the end
-of the one before. Between them every line and arc runs beside its programmed one; at an inner corner both are cut off where
-they cross, round an outer one the tool rolls on an arc about the corner. A piece that the correction turns round is an alarm:
-the tool would cut into the contour.
+The first block with the correction ends square to the beginning of the next one, the last one leaves from
+square to the end of the one before. Between them every line and arc runs beside its programmed one; at an
+inner corner both are cut off where they cross, round an outer one the tool rolls on an arc about the corner.
+A piece that the correction turns round is an alarm: the tool would cut into the contour.
 """
 
 from __future__ import annotations
@@ -22,7 +22,8 @@ FULL = 2 * math.pi - 1e-3
 
 
 class Alarm(Exception):
-    """The contour cannot be driven with this correction; `row` is the number of the piece, `words` say why."""
+    """The contour cannot be driven with this correction; `row` is the number of the piece, `words` say
+    why."""
 
     def __init__(self, row: int, words: str) -> None:
         super().__init__(words)
@@ -31,8 +32,8 @@ class Alarm(Exception):
 
 @dataclass(frozen=True)
 class Driven:
-    """A move of the tool's middle in plan view and the number of the programmed piece that it belongs to; `rolls` tells the
-    arc round a corner at the piece's end."""
+    """A move of the tool's middle in plan view and the number of the programmed piece that it belongs to;
+    `rolls` tells the arc round a corner at the piece's end."""
 
     piece: Piece
     row: int
@@ -40,9 +41,9 @@ class Driven:
 
 
 def corrected(pieces: list[Piece | None], left: float) -> list[Driven]:
-    """The way of the tool's middle, `left` mm to the left of the contour (under 0: to the right), along programmed pieces
-    of which the first and the last are the straight ways on and off. None stands for a move without way in plan view; it
-    keeps its place. Raises Alarm."""
+    """The way of the tool's middle, `left` mm to the left of the contour (under 0: to the right), along
+    programmed pieces of which the first and the last are the straight ways on and off. None stands for a move
+    without way in plan view; it keeps its place. Raises Alarm."""
     rows = [i for i, p in enumerate(pieces) if p is not None]
     chain = [p for p in pieces if p is not None]
     if len(chain) < 3 or pieces[0] is None or pieces[-1] is None:
@@ -75,7 +76,8 @@ def corrected(pieces: list[Piece | None], left: float) -> list[Driven]:
 def _corner(
     chain: list[Piece], rows: list[int], k: int, left: float
 ) -> tuple[tuple[float, float], tuple[float, float]]:
-    """Where the tool's middle ends beside piece k and begins beside the next; one place but for outer corners."""
+    """Where the tool's middle ends beside piece k and begins beside the next; one place but for outer
+    corners."""
     before, behind = chain[k], chain[k + 1]
     angle = bend(before, behind)
     if abs(angle) < SMOOTH_RAD or abs(angle * left) < HAIR_MM:

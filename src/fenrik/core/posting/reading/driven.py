@@ -1,4 +1,5 @@
-"""The motion of a program whose text corrects the cutter's radius: from programmed contours to the tool's middle."""
+"""The motion of a program whose text corrects the cutter's radius: from programmed contours to the tool's
+middle."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ from fenrik.core.posting.reading.correcting import Alarm, Driven, corrected
 
 @dataclass(frozen=True)
 class Span:
-    """Moves first..last of a text with the correction on, `side` +1 left of the way, -1 right, from the register D."""
+    """Moves first..last of a text with the correction on, `side` +1 left of the way, -1 right, from the
+    register D."""
 
     first: int
     last: int
@@ -25,8 +27,8 @@ class Span:
 
 @dataclass(frozen=True)
 class DrivenMotion:
-    """The `motion` that a machine drives, the move of the text (n,) behind each of its moves, and of every span its first and
-    last move."""
+    """The `motion` that a machine drives, the move of the text (n,) behind each of its moves, and of every
+    span its first and last move."""
 
     motion: ProgramMotion
     row: NDArray[np.int64]
@@ -34,7 +36,8 @@ class DrivenMotion:
 
 
 def driven(table: ProgramMotion, spans: list[Span], registers: dict[int, float]) -> DrivenMotion:
-    """The motion of a text's programmed moves with the corrections mm that the control holds in its registers D.
+    """The motion of a text's programmed moves with the corrections mm that the control holds in its registers
+    D.
 
     Raises PostError naming the line of a move that cannot be corrected.
     """
@@ -73,7 +76,8 @@ def _span(table: ProgramMotion, span: Span, value: float) -> tuple[ProgramMotion
     except Alarm as alarm:
         raise PostError(
             f"Line {table.line[span.first + alarm.row]} {alarm.words}.",
-            remedy="Let the computer correct the radius and the control the wear only, or use a smaller tool.",
+            remedy="Let the computer correct the radius and the control the wear only, or use a smaller "
+            "tool.",
         ) from alarm
     by_row: dict[int, list[Driven]] = {}
     for one in moves:

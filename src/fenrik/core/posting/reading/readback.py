@@ -40,7 +40,8 @@ _GROUPS: dict[str, set[float]] = {
     "once": {4, 53, 53.1},
 }
 TAPPING = {84: 1, 74: -1}
-"""Cycles in which the spindle is in step with the feed and turns back for the way out, and its sense on the way in."""
+"""Cycles in which the spindle is in step with the feed and turns back for the way out, and its sense on the
+way in."""
 _GROUP_OF = {code: group for group, codes in _GROUPS.items() for code in codes}
 _PLANES = {17: (0, 1, "I", "J"), 18: (2, 0, "K", "I"), 19: (1, 2, "J", "K")}
 """Per plane its first and second axis and the words of the centre along them (ISO 6983-1)."""
@@ -50,15 +51,16 @@ ARC_TOLERANCE_MM = 0.01
 
 
 class Reader:
-    """Interprets one program. `tool_change_z` mm is where a tool change leaves the tip, the same in all work offsets or one
-    height for each.
+    """Interprets one program. `tool_change_z` mm is where a tool change leaves the tip, the same in all work
+    offsets or one height for each.
 
-    `control` is there for machines with rotary joints: then heights follow from the machine.
-    `registers` are the corrections mm that the control holds for cutter radius compensation, by their number D.
+    `control` is there for machines with rotary joints: then heights follow from the machine. `registers` are
+    the corrections mm that the control holds for cutter radius compensation, by their number D.
 
-    After `read`, `programmed` is the motion as the text gives it, `row` (n,) the move there of each that is driven, `spans`
-    the first and last driven move of every stretch with compensation. `work_offsets` lists the offsets used, `findings` what a controller would object to
-    without stopping (such as feed with the spindle at rest), as (line, words).
+    After `read`, `programmed` is the motion as the text gives it, `row` (n,) the move there of each that is
+    driven, `spans` the first and last driven move of every stretch with compensation. `work_offsets` lists
+    the offsets used, `findings` what a controller would object to without stopping (such as feed with the
+    spindle at rest), as (line, words).
     """
 
     def __init__(
@@ -259,7 +261,8 @@ class Reader:
         self.correction = (len(self._rows) - 1, 1 if code == 41 else -1, int(values["D"]))
 
     def _take_offset(self, code: int) -> None:
-        """Another work offset: other coordinates for the same place, which is known at the machine's upper end only."""
+        """Another work offset: other coordinates for the same place, which is known at the machine's upper
+        end only."""
         name = f"G{code}"
         if name not in self.work_offsets:
             self.work_offsets.append(name)
@@ -344,9 +347,19 @@ class Reader:
         self._check_state(number, raw, end[2] != start[2])
         feed = 0.0 if rapid else float(self.feed or 0.0)
         row = (
-            *start, *end, float(rapid), 0, math.nan, math.nan, feed, self.tool, self.speed * self.sense, number,
-            self.plane - 17, self.offset,
-        )  # fmt: skip
+            *start,
+            *end,
+            float(rapid),
+            0,
+            math.nan,
+            math.nan,
+            feed,
+            self.tool,
+            self.speed * self.sense,
+            number,
+            self.plane - 17,
+            self.offset,
+        )
         self._add(row)
         self.position, self.up = list(end), False
 
@@ -536,13 +549,7 @@ class Reader:
         return x, y
 
     def _centre_by_radius(
-        self,
-        number: int,
-        raw: str,
-        radius: float,
-        a: tuple[float, float],
-        b: tuple[float, float],
-        turn: int,
+        self, number: int, raw: str, radius: float, a: tuple[float, float], b: tuple[float, float], turn: int
     ) -> tuple[float, float]:
         dx, dy = b[0] - a[0], b[1] - a[1]
         chord = math.hypot(dx, dy)

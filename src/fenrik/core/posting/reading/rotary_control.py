@@ -1,9 +1,10 @@
-"""What a control with rotary joints knows while it reads: their position, the tilted plane, and what coordinates mean.
+"""What a control with rotary joints knows while it reads: their position, the tilted plane, and what
+coordinates mean.
 
-It has the machine as data and goes forward only, from words to joints to the tip. Without a tilted plane X, Y and Z are
-the linear joints' own, counted from the work offset, with the tool's length along Z. In a tilted plane (G68.2 with an
-origin X Y Z and the angles I J K about Z, the new X and the new Z; G53.1 sets the tool square to it, G69 ends it: common
-practice, no source) they belong to the plane.
+It has the machine as data and goes forward only, from words to joints to the tip. Without a tilted plane X, Y
+and Z are the linear joints' own, counted from the work offset, with the tool's length along Z. In a tilted
+plane (G68.2 with an origin X Y Z and the angles I J K about Z, the new X and the new Z; G53.1 sets the tool
+square to it, G69 ends it: common practice, no source) they belong to the plane.
 """
 
 from __future__ import annotations
@@ -26,8 +27,8 @@ SQUARE_DEG = 0.01
 
 @dataclass
 class RotaryControl:
-    """State while one program is read. `places` tells where each work offset (54 to 59) stands on the machine, `lengths`
-    the tools' lengths by number, mm."""
+    """State while one program is read. `places` tells where each work offset (54 to 59) stands on the
+    machine, `lengths` the tools' lengths by number, mm."""
 
     places: dict[int, OnMachine]
     lengths: dict[int, float]
@@ -89,8 +90,8 @@ class RotaryControl:
         return self._known[key]
 
     def tilt(self, origin: Floats, angles: Floats) -> float:
-        """Begins a tilted plane at an origin (3,) with three angles (3,) degrees about Z, X and Z again. How many degrees
-        the tool stands from square to it."""
+        """Begins a tilted plane at an origin (3,) with three angles (3,) degrees about Z, X and Z again. How
+        many degrees the tool stands from square to it."""
         turned = _about_z(angles[0]) @ _about_x(angles[1]) @ _about_z(angles[2])
         self.plane = transform(turned, origin)
         return self.off_square()
@@ -120,8 +121,8 @@ class RotaryControl:
         self._moves.append((frame, frame if came is None else came, aside))
 
     def turn(self, target: dict[str, float], words: Floats | None) -> bool:
-        """Turns the rotary joints; with the linear ones at `words` (3,) it is a move, unless an end is unknown or the same.
-        Whether it is."""
+        """Turns the rotary joints; with the linear ones at `words` (3,) it is a move, unless an end is
+        unknown or the same. Whether it is."""
         before, was_known, came = self.position(), self.known(), self.frame() if self.known() else 0
         self.angles = [target.get(letter, a) for letter, a in zip(self.letters, self.angles, strict=True)]
         after = self.position()
@@ -132,7 +133,8 @@ class RotaryControl:
         return True
 
     def placed(self, moves: Moves) -> tuple[Moves, Turning]:
-        """The moves that were noted, with the frame and the tool axis of each, and what they mean beside that."""
+        """The moves that were noted, with the frame and the tool axis of each, and what they mean beside
+        that."""
         noted = np.array(self._moves, dtype=np.int32).reshape(-1, 3)
         poses = [p for _, p in self._poses]
         owner = np.repeat([n for n, _ in self._poses], [len(p) for p in poses]).astype(np.int32)

@@ -1,4 +1,5 @@
-"""The contour that a control has to be given so that, correcting the cutter's radius, it drives a planned way of its middle."""
+"""The contour that a control has to be given so that, correcting the cutter's radius, it drives a planned way
+of its middle."""
 
 from __future__ import annotations
 
@@ -11,16 +12,17 @@ from fenrik.core.errors import PostError
 RESOLUTION_MM = 0.0025
 """The coarsest step of a written coordinate."""
 CORNER_MM = 0.03
-"""Arcs about the part's own corners have the radius of the cutter but for the tolerance of the path: the contour has a corner
-there."""
+"""Arcs about the part's own corners have the radius of the cutter but for the tolerance of the path: the
+contour has a corner there."""
 
 
 def programmed(pieces: list[Piece | None], left: float, what: str) -> list[Piece | None]:
-    """The contour beside which a tool `left` mm to its left (under 0: right) drives the pieces, one for each: None for those
-    that the contour does not have (arcs about its corners, moves straight up or down).
+    """The contour beside which a tool `left` mm to its left (under 0: right) drives the pieces, one for each:
+    None for those that the contour does not have (arcs about its corners, moves straight up or down).
 
-    The first piece is the way on, the last the way off. Pieces too short for the control to find their direction in rounded
-    coordinates are left out where their neighbours meet. Raises PostError naming the operation `what`.
+    The first piece is the way on, the last the way off. Pieces too short for the control to find their
+    direction in rounded coordinates are left out where their neighbours meet. Raises PostError naming the
+    operation `what`.
     """
     rows = [i for i, p in enumerate(pieces) if p is not None]
     chain = [p for p in pieces if p is not None]
@@ -33,15 +35,17 @@ def programmed(pieces: list[Piece | None], left: float, what: str) -> list[Piece
             shifted[k] = one
         elif chain[k].radius < abs(left) - CORNER_MM:
             raise PostError(
-                f"'{what}' goes round with a radius of {chain[k].radius:.3f} mm: no contour beside which the control"
+                f"'{what}' goes round with a radius of {chain[k].radius:.3f} mm: no contour beside which "
+                "the control"
                 f" corrects {abs(left):.3f} mm makes that.",
                 remedy="Let the computer correct the radius and the control the wear only.",
             )
     kept = [k for k in inner if k in shifted]
     kept = [
-        k for n, k in enumerate(kept)
+        k
+        for n, k in enumerate(kept)
         if n in (0, len(kept) - 1) or shifted[k].length >= least or not _meets(chain, shifted, kept, n)
-    ]  # fmt: skip
+    ]
     begin = {kept[0]: chain[kept[0]].beside(-left, False)}
     end = {kept[-1]: chain[kept[-1]].beside(-left, True)}
     for p, q in pairwise(kept):
@@ -93,7 +97,8 @@ def _joint(chain: list[Piece], shifted: dict[int, Piece], p: int, q: int, left: 
     if gap <= CORNER_MM or smooth:
         return middle
     raise PostError(
-        f"'{what}' has a corner at X {chain[p].b[0]:.2f} Y {chain[p].b[1]:.2f} that no contour makes beside which the"
+        f"'{what}' has a corner at X {chain[p].b[0]:.2f} Y {chain[p].b[1]:.2f} that no contour makes "
+        "beside which the"
         f" control corrects {abs(left):.3f} mm.",
         remedy="Let the computer correct the radius and the control the wear only.",
     )

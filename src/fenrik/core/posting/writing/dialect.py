@@ -52,8 +52,8 @@ class Dialect(BaseModel):
     circles: Literal["whole", "halves"] = "whole"
     holes: Literal["canned", "moves"] = "canned"
     tilted: Literal["plane", "machine"] = "machine"
-    """How a side is written on a machine with rotary joints: as a tilted plane with coordinates of its own, or in
-    coordinates worked out for the machine's rotary position."""
+    """How a side is written on a machine with rotary joints: as a tilted plane with coordinates of its own,
+    or in coordinates worked out for the machine's rotary position."""
     angle_decimals: Annotated[int, Field(ge=3, le=5)] = 3
     """Not fewer than three: the comparison holds the tool to its side within that."""
     comments: Literal["all", "tools", "none"] = "all"
@@ -98,7 +98,8 @@ class Dialect(BaseModel):
         return f"{self.comment_open}{kept}{self.comment_close}"
 
     def render(self, template: str, **values: Any) -> list[str]:
-        """The non-empty lines of a template. Raises PostError naming the dialect, the template, its line and the fault."""
+        """The non-empty lines of a template. Raises PostError naming the dialect, the template, its line and
+        the fault."""
         try:
             text = rendered(_compiled(template), {"comment": self.comment, **values})
         except TemplateFault as fault:
@@ -129,13 +130,15 @@ def load_dialect(text: str, dialect_id: str) -> Dialect:
         first = error.errors(include_input=False, include_url=False)[0]
         field = ".".join(map(str, first["loc"]))
         raise DocumentError(
-            f"The dialect '{dialect_id}' is wrong at '{field}': {first['msg']}.", remedy="Correct the dialect's file."
-        ) from error  # fmt: skip
+            f"The dialect '{dialect_id}' is wrong at '{field}': {first['msg']}.",
+            remedy="Correct the dialect's file.",
+        ) from error
     except (tomllib.TOMLDecodeError, TypeError, RecursionError) as error:
         words = str(error) if isinstance(error, tomllib.TOMLDecodeError) else "it holds something else"
         raise DocumentError(
-            f"The dialect '{dialect_id}' is no readable TOML: {words[:200]}.", remedy="Correct the dialect's file."
-        ) from error  # fmt: skip
+            f"The dialect '{dialect_id}' is no readable TOML: {words[:200]}.",
+            remedy="Correct the dialect's file.",
+        ) from error
 
 
 @cache

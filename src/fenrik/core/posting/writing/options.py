@@ -34,16 +34,19 @@ class PostOptions(BaseModel):
     )
     rapid_feed_mm_min: Annotated[float, Field(gt=0, le=200000)] | None = Field(
         default=None,
-        description="Rapids within a tool's work are driven straight at this feed (G1), for machines whose G0 is not straight.",
+        description="Rapids within a tool's work are driven straight at this feed (G1), for machines whose "
+        "G0 is not straight.",
     )
     coolant: Literal["planned", "off"] = Field(default="planned", description="Off: for a dry run.")
     between: Literal["clearance", "home"] = Field(
         default="clearance",
-        description="Between operations of one tool: over the clearance height, or by way of the upper end of Z.",
+        description="Between operations of one tool: over the clearance height, or by way of the upper end "
+        "of Z.",
     )
     wear_mm: Annotated[float, Field(ge=0, le=1)] = Field(
         default=0.05,
-        description="Work whose radius the control corrects is proved once more with tools worn by this; 0: it is not.",
+        description="Work whose radius the control corrects is proved once more with tools worn by this; "
+        "0: it is not.",
     )
 
     def on(self, dialect: Dialect) -> Dialect:

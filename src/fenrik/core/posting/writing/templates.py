@@ -1,7 +1,8 @@
 """Templates of dialects: Jinja2 in a sandbox that is held to time and size.
 
-A dialect is data that may come from a stranger. Its templates get no more than they need: the values that they are given,
-a few filters, no attributes but plain ones, and a budget of loop turns and characters that is counted while they run.
+A dialect is data that may come from a stranger. Its templates get no more than they need: the values that
+they are given, a few filters, no attributes but plain ones, and a budget of loop turns and characters that is
+counted while they run.
 """
 
 from __future__ import annotations
@@ -27,8 +28,8 @@ MAX_NUMBER = 1e15
 WIDE = re.compile(r"%[^a-zA-Z%]*(\d{3}|\*)")
 """A format with a width or a precision of three digits, or one that is taken from the values."""
 FILTERS = (
-    "abs", "capitalize", "count", "default", "first", "float", "int", "last", "length", "list", "lower", "max",
-    "min", "reverse", "sort", "string", "sum", "title", "trim", "unique", "upper",
+    "abs", "capitalize", "count", "default", "first", "float", "int", "last", "length", "list", "lower",
+    "max", "min", "reverse", "sort", "string", "sum", "title", "trim", "unique", "upper",
 )  # fmt: skip
 ATTRIBUTES = frozenset(
     {"upper", "lower", "strip", "startswith", "endswith", "items", "keys", "values", "get"}
@@ -60,8 +61,8 @@ class _Counting(Extension):
         super().__init__(environment)
 
     def counted(self, tree: nodes.Template) -> nodes.Template:
-        """The tree with a count at the head of every body that can run more than once, and with texts joined by what looks
-        at their length."""
+        """The tree with a count at the head of every body that can run more than once, and with texts joined
+        by what looks at their length."""
         tree = _Joining().visit(tree)
         repeated: list[Any] = [
             n for kind in (nodes.For, nodes.Macro, nodes.CallBlock) for n in tree.find_all(kind)
@@ -181,7 +182,8 @@ def compiled(source: str) -> Template:
 
 
 def rendered(template: Template, values: dict[str, Any]) -> str:
-    """What a template writes with some values, within its budget. Raises TemplateFault for whatever goes wrong in it."""
+    """What a template writes with some values, within its budget. Raises TemplateFault for whatever goes
+    wrong in it."""
     out, size = [], 0
     try:
         for piece in template.generate(**values, _turn=_Budget()):
@@ -198,6 +200,7 @@ def rendered(template: Template, values: dict[str, Any]) -> str:
 
 
 def _line(error: BaseException) -> int:
-    """The line of the template in which an error came up: Jinja2 rewrites its tracebacks to the template's lines."""
+    """The line of the template in which an error came up: Jinja2 rewrites its tracebacks to the template's
+    lines."""
     lines = [f.lineno for f in traceback.extract_tb(error.__traceback__) if f.filename == "<template>"]
     return lines[-1] or 0 if lines else 0

@@ -41,8 +41,14 @@ class _Writer:
     def text(self) -> str:
         p, d = self.program, self.dialect
         self._template(
-            d.templates.start, number=p.number, name=p.name, part=p.part, setup=p.setup, zero=p.zero, units_word=self.units_word
-        )  # fmt: skip
+            d.templates.start,
+            number=p.number,
+            name=p.name,
+            part=p.part,
+            setup=p.setup,
+            zero=p.zero,
+            units_word=self.units_word,
+        )
         tool: int | None = None
         for i, (step, moves) in enumerate(zip(p.steps, p.planned(), strict=True)):
             changes = tool != step.tool.number
@@ -118,7 +124,8 @@ class _Writer:
             self.modal |= {"S": rpm, "M": sense}
         if step.coolant not in self.dialect.coolant:
             raise PostError(
-                f"The dialect '{self.dialect.id}' has no word for the coolant '{step.coolant}' of '{step.name}'.",
+                f"The dialect '{self.dialect.id}' has no word for the coolant '{step.coolant}' of "
+                f"'{step.name}'.",
                 remedy=f"Use one of: {', '.join(self.dialect.coolant)}.",
             )
         word = self.dialect.coolant[step.coolant]
@@ -165,7 +172,8 @@ class _Writer:
         self._end_cycle()
 
     def _to_side(self, side: SidePose, over: list[float]) -> None:
-        """At the machine's upper end: the rotary joints, over the start, and the tilted plane where the dialect has one."""
+        """At the machine's upper end: the rotary joints, over the start, and the tilted plane where the
+        dialect has one."""
         letters = [j.letter for j in side.on.machine.rotary]
         words = {a: f"{a}{self.dialect.angle(v)}" for a, v in zip(letters, side.angles.tolist(), strict=True)}
         if changed := [w for a, w in sorted(words.items()) if self.modal.get(a) != w]:
@@ -190,8 +198,8 @@ class _Writer:
         self._line("G0 G53 Z0.")
 
     def _cycle(self, cycle: Cycle, place: Sequence[float]) -> None:
-        """A hole as a canned cycle that goes back to its retract height (G99) or to where it came from (G98); while
-        nothing but the place changes, only that is written."""
+        """A hole as a canned cycle that goes back to its retract height (G99) or to where it came from (G98);
+        while nothing but the place changes, only that is written."""
         number, scale = self.dialect.number, self.dialect.scale
         x, y = (number(v * scale) for v in place[:2])
         code = {
@@ -238,7 +246,8 @@ class _Writer:
         self._one_arc(end, centre, turn, plane, feed, sweep / pieces)
 
     def _sweep(self, moves: Moves, i: int) -> float:
-        """The angle of a planned arc, 2 pi for a full circle, which the rounded ends do not tell from none."""
+        """The angle of a planned arc, 2 pi for a full circle, which the rounded ends do not tell from
+        none."""
         one = slice(i, i + 1)
         ends = (moves.tip[i - 1 : i], moves.tip[one], moves.centre[one])
         return float(planes.sweeps(*ends, moves.turn[one], moves.plane[one])[0])

@@ -1,8 +1,8 @@
 """Dual contouring of interval dexels, brick by brick.
 
-A brick is 32 x 32 x 32 cells; cell c lies between the nodes c - 1 and c, nodes at -1 and n are air. A vertex depends on
-the crossings of its own cell's edges only, a quad belongs to the brick of the highest of its four cells, so bricks can
-be built in any order, alone or together, and fit bit for bit.
+A brick is 32 x 32 x 32 cells; cell c lies between the nodes c - 1 and c, nodes at -1 and n are air. A vertex
+depends on the crossings of its own cell's edges only, a quad belongs to the brick of the highest of its four
+cells, so bricks can be built in any order, alone or together, and fit bit for bit.
 """
 
 import math
@@ -53,7 +53,8 @@ def _flags(flags, rays, nu_tiles, base, shape, origin_z, cell):
 
 @njit(cache=True, nogil=True)
 def _crossing(rays, nu_tiles, u, v, low, high, from_inside):
-    """Where ray (u, v) leaves (or enters) the material between two nodes, and its tag; the middle if unseen."""
+    """Where ray (u, v) leaves (or enters) the material between two nodes, and its tag; the middle if
+    unseen."""
     tile = (v // SIDE) * nu_tiles + u // SIDE
     c = (v % SIDE) * SIDE + u % SIDE
     o = rays[0][tile] + c * rays[1][tile]
@@ -73,9 +74,15 @@ def _mixed_cells(flags, slot):
         for j in range(BRICK):
             for k in range(BRICK):
                 total = (
-                    flags[i, j, k] + flags[i + 1, j, k] + flags[i, j + 1, k] + flags[i + 1, j + 1, k]
-                    + flags[i, j, k + 1] + flags[i + 1, j, k + 1] + flags[i, j + 1, k + 1] + flags[i + 1, j + 1, k + 1]
-                )  # fmt: skip
+                    flags[i, j, k]
+                    + flags[i + 1, j, k]
+                    + flags[i, j + 1, k]
+                    + flags[i + 1, j + 1, k]
+                    + flags[i, j, k + 1]
+                    + flags[i + 1, j, k + 1]
+                    + flags[i, j + 1, k + 1]
+                    + flags[i + 1, j + 1, k + 1]
+                )
                 if 0 < total < 8:
                     slot[i, j, k] = count
                     count += 1
@@ -108,10 +115,11 @@ def _normal(point, axis, from_inside, tag, pieces, leans, axes, set_of, sets, si
 def brick(
     at, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell, pieces, leans, axes_of, set_of, sets, sizes, box
 ):
-    """One brick `at` (3,), from the rays of the three directions (arrays) with their numbers of tiles along u.
+    """One brick `at` (3,), from the rays of the three directions (arrays) with their numbers of tiles along
+    u.
 
-    Returns the mixed cells' numbers (n,) and vertices (n, 3), and per crossed edge the four cells' numbers (m, 4),
-    facing outward, the exact point (m, 3), its axis (m,) and tag (m,).
+    Returns the mixed cells' numbers (n,) and vertices (n, 3), and per crossed edge the four cells' numbers
+    (m, 4), facing outward, the exact point (m, 3), its axis (m,) and tag (m,).
     """
     base = (at[0] * BRICK, at[1] * BRICK, at[2] * BRICK)
     flags = np.empty((NODES, NODES, NODES), dtype=np.uint8)
@@ -237,8 +245,8 @@ def _grown_tags(rows, capacity):
 
 @njit(cache=True, nogil=True)
 def _place(spots, normals, met, blind, low, cell, out):
-    """The vertex of a cell: where the planes at its crossings meet best, from their mean (quadratic error function of
-    Ju et al. 2002, weak directions left out), held within the cell."""
+    """The vertex of a cell: where the planes at its crossings meet best, from their mean (quadratic error
+    function of Ju et al. 2002, weak directions left out), held within the cell."""
     mx, my, mz = 0.0, 0.0, 0.0
     for q in range(met):
         mx += spots[q, 0]
@@ -281,7 +289,8 @@ def _place(spots, normals, met, blind, low, cell, out):
 
 @njit(cache=True, nogil=True)
 def _diagonal(m, vectors):
-    """Jacobi rotations: the upper triangle of a symmetric m (3, 3) becomes diagonal, `vectors` its directions."""
+    """Jacobi rotations: the upper triangle of a symmetric m (3, 3) becomes diagonal, `vectors` its
+    directions."""
     for _ in range(6):
         off = abs(m[0, 1]) + abs(m[0, 2]) + abs(m[1, 2])
         if off < 1e-12:
@@ -309,8 +318,8 @@ def _diagonal(m, vectors):
 
 @njit(cache=True, nogil=True)
 def renumber(cells, quads, place):
-    """Quads by cell numbers as quads by the places of their cells in `cells`; `place` is room for all cells, of which
-    only what is written here is read."""
+    """Quads by cell numbers as quads by the places of their cells in `cells`; `place` is room for all cells,
+    of which only what is written here is read."""
     for n in range(len(cells)):
         place[cells[n]] = n
     out = np.empty_like(quads)
@@ -331,8 +340,8 @@ def _mixed_in(h, value):
 
 @njit(cache=True, nogil=True)
 def brick_names(places, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell):
-    """A hash (n,) of all that each brick's surface depends on: the ends and tags within reach of its cells, and where
-    there is material. Bricks that lie wholly in air or in material all have the names 0 and 1."""
+    """A hash (n,) of all that each brick's surface depends on: the ends and tags within reach of its cells,
+    and where there is material. Bricks that lie wholly in air or in material all have the names 0 and 1."""
     out = np.empty(len(places), dtype=np.uint64)
     for n in range(len(places)):
         h, ends_met, inside_met, rays_met = np.uint64(n + 2), 0, 0, 0

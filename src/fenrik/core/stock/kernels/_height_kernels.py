@@ -119,8 +119,8 @@ def block_tops(heights):
 
 @njit(cache=True, nogil=True)
 def highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, limit):
-    """`highest`, or `limit` where nothing is higher. `tops` are the blocks' heights or more; those that are looked at become
-    exact, so that ground once cleared costs no more."""
+    """`highest`, or `limit` where nothing is higher. `tops` are the blocks' heights or more; those that are
+    looked at become exact, so that ground once cleared costs no more."""
     ny, nx = heights.shape
     best = limit
     i0, i1, j0, j1 = window(heights.shape, x0, y0, cell, ax, ay, bx, by, reach)
@@ -144,9 +144,10 @@ def highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, limit):
 
 @njit(cache=True, nogil=True)
 def lacks(heights, x0, y0, cell, pieces, rapid, shape, margin, bodies):
-    """How much (pieces, bodies) the tip at the end of each piece (m, 6) stands too low for upright cylinders over the
-    stock, which the cutter lowers piece by piece. `bodies` (b, 2): radius, height over the tip. A body that is no thicker
-    than the cutter meets only what the cutter is about to take, so it is looked at before. Rapids are not looked at."""
+    """How much (pieces, bodies) the tip at the end of each piece (m, 6) stands too low for upright cylinders
+    over the stock, which the cutter lowers piece by piece. `bodies` (b, 2): radius, height over the tip. A
+    body that is no thicker than the cutter meets only what the cutter is about to take, so it is looked at
+    before. Rapids are not looked at."""
     out = np.zeros((len(pieces), len(bodies)))
     tops = block_tops(heights)
     for m in range(len(pieces)):

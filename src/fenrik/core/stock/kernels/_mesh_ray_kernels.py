@@ -22,7 +22,8 @@ def _side(points, a, b, pu, pv, u, v):
 
 @njit(cache=True, nogil=True)
 def mesh_rays(direction, points, triangles, origin, cell, nu, nv, capacity):
-    """Rays of one direction through a closed mesh. Returns ends (nv, nu, capacity), counts and whether it fitted.
+    """Rays of one direction through a closed mesh. Returns ends (nv, nu, capacity), counts and whether it
+    fitted.
 
     Edges are tested in the order of their vertex numbers, so that two triangles sharing one agree
     and a ray through an edge or a vertex is counted once.

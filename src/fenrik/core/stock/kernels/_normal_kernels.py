@@ -1,8 +1,8 @@
 """The direction in which a cut surface faces, from the piece of motion and the tool that cut it.
 
-The tool is a set of convex bodies of revolution (rows: kind, z0, z1, r0, r1, role) that moves along a straight piece; a
-point of the cut surface lies on the skin of one of them at the moment when it comes nearest, and the material faces
-against the body's own outward direction there.
+The tool is a set of convex bodies of revolution (rows: kind, z0, z1, r0, r1, role) that moves along a
+straight piece; a point of the cut surface lies on the skin of one of them at the moment when it comes
+nearest, and the material faces against the body's own outward direction there.
 """
 
 import math
@@ -16,8 +16,8 @@ LOOKS = 8
 
 @njit(cache=True, nogil=True)
 def _distance(body, d, z):
-    """Signed distance of (d, z), distance from the axis and height over the tip, from a body near its skin, and the
-    outward direction there."""
+    """Signed distance of (d, z), distance from the axis and height over the tip, from a body near its skin,
+    and the outward direction there."""
     if body[0] == BALL:
         up = z - body[4]
         away = math.sqrt(d * d + up * up)
@@ -82,8 +82,8 @@ def _nearest(body, x, y, z, piece):
 
 @njit(cache=True, nogil=True)
 def cut_normal(x, y, z, piece, bodies, count):
-    """Outward direction (nx, ny, nz) of the material at a point that the first `count` bodies cut along a piece, and
-    how far (mm) the point is from the skin of the nearest."""
+    """Outward direction (nx, ny, nz) of the material at a point that the first `count` bodies cut along a
+    piece, and how far (mm) the point is from the skin of the nearest."""
     best, bx, by, bz = 1e30, 0.0, 0.0, 1.0
     for b in range(count):
         t = _nearest(bodies[b], x, y, z, piece)
@@ -110,8 +110,8 @@ def cut_normal(x, y, z, piece, bodies, count):
 
 @njit(cache=True, nogil=True)
 def _leaning_at(body, x, y, z, piece, axes, t):
-    """`_distance` of a point from a body whose axis leans, at share t of the piece, and the way (3,) from the tip and the
-    axis (3,) there."""
+    """`_distance` of a point from a body whose axis leans, at share t of the piece, and the way (3,) from the
+    tip and the axis (3,) there."""
     px = x - piece[0] - t * (piece[3] - piece[0])
     py = y - piece[1] - t * (piece[4] - piece[1])
     pz = z - piece[2] - t * (piece[5] - piece[2])
@@ -129,7 +129,8 @@ def _leaning_at(body, x, y, z, piece, axes, t):
 
 @njit(cache=True, nogil=True)
 def turned_normal(x, y, z, piece, axes, bodies, count):
-    """As `cut_normal`, for an axis that turns evenly from axes[:3] to axes[3:] (unit vectors) along the piece."""
+    """As `cut_normal`, for an axis that turns evenly from axes[:3] to axes[3:] (unit vectors) along the
+    piece."""
     best, bx, by, bz = 1e30, 0.0, 0.0, 1.0
     for b in range(count):
         low, at = 1e30, 0.0
@@ -170,9 +171,13 @@ def leaning_normal(x, y, z, piece, axes, bodies, count):
     qx, qy, qz = x - piece[0], y - piece[1], z - piece[2]
     dx, dy, dz = piece[3] - piece[0], piece[4] - piece[1], piece[5] - piece[2]
     own = (
-        0.0, 0.0, 0.0,
-        dx * ux + dy * uy + dz * uz, dx * vx + dy * vy + dz * vz, dx * ax + dy * ay + dz * az,
-    )  # fmt: skip
+        0.0,
+        0.0,
+        0.0,
+        dx * ux + dy * uy + dz * uz,
+        dx * vx + dy * vy + dz * vz,
+        dx * ax + dy * ay + dz * az,
+    )
     nx, ny, nz, off = cut_normal(
         qx * ux + qy * uy + qz * uz,
         qx * vx + qy * vy + qz * vz,
@@ -181,9 +186,4 @@ def leaning_normal(x, y, z, piece, axes, bodies, count):
         bodies,
         count,
     )
-    return (
-        nx * ux + ny * vx + nz * ax,
-        nx * uy + ny * vy + nz * ay,
-        nx * uz + ny * vz + nz * az,
-        off,
-    )
+    return (nx * ux + ny * vx + nz * ax, nx * uy + ny * vy + nz * ay, nx * uz + ny * vz + nz * az, off)

@@ -1,5 +1,5 @@
-"""Heights of the dexels seen along any direction: what a side sees of every interval, as thick as its cells, raised into a
-height map."""
+"""Heights of the dexels seen along any direction: what a side sees of every interval, as thick as its cells,
+raised into a height map."""
 
 import math
 
@@ -11,8 +11,8 @@ SIDE, TILE = 32, 1024
 
 @njit(cache=True, nogil=True)
 def _raise_bar(heights, x0, y0, cell, x1, y1, z1, x2, y2, z2, wide, rise):
-    """Raises the map to a straight bar between two places: at every cell within `wide` of its line the highest place of the
-    line that is as near, and `rise` more."""
+    """Raises the map to a straight bar between two places: at every cell within `wide` of its line the
+    highest place of the line that is as near, and `rise` more."""
     ny, nx = heights.shape
     run = math.hypot(x2 - x1, y2 - y1)
     top = max(z1, z2) + rise
@@ -63,13 +63,13 @@ def _neighbour(i, j, nu, nv, tu):
 def raise_intervals(
     heights, x0, y0, cell, rays, nu, nv, direction, main, origin, spacing, turned, shift, first_row, last_row
 ):
-    """Raises `heights` (ny, nx) over cells of `cell` mm from (x0, y0) to the rays along an axis `direction` of a lattice,
-    `spacing` mm apart from `origin` (3,), in the rows first_row to last_row. `rays` are a direction's arrays; `turned`
-    (3, 3) and `shift` (3,) take lattice coordinates to the map's.
+    """Raises `heights` (ny, nx) over cells of `cell` mm from (x0, y0) to the rays along an axis `direction`
+    of a lattice, `spacing` mm apart from `origin` (3,), in the rows first_row to last_row. `rays` are a
+    direction's arrays; `turned` (3, 3) and `shift` (3,) take lattice coordinates to the map's.
 
-    The `main` direction, nearest to the map's Z, gives all material that a node of the lattice lies in: an interval is a bar
-    that reaches a whole cell to each side, as far down as the map can see it past its neighbours. The other directions
-    add intervals between two nodes, which no ray of the main one meets.
+    The `main` direction, nearest to the map's Z, gives all material that a node of the lattice lies in: an
+    interval is a bar that reaches a whole cell to each side, as far down as the map can see it past its
+    neighbours. The other directions add intervals between two nodes, which no ray of the main one meets.
     """
     places, widths, counts, ends, first, last = rays
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
@@ -138,6 +138,16 @@ def raise_intervals(
                     if node <= high:
                         continue
                 _raise_bar(
-                    heights, x0, y0, cell, bx + low * ax, by + low * ay, bz + low * az,
-                    bx + high * ax, by + high * ay, bz + high * az, wide, rise,
-                )  # fmt: skip
+                    heights,
+                    x0,
+                    y0,
+                    cell,
+                    bx + low * ax,
+                    by + low * ay,
+                    bz + low * az,
+                    bx + high * ax,
+                    by + high * ay,
+                    bz + high * az,
+                    wide,
+                    rise,
+                )

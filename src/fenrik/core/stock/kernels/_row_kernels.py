@@ -1,11 +1,11 @@
 """Rows of rays against a body that moves: the interval each ray loses, many rays at a time.
 
-Every function fills lo[o + g0 : o + g1] and hi alike (float32) with what the sweep covers of the rays whose first
-coordinate is u0 + at[i]; lo > hi means nothing. Loops have no branches and unsigned indices, so that the compiler
-turns them into vector instructions, and `_nrt=False` spares them the counting of references, which as locked
-instructions took four fifths of the time; arithmetic is float32 in coordinates relative to the start of the move,
-with distances from its line taken as cross products, so that a long move costs no digits. Rounding is below
-0.01 µm but for rays that graze a body (chord under 5 µm).
+Every function fills lo[o + g0 : o + g1] and hi alike (float32) with what the sweep covers of the rays whose
+first coordinate is u0 + at[i]; lo > hi means nothing. Loops have no branches and unsigned indices, so that
+the compiler turns them into vector instructions, and `_nrt=False` spares them the counting of references,
+which as locked instructions took four fifths of the time; arithmetic is float32 in coordinates relative to
+the start of the move, with distances from its line taken as cross products, so that a long move costs no
+digits. Rounding is below 0.01 µm but for rays that graze a body (chord under 5 µm).
 """
 
 import math
@@ -33,7 +33,8 @@ def nothing(lo, hi, a, b):
 
 @njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", _nrt=False)
 def stadium(lo, hi, o, g0, g1, u0, at, pa, da, pb, db, rho, t0, t1):
-    """Rays along a horizontal axis a, u is the other one; a disc of radius rho moves over t0..t1 of (da, db)."""
+    """Rays along a horizontal axis a, u is the other one; a disc of radius rho moves over t0..t1 of (da,
+    db)."""
     pa, pb = pa + t0 * da, pb + t0 * db
     da, db = da * (t1 - t0), db * (t1 - t0)
     r2, start = f32(rho * rho), f32(pa)

@@ -1,11 +1,11 @@
 """Kernels of the interval dexels: rays in tiles, moves binned to tiles, removal tile by tile.
 
-Rays of one direction lie tile by tile, SIDE x SIDE together; ray r = tile * SIDE² + row * SIDE + column.
-Per tile: `places`, where its ends start, and `widths`, the room for ends per ray. Per ray: `counts` of
-intervals, `ends` (start, end, start, end ...) float32 with `tags` of the piece that made an end, the outermost ends
-`first` and `last`, and one void (`void_low`, `void_high`), the one made last: most rays that a move passes are told by
-these alone to have nothing to lose. Per row of a tile the outermost ends of all its rays, `row_first` and `row_last`.
-Lattice axes of direction d: u, v are the other two in ascending order.
+Rays of one direction lie tile by tile, SIDE x SIDE together; ray r = tile * SIDE² + row * SIDE + column. Per
+tile: `places`, where its ends start, and `widths`, the room for ends per ray. Per ray: `counts` of intervals,
+`ends` (start, end, start, end ...) float32 with `tags` of the piece that made an end, the outermost ends
+`first` and `last`, and one void (`void_low`, `void_high`), the one made last: most rays that a move passes
+are told by these alone to have nothing to lose. Per row of a tile the outermost ends of all its rays,
+`row_first` and `row_last`. Lattice axes of direction d: u, v are the other two in ascending order.
 """
 
 import math
@@ -91,7 +91,8 @@ def subtract(ends, tags, o, n, width, low, high, tag):
 
 @njit(cache=True, nogil=True, _nrt=False)
 def _remove(r, o, low, high, tag, width, counts, ends, tags, first, last, void_low, void_high):
-    """Takes low..high out of ray r, whose ends start at o. Returns the removed length, -1 when there is no room.
+    """Takes low..high out of ray r, whose ends start at o. Returns the removed length, -1 when there is no
+    room.
 
     What nearly every cut is, shortening one interval at one end, is done in place.
     """
@@ -128,11 +129,31 @@ def _remove(r, o, low, high, tag, width, counts, ends, tags, first, last, void_l
 
 @njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
 def _shorten(
-    lo, hi, o, j, mask, total, base, ends_at, room, counts, ends, tags, first, last, void_low, void_high, row, row_first,
-    row_last, tag, across, out,
-):  # fmt: skip
-    """Shortens the marked rays, all at once, where each is one interval that loses one of its ends: what most cuts
-    are. `out` as in `_carve`. False, and nothing done, where some ray is not like that."""
+    lo,
+    hi,
+    o,
+    j,
+    mask,
+    total,
+    base,
+    ends_at,
+    room,
+    counts,
+    ends,
+    tags,
+    first,
+    last,
+    void_low,
+    void_high,
+    row,
+    row_first,
+    row_last,
+    tag,
+    across,
+    out,
+):
+    """Shortens the marked rays, all at once, where each is one interval that loses one of its ends: what most
+    cuts are. `out` as in `_carve`. False, and nothing done, where some ray is not like that."""
     alike = np.int32(0)
     for i in range(np.uint64(SIDE)):
         r = base + i
@@ -209,11 +230,10 @@ def _carve(
 ):
     """Takes the intervals of rows j0..j1 (row j at j * stride of lo and hi) out of a tile.
 
-    out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and
-    the range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how high over
-    across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8] whether to measure at all
-    (2: but for offsets and height, which the caller looks after).
-    False: no room.
+    out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and the
+    range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how
+    high over across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8]
+    whether to measure at all (2: but for offsets and height, which the caller looks after). False: no room.
     """
     room = np.uint64(width)
     for j in range(j0, j1 + 1):
@@ -236,9 +256,29 @@ def _carve(
         if total == 0:
             continue
         if total >= MANY and _shorten(
-            lo, hi, o, j, mask, total, base, ends_at, room, counts, ends, tags, first, last, void_low, void_high,
-            tile * SIDE + j, row_first, row_last, tag, across, out,
-        ):  # fmt: skip
+            lo,
+            hi,
+            o,
+            j,
+            mask,
+            total,
+            base,
+            ends_at,
+            room,
+            counts,
+            ends,
+            tags,
+            first,
+            last,
+            void_low,
+            void_high,
+            tile * SIDE + j,
+            row_first,
+            row_last,
+            tag,
+            across,
+            out,
+        ):
             continue
         n = np.uint64(0)
         for i in range(np.uint64(SIDE)):  # the numbers of the marked rays, without a branch
@@ -247,9 +287,20 @@ def _carve(
         for q in range(n):
             i = marked[q]
             removed = _remove(
-                base + i, ends_at + i * room, lo[o + i], hi[o + i], tag, width,
-                counts, ends, tags, first, last, void_low, void_high,
-            )  # fmt: skip
+                base + i,
+                ends_at + i * room,
+                lo[o + i],
+                hi[o + i],
+                tag,
+                width,
+                counts,
+                ends,
+                tags,
+                first,
+                last,
+                void_low,
+                void_high,
+            )
             if removed < 0.0:
                 return False
             if out[8] == 0.0:
@@ -397,9 +448,29 @@ def _cut_level(
             if ta > 0.0 or tb < 1.0:  # a row that sees only a stretch of the move
                 rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, ta, tb)
                 if not _carve(
-                    lo, hi, 0, j, j, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
-                    row_first, row_last, tag, across, out,
-                ):  # fmt: skip
+                    lo,
+                    hi,
+                    0,
+                    j,
+                    j,
+                    mask,
+                    marked,
+                    tile,
+                    width,
+                    place,
+                    counts,
+                    ends,
+                    tags,
+                    first,
+                    last,
+                    void_low,
+                    void_high,
+                    row_first,
+                    row_last,
+                    tag,
+                    across,
+                    out,
+                ):
                     return False
             else:
                 whole0, whole1 = min(whole0, j), max(whole1, j)
@@ -416,9 +487,29 @@ def _cut_level(
         rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, 0.0, 1.0)
         j0, j1 = whole0, whole1
     return _carve(
-        lo, hi, 0 if is_cylinder else SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last,
-        void_low, void_high, row_first, row_last, tag, across, out,
-    )  # fmt: skip
+        lo,
+        hi,
+        0 if is_cylinder else SIDE,
+        j0,
+        j1,
+        mask,
+        marked,
+        tile,
+        width,
+        place,
+        counts,
+        ends,
+        tags,
+        first,
+        last,
+        void_low,
+        void_high,
+        row_first,
+        row_last,
+        tag,
+        across,
+        out,
+    )
 
 
 @njit(cache=True, nogil=True, _nrt=False)
@@ -498,9 +589,29 @@ def _cut_upright(
         if _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
             _exact_upright(mask, lo, hi, j * SIDE, u0, at, body, px, dx, wy, dy, pz, dz)
     return _carve(
-        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
-        row_first, row_last, tag, across, out,
-    )  # fmt: skip
+        lo,
+        hi,
+        SIDE,
+        j0,
+        j1,
+        mask,
+        marked,
+        tile,
+        width,
+        place,
+        counts,
+        ends,
+        tags,
+        first,
+        last,
+        void_low,
+        void_high,
+        row_first,
+        row_last,
+        tag,
+        across,
+        out,
+    )
 
 
 @njit(cache=True, nogil=True)
@@ -518,8 +629,8 @@ def tile_spans(counts, first, last, tiles):
 
 @njit(cache=True, nogil=True)
 def piece_boxes(pieces, bodies):
-    """The box (n, 7: low, high, and how high it counts for rays along Z) that each body sweeps along each piece, row
-    piece * bodies + body; a body that the one under it cuts along Z counts for nothing there."""
+    """The box (n, 7: low, high, and how high it counts for rays along Z) that each body sweeps along each
+    piece, row piece * bodies + body; a body that the one under it cuts along Z counts for nothing there."""
     out = np.empty((len(pieces) * len(bodies), 7))
     for p in range(len(pieces)):
         for b in range(len(bodies)):
@@ -590,7 +701,8 @@ def _keep(out, found, e):
 def _cut_tile(
     direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, found, measured
 ):
-    """All entries begin..end on one tile; found (entries, 6) as `out` of `_carve`. Returns the entry that had no room, or end."""
+    """All entries begin..end on one tile; found (entries, 6) as `out` of `_carve`. Returns the entry that had
+    no room, or end."""
     places, widths, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
     place, width = places[tile], widths[tile]
     lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
@@ -605,14 +717,61 @@ def _cut_tile(
         out[3], out[4] = FAR, -FAR
         if direction == 2:
             fits = _cut_upright(
-                tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high, row_first, row_last,
-                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
-            )  # fmt: skip
+                tile,
+                nu_tiles,
+                place,
+                width,
+                counts,
+                ends,
+                tags,
+                first,
+                last,
+                void_low,
+                void_high,
+                row_first,
+                row_last,
+                origin,
+                cell,
+                pieces[p],
+                bodies[b],
+                tag0 + p,
+                at,
+                lo,
+                hi,
+                mask,
+                marked,
+                across,
+                out,
+            )
         else:
             fits = _cut_level(
-                direction, tile, nu_tiles, place, width, counts, ends, tags, first, last, void_low, void_high, row_first, row_last,
-                origin, cell, pieces[p], bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out,
-            )  # fmt: skip
+                direction,
+                tile,
+                nu_tiles,
+                place,
+                width,
+                counts,
+                ends,
+                tags,
+                first,
+                last,
+                void_low,
+                void_high,
+                row_first,
+                row_last,
+                origin,
+                cell,
+                pieces[p],
+                bodies[b],
+                tag0 + p,
+                at,
+                lo,
+                hi,
+                mask,
+                marked,
+                across,
+                out,
+            )
         if not fits:
             _keep(out, found, e)
             return e
@@ -638,18 +797,30 @@ def cut_tile(
     tag0,
     measured,
 ):
-    """One tile. Its entries come in order, so the result does not depend on which worker does which tile. start (tiles,)
-    tells where it goes on; a tile that ran out of room stops before its end."""
+    """One tile. Its entries come in order, so the result does not depend on which worker does which tile.
+    start (tiles,) tells where it goes on; a tile that ran out of room stops before its end."""
     start[tile] = _cut_tile(
-        direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, start[tile], offsets[tile + 1], tag0,
-        found, measured,
-    )  # fmt: skip
+        direction,
+        tile,
+        nu_tiles,
+        rays,
+        origin,
+        cell,
+        pieces,
+        bodies,
+        entries,
+        start[tile],
+        offsets[tile + 1],
+        tag0,
+        found,
+        measured,
+    )
 
 
 @njit(cache=True, nogil=True)
 def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out_sides):
-    """Adds what entries removed to (pieces, 3 roles), and what the cutter did across the move to (pieces,) and
-    (pieces, 3), in the order of tiles and pieces."""
+    """Adds what entries removed to (pieces, 3 roles), and what the cutter did across the move to (pieces,)
+    and (pieces, 3), in the order of tiles and pieces."""
     for e in range(len(entries)):
         if found[e, 0] > 0.0:
             p, role = entries[e] // bodies, roles[entries[e] % bodies]

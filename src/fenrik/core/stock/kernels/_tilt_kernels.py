@@ -1,11 +1,12 @@
 """Removal by a tool whose axis is tilted or turns along the move.
 
-A move (12 values) goes from tip and axis to tip and axis: the tip straight, the axis (a unit vector towards the spindle)
-over the great circle, both evenly. A ray's interval is the union of those of poses along the move, each exact; the
-lowest and the highest are looked for between the poses, so what is taken is always something that some pose takes:
-nothing is overcut, and what is left is second order in the distance of the poses. A ball's middle moves straight but
-for R theta² / 8, which is added by cutting the move in two where it matters: it is cut as one capsule. Cylinders and
-rounded discs under one that lean without turning are swept in closed form.
+A move (12 values) goes from tip and axis to tip and axis: the tip straight, the axis (a unit vector towards
+the spindle) over the great circle, both evenly. A ray's interval is the union of those of poses along the
+move, each exact; the lowest and the highest are looked for between the poses, so what is taken is always
+something that some pose takes: nothing is overcut, and what is left is second order in the distance of the
+poses. A ball's middle moves straight but for R theta² / 8, which is added by cutting the move in two where it
+matters: it is cut as one capsule. Cylinders and rounded discs under one that lean without turning are swept
+in closed form.
 """
 
 import math
@@ -23,7 +24,8 @@ POSES = 5
 MOST_MM, MOST_RAD = 0.8, 0.02
 """A part of a move is no longer and turns no more than this."""
 CLOSE = 2e-3
-"""The lowest of a smooth run of poses is where the parabola says, to within this (mm); else it is searched."""
+"""The lowest of a smooth run of poses is where the parabola says, to within this (mm); else it is
+searched."""
 NEAR = 1e-6
 """How far (mm) from a rounded disc the ends of an interval may be."""
 LOOKS, LOOKS_AT_RIMS = 3, 12
@@ -50,8 +52,8 @@ def pose(move, t, out):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _between(poses, t):
-    """The pose at share t of a short part of a move, into the last row: its axis is on the great circle; that it is a
-    little before or after its time (the turn³ / 60) is not seen."""
+    """The pose at share t of a short part of a move, into the last row: its axis is on the great circle; that
+    it is a little before or after its time (the turn³ / 60) is not seen."""
     size = 0.0
     for k in range(3):
         poses[POSES, k] = poses[0, k] + t * (poses[POSES - 1, k] - poses[0, k])
@@ -65,8 +67,8 @@ def _between(poses, t):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _frustum(z0, z1, r0, r1, na, s0, wa, w2):
-    """Interval of a ray inside a cone between heights z0 and z1: along the ray the height is s0 + na * l and the square
-    of the distance from the tip w2 + 2 wa l + l²."""
+    """Interval of a ray inside a cone between heights z0 and z1: along the ray the height is s0 + na * l and
+    the square of the distance from the tip w2 + 2 wa l + l²."""
     if abs(na) > 1e-12:
         a, b = (z0 - s0) / na, (z1 - s0) / na
         low, high = min(a, b), max(a, b)
@@ -108,7 +110,8 @@ def _frustum(z0, z1, r0, r1, na, s0, wa, w2):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _disc_slope(flat, corner, na, s0, wa, w2, at):
-    """Distance of a ray's spot from a disc of radius `flat` at height `corner`, and how it changes along the ray."""
+    """Distance of a ray's spot from a disc of radius `flat` at height `corner`, and how it changes along the
+    ray."""
     s = s0 + na * at
     d = math.sqrt(max(0.0, w2 + 2.0 * wa * at + at * at - s * s))
     over, up = max(0.0, d - flat), s - corner
@@ -121,12 +124,14 @@ def _disc_slope(flat, corner, na, s0, wa, w2, at):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _rounded(flat, corner, na, s0, wa, w2, like_low, like_high, ends):
-    """As `_frustum` for a rounded disc: all within `corner` of a disc of radius `flat` at height `corner`, below it.
+    """As `_frustum` for a rounded disc: all within `corner` of a disc of radius `flat` at height `corner`,
+    below it.
 
-    The distance from a convex body is convex along the ray: Newton from outside comes down to it from either side. It
-    begins where the interval of a pose near by ends (like_low, like_high), or, where there is none (a miss) or where that
-    is on the other side of the body, at a ball about the disc. A step from inside leads outside, the distance being convex.
-    `ends` as for `_swept`: an end that is not asked for is left at that ball.
+    The distance from a convex body is convex along the ray: Newton from outside comes down to it from either
+    side. It begins where the interval of a pose near by ends (like_low, like_high), or, where there is none
+    (a miss) or where that is on the other side of the body, at a ball about the disc. A step from inside
+    leads outside, the distance being convex. `ends` as for `_swept`: an end that is not asked for is left at
+    that ball.
     """
     # the ray enters and leaves a ball about the disc's middle
     mb, mc = wa - corner * na, w2 - 2.0 * corner * s0 + corner * corner - (flat + corner) ** 2
@@ -179,8 +184,8 @@ def _rounded(flat, corner, na, s0, wa, w2, like_low, like_high, ends):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _ray(poses, k, axis, pu, pv, u, v):
-    """A ray (pu, pv) along `axis` seen from a pose: the axis' share na along it, and at its zero the height s0, the way
-    wa from the tip along it and the square w2 of the distance from the tip."""
+    """A ray (pu, pv) along `axis` seen from a pose: the axis' share na along it, and at its zero the height
+    s0, the way wa from the tip along it and the square w2 of the distance from the tip."""
     wu, wv, wa = pu - poses[k, u], pv - poses[k, v], -poses[k, axis]
     na = poses[k, 3 + axis]
     return na, wu * poses[k, 3 + u] + wv * poses[k, 3 + v] + wa * na, wa, wu * wu + wv * wv + wa * wa
@@ -188,7 +193,8 @@ def _ray(poses, k, axis, pu, pv, u, v):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _interval(body, poses, k, axis, pu, pv, u, v, like_low, like_high, ends):
-    """Interval of the ray (pu, pv) along `axis` inside a body at a pose; `like` is that of a pose near by, or a miss."""
+    """Interval of the ray (pu, pv) along `axis` inside a body at a pose; `like` is that of a pose near by, or
+    a miss."""
     na, s0, wa, w2 = _ray(poses, k, axis, pu, pv, u, v)
     if body[KIND] == FRUSTUM:
         return _frustum(body[Z0], body[Z1], body[R0], body[R1], na, s0, wa, w2)
@@ -197,7 +203,8 @@ def _interval(body, poses, k, axis, pu, pv, u, v, like_low, like_high, ends):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _hull(body, part, out):
-    """A cone (4: z0, z1, r0, r1) in the middle pose of a short part of a move that holds the body in all its poses."""
+    """A cone (4: z0, z1, r0, r1) in the middle pose of a short part of a move that holds the body in all its
+    poses."""
     dot = min(1.0, max(-1.0, part[3] * part[9] + part[4] * part[10] + part[5] * part[11]))
     tip = math.sqrt((part[6] - part[0]) ** 2 + (part[7] - part[1]) ** 2 + (part[8] - part[2]) ** 2)
     turn = 0.5 * math.acos(dot)
@@ -213,11 +220,12 @@ def _hull(body, part, out):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _nearest(body, part):
-    """How much nearer a rounded disc can come to a spot outside it in a short part of a move than at its ends.
+    """How much nearer a rounded disc can come to a spot outside it in a short part of a move than at its
+    ends.
 
-    Seen from the tool the spot moves. Where a straight way of length s comes nearest to a convex body, it is square to
-    the shortest line, so by Pythagoras an end of it is at most s² / 8 c farther off than c; from its chord the way bends
-    by an eighth of its second derivative.
+    Seen from the tool the spot moves. Where a straight way of length s comes nearest to a convex body, it is
+    square to the shortest line, so by Pythagoras an end of it is at most s² / 8 c farther off than c; from
+    its chord the way bends by an eighth of its second derivative.
     """
     dot = min(1.0, max(-1.0, part[3] * part[9] + part[4] * part[10] + part[5] * part[11]))
     way = math.sqrt((part[6] - part[0]) ** 2 + (part[7] - part[1]) ** 2 + (part[8] - part[2]) ** 2)
@@ -228,8 +236,8 @@ def _nearest(body, part):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _clear_of(body, poses, axis, pu, pv, u, v, low, high, margin):
-    """Whether the piece low..high of a ray stays outside a rounded disc at both ends of a part of a move by the margin:
-    the distance is convex, so an end that far off and moving away will do for the whole piece."""
+    """Whether the piece low..high of a ray stays outside a rounded disc at both ends of a part of a move by
+    the margin: the distance is convex, so an end that far off and moving away will do for the whole piece."""
     least = body[R1] + margin
     for k in range(0, POSES, POSES - 1):
         na, s0, wa, w2 = _ray(poses, k, axis, pu, pv, u, v)
@@ -263,8 +271,8 @@ def _has_rim(body):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _extreme(values, sign, body, poses, axis, pu, pv, u, v, spare):
-    """Least of sign * values over the poses, at which, and whether it is sure: where the parabola through three of them
-    says that it lies beyond them, or where an exact pose in between agrees with it."""
+    """Least of sign * values over the poses, at which, and whether it is sure: where the parabola through
+    three of them says that it lies beyond them, or where an exact pose in between agrees with it."""
     last = POSES - 1
     k = 0
     for q in range(1, POSES):
@@ -313,7 +321,8 @@ def _look(best, k, sign, body, poses, axis, pu, pv, u, v, spare):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _least(low, at, high):
-    """Where the parabola through values at -1, 0 and 1 is least, and its value there; beyond them where it has no least."""
+    """Where the parabola through values at -1, 0 and 1 is least, and its value there; beyond them where it
+    has no least."""
     rise, bend = high - low, low - 2.0 * at + high
     shift = -0.5 * rise / bend if bend > 1e-12 else -rise * 1e30
     return shift, at + 0.25 * rise * shift
@@ -321,9 +330,9 @@ def _least(low, at, high):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _swept(body, poses, axis, pu, pv, u, v, spare, ends, a, b):
-    """Interval that a ray loses to a body in a part of a move whose `poses` are given. Three poses and the one where the
-    parabola through them ends are enough where the ends of the interval run smoothly; else `_searched`. Of `ends` (BOTH,
-    LOW_END, HIGH_END) the other is anywhere; a..b holds them all."""
+    """Interval that a ray loses to a body in a part of a move whose `poses` are given. Three poses and the
+    one where the parabola through them ends are enough where the ends of the interval run smoothly; else
+    `_searched`. Of `ends` (BOTH, LOW_END, HIGH_END) the other is anywhere; a..b holds them all."""
     if _has_rim(body):
         return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
     a1, b1 = _interval(body, poses, POSES // 2, axis, pu, pv, u, v, a, b, ends)
@@ -379,8 +388,8 @@ def _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _steady_frame(move, out):
-    """For a move that does not turn: the directions (3 x 3) level along the way, level across it and along the axis,
-    then how far the tip goes along the first and the last."""
+    """For a move that does not turn: the directions (3 x 3) level along the way, level across it and along
+    the axis, then how far the tip goes along the first and the last."""
     n, way = out[6:9], out[9:12]
     for k in range(3):
         n[k], way[k] = move[3 + k], move[6 + k] - move[k]
@@ -424,12 +433,13 @@ def _disc_swept(low, high, x, ex, y, ey, radius):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _steady_cylinder(z0, z1, radius, q, e, run, rise):
-    """Interval of a line q + e l (in the directions of `_steady_frame`, from the first tip) inside a cylinder that moves
-    straight by `run` and `rise`: exact.
+    """Interval of a line q + e l (in the directions of `_steady_frame`, from the first tip) inside a cylinder
+    that moves straight by `run` and `rise`: exact.
 
-    A spot is inside at some moments; among them is the first or the last of the way, one at which an end of the cylinder
-    passes, or the one at which the axis comes nearest. So the sweep is both end poses, its two discs swept and the prism
-    that its greatest breadth sweeps; it is convex, so its part of a line goes from the least to the greatest end.
+    A spot is inside at some moments; among them is the first or the last of the way, one at which an end of
+    the cylinder passes, or the one at which the axis comes nearest. So the sweep is both end poses, its two
+    discs swept and the prism that its greatest breadth sweeps; it is convex, so its part of a line goes from
+    the least to the greatest end.
     """
     low, high = 1e30, -1e30
     for end in range(2):
@@ -461,8 +471,8 @@ def _steady_cylinder(z0, z1, radius, q, e, run, rise):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _disc_distance(x, y, z, flat, corner, run, rise):
-    """Least distance of a spot from a disc of radius `flat` at height `corner` that moves straight, and the share of
-    the way where it is: convex along the way."""
+    """Least distance of a spot from a disc of radius `flat` at height `corner` that moves straight, and the
+    share of the way where it is: convex along the way."""
     a, b = 0.0, 1.0
     for _ in range(26):
         c, e = b - 0.6180339887 * (b - a), a + 0.6180339887 * (b - a)
@@ -481,8 +491,9 @@ def _disc_distance(x, y, z, flat, corner, run, rise):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _steady_rounded(flat, corner, q, e, run, rise, low, high):
-    """As `_steady_cylinder` for all within `corner` of a disc, which lies within low..high; by Newton from outside, the
-    distance being convex along the line. Its upper half is left to the cylinder that stands on it."""
+    """As `_steady_cylinder` for all within `corner` of a disc, which lies within low..high; by Newton from
+    outside, the distance being convex along the line. Its upper half is left to the cylinder that stands on
+    it."""
     for side in range(2):
         at = low if side == 0 else high
         sign = 1.0 if side == 0 else -1.0
@@ -513,7 +524,8 @@ def _steady_rounded(flat, corner, q, e, run, rise, low, high):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _is_steady(bodies, b, move):
-    """Whether a body's sweep along a move has a closed form here: no turn, and a cylinder or a rounded disc under one."""
+    """Whether a body's sweep along a move has a closed form here: no turn, and a cylinder or a rounded disc
+    under one."""
     dot = move[3] * move[9] + move[4] * move[10] + move[5] * move[11]
     if dot < 1.0 - 1e-15:
         return False
@@ -575,8 +587,8 @@ def move_boxes(moves, bodies):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _sight(move, out):
-    """out (8,): direction to the left of a move, its tip at the start along it, the axis halfway, and the lower tip
-    along that: what tells how far aside and how high a place lies in the tool's own frame."""
+    """out (8,): direction to the left of a move, its tip at the start along it, the axis halfway, and the
+    lower tip along that: what tells how far aside and how high a place lies in the tool's own frame."""
     long = 0.0
     for k in range(3):
         out[4 + k] = move[3 + k] + move[9 + k]
@@ -596,8 +608,8 @@ def _sight(move, out):
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False, inline="always")
 def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out):
-    """Adds the ends of what a ray loses to low..high to the range of offsets from the move and to the height over the
-    tip. Of a ray's voids the last one made is known; others within it may be taken for material."""
+    """Adds the ends of what a ray loses to low..high to the range of offsets from the move and to the height
+    over the tip. Of a ray's voids the last one made is known; others within it may be taken for material."""
     low, high = max(low, first[r]), min(high, last[r])
     if low >= void_low[r]:
         low = max(low, void_high[r])
@@ -613,9 +625,32 @@ def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, p
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _part(
-    direction, tile, nu_tiles, place, width, rays, origin, cell, move, first_t, last_t, body, tag, at, lo, hi, mask,
-    marked, across, out, poses, spare, box, steady, sight,
-):  # fmt: skip
+    direction,
+    tile,
+    nu_tiles,
+    place,
+    width,
+    rays,
+    origin,
+    cell,
+    move,
+    first_t,
+    last_t,
+    body,
+    tag,
+    at,
+    lo,
+    hi,
+    mask,
+    marked,
+    across,
+    out,
+    poses,
+    spare,
+    box,
+    steady,
+    sight,
+):
     """One body along a part of a move on a tile. False: no room."""
     _, _, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
@@ -654,11 +689,21 @@ def _part(
             a, b = poses[0], poses[POSES - 1]
             r = body[R1]
             rows.ball(
-                lo, hi, np.uint64(j * SIDE), g0, g1, u0, at,
-                a[direction] + r * a[3 + direction], b[direction] - a[direction] + r * (b[3 + direction] - a[3 + direction]),
-                a[u] + r * a[3 + u], b[u] - a[u] + r * (b[3 + u] - a[3 + u]),
-                pv - a[v] - r * a[3 + v], b[v] - a[v] + r * (b[3 + v] - a[3 + v]), r,
-            )  # fmt: skip
+                lo,
+                hi,
+                np.uint64(j * SIDE),
+                g0,
+                g1,
+                u0,
+                at,
+                a[direction] + r * a[3 + direction],
+                b[direction] - a[direction] + r * (b[3 + direction] - a[3 + direction]),
+                a[u] + r * a[3 + u],
+                b[u] - a[u] + r * (b[3 + u] - a[3 + u]),
+                pv - a[v] - r * a[3 + v],
+                b[v] - a[v] + r * (b[3 + v] - a[3 + v]),
+                r,
+            )
             if out[8] > 0.0:
                 for i in range(i0, i1 + 1):
                     o, n = j * SIDE + i, tile * TILE + j * SIDE + i
@@ -718,7 +763,8 @@ def _part(
                             continue
                     elif _clear_of(body, poses, direction, pu, pv, u, v, c, d, margin):
                         continue
-                # an end that lies in the body in some pose need not be looked for: beyond it there is no material
+                # an end that lies in the body in some pose need not be looked for: beyond it there is no
+                # material
                 low_known = c > a and _inside(body, na, s0, wa, w2, c)
                 high_known = d < b and _inside(body, na, s0, wa, w2, d)
                 if not (low_known and high_known):
@@ -733,9 +779,29 @@ def _part(
                 if out[8] > 0.0:
                     _lost(a, b, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out)
     return _carve(
-        lo, hi, SIDE, j0, j1, mask, marked, tile, width, place, counts, ends, tags, first, last, void_low, void_high,
-        row_first, row_last, tag, across, out,
-    )  # fmt: skip
+        lo,
+        hi,
+        SIDE,
+        j0,
+        j1,
+        mask,
+        marked,
+        tile,
+        width,
+        place,
+        counts,
+        ends,
+        tags,
+        first,
+        last,
+        void_low,
+        void_high,
+        row_first,
+        row_last,
+        tag,
+        across,
+        out,
+    )
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -782,9 +848,32 @@ def cut_tile(
             parts = 1
         for q in range(parts):
             fits = _part(
-                direction, tile, nu_tiles, place, width, rays, origin, cell, move, q / parts, (q + 1) / parts,
-                bodies[b], tag0 + p, at, lo, hi, mask, marked, across, out, poses, spare, box, steady, sight,
-            )  # fmt: skip
+                direction,
+                tile,
+                nu_tiles,
+                place,
+                width,
+                rays,
+                origin,
+                cell,
+                move,
+                q / parts,
+                (q + 1) / parts,
+                bodies[b],
+                tag0 + p,
+                at,
+                lo,
+                hi,
+                mask,
+                marked,
+                across,
+                out,
+                poses,
+                spare,
+                box,
+                steady,
+                sight,
+            )
             if not fits:
                 _keep(out, found, e)
                 start[tile] = e

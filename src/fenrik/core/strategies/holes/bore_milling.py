@@ -1,8 +1,9 @@
-"""Milling round holes: down a helix, ring by ring from the middle, each ring entered and left by half circles.
+"""Milling round holes: down a helix, ring by ring from the middle, each ring entered and left by half
+circles.
 
-On a ring of radius c the tool's edge runs (c + r) / c times as fast as its middle, so the feed of the middle is lowered by
-that (common practice, no source). Inside, counter-clockwise is climb milling for a tool that turns clockwise (common
-practice, no source).
+On a ring of radius c the tool's edge runs (c + r) / c times as fast as its middle, so the feed of the middle
+is lowered by that (common practice, no source). Inside, counter-clockwise is climb milling for a tool that
+turns clockwise (common practice, no source).
 """
 
 from __future__ import annotations
@@ -85,7 +86,8 @@ def _reach(hole: HoleSpot, tool: Assembly, p: BoreMilling) -> tuple[float, float
     widest = 0.5 * diameter - p.allowance - tool.radius
     if widest < 0.02 * tool.diameter:
         raise ComputeError(
-            f"Tool {tool.number} of {tool.diameter:g} mm has no room to circle in {hole.words}: its middle could move by"
+            f"Tool {tool.number} of {tool.diameter:g} mm has no room to circle in {hole.words}: its middle "
+            "could move by"
             f" {max(0.0, widest):.2f} mm only.",
             remedy=f"Use a tool of {math.floor(8 * diameter) / 10:g} mm or less, or drill the hole.",
             offer={"tool_at_most": math.floor(8 * diameter) / 10},
@@ -120,8 +122,9 @@ def _ring(
     inputs: Inputs,
     to_size: bool,
 ) -> None:
-    """One ring: from the middle by a half circle, down, level turns at the bottom, by a half circle to the middle, up. Where
-    the control corrects the radius of the ring to size, straight and by a quarter circle instead."""
+    """One ring: from the middle by a half circle, down, level turns at the bottom, by a half circle to the
+    middle, up. Where the control corrects the radius of the ring to size, straight and by a quarter circle
+    instead."""
     p: BoreMilling = inputs.parameters
     x, y = hole.x, hole.y
     feed = inputs.feed * ring / (ring + inputs.assembly.radius)

@@ -1,7 +1,9 @@
-"""Milling round bosses: about them down a helix, ring by ring from outside, each ring entered and left by quarter circles.
+"""Milling round bosses: about them down a helix, ring by ring from outside, each ring entered and left by
+quarter circles.
 
-On a ring of radius c about a boss the tool's edge at the wall runs (c - r) / c times as fast as its middle; the feed of the
-middle is kept. Outside, clockwise is climb milling for a tool that turns clockwise (common practice, no source).
+On a ring of radius c about a boss the tool's edge at the wall runs (c - r) / c times as fast as its middle;
+the feed of the middle is kept. Outside, clockwise is climb milling for a tool that turns clockwise (common
+practice, no source).
 """
 
 from __future__ import annotations
@@ -58,7 +60,8 @@ class BossMilling(Parameters):
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The path in the setup frame. Raises ComputeError naming a boss that the tool cannot go round, Cancelled."""
+    """The path in the setup frame. Raises ComputeError naming a boss that the tool cannot go round,
+    Cancelled."""
     p: BossMilling = inputs.parameters
     if not inputs.holes:
         raise ComputeError("Boss milling has no boss.", remedy="Pick bosses, or give places under 'holes'.")
@@ -91,9 +94,16 @@ class _Ring:
     """One ring: where it begins, its ways on and off, the turns between."""
 
     def __init__(
-        self, inputs: Inputs, path: PathBuilder, link: Linker, boss: HoleSpot, ring: float, bottom: float,
-        turn: int, to_size: bool,
-    ) -> None:  # fmt: skip
+        self,
+        inputs: Inputs,
+        path: PathBuilder,
+        link: Linker,
+        boss: HoleSpot,
+        ring: float,
+        bottom: float,
+        turn: int,
+        to_size: bool,
+    ) -> None:
         self.inputs, self.path, self.link, self.boss = inputs, path, link, boss
         self.p: BossMilling = inputs.parameters
         self.ring, self.bottom, self.turn, self.to_size = ring, bottom, turn, to_size
@@ -106,13 +116,15 @@ class _Ring:
         return self.boss.x + r * math.cos(angle), self.boss.y + r * math.sin(angle)
 
     def _free(self, points: Floats) -> NDArray[np.bool_]:
-        """Whether the tool at the bottom of points (n, 2) leaves the part alone; as far as its tessellation tells."""
+        """Whether the tool at the bottom of points (n, 2) leaves the part alone; as far as its tessellation
+        tells."""
         cutter = self.inputs.cutter(0.0, self.p.allowance_axial)
         return np.asarray(cutter.tip(points) <= self.bottom + self.inputs.tolerance)
 
     def _place(self) -> float:
-        """The angle at which the ring is entered and left: the first from X at which the ways on and off are clear of the part.
-        Raises ComputeError where the ring itself meets another wall, or where no place is clear."""
+        """The angle at which the ring is entered and left: the first from X at which the ways on and off are
+        clear of the part. Raises ComputeError where the ring itself meets another wall, or where no place is
+        clear."""
         angles = 2 * math.pi * np.arange(ANGLES) / ANGLES
         slack = 2.0 * self.inputs.tolerance
         around = self._free(np.array([self._on(a, self.ring + slack) for a in angles]))
@@ -120,7 +132,8 @@ class _Ring:
         if not around.all():
             x, y = self._on(float(angles[int(np.argmin(around))]))
             raise ComputeError(
-                f"Tool {tool.number} of {tool.diameter:g} mm does not go round {self.boss.words}: at X {x:.2f} Y {y:.2f} it"
+                f"Tool {tool.number} of {tool.diameter:g} mm does not go round {self.boss.words}: at X "
+                f"{x:.2f} Y {y:.2f} it"
                 f" would cut the part at Z {self.bottom:.2f}.",
                 remedy="Use a smaller tool, stay higher over the floor, or follow the wall by a profile.",
                 offer={"tool_at_most": 0.5 * tool.diameter},
@@ -130,13 +143,15 @@ class _Ring:
             if self._free(np.array([p for way in ways for p in way])).all():
                 return float(angle)
         raise ComputeError(
-            f"There is no room beside {self.boss.words} for a way on and off by a quarter circle of {self.lead:.2f} mm.",
+            f"There is no room beside {self.boss.words} for a way on and off by a quarter circle of "
+            f"{self.lead:.2f} mm.",
             remedy="Use a smaller tool, or follow the wall by a profile.",
             offer={"tool_at_most": 0.5 * tool.diameter},
         )
 
     def _corner(self, angle: float, side: int) -> tuple[tuple[float, float], tuple[float, float]]:
-        """The outer end of the quarter circle before (-1) or behind (1) a place on the ring, and its centre."""
+        """The outer end of the quarter circle before (-1) or behind (1) a place on the ring, and its
+        centre."""
         out = (math.cos(angle), math.sin(angle))
         along = (-out[1] * self.turn * side, out[0] * self.turn * side)
         x, y = self._on(angle, self.ring + self.lead)
@@ -159,7 +174,8 @@ class _Ring:
         return [*places, self._further(end)]
 
     def _further(self, at: tuple[float, float]) -> tuple[float, float]:
-        """The end of the straight way on or off, where the control corrects the radius; the place itself else."""
+        """The end of the straight way on or off, where the control corrects the radius; the place itself
+        else."""
         if not self.corrects:
             return at
         dx, dy = at[0] - self.boss.x, at[1] - self.boss.y
@@ -167,7 +183,8 @@ class _Ring:
         return at[0] + self.lead * dx / long, at[1] + self.lead * dy / long
 
     def drive(self) -> None:
-        """On by a quarter circle over the stock, down, level turns at the bottom, off by a quarter circle, up."""
+        """On by a quarter circle over the stock, down, level turns at the bottom, off by a quarter circle,
+        up."""
         p, path, feed = self.p, self.path, self.inputs.feed
         ring = np.array([self._on(2 * math.pi * k / 90) for k in range(90)])
         top = float(self.link.stock.top_at(ring, self.inputs.assembly.radius + 2 * self.lead).max())
@@ -204,9 +221,12 @@ class _Ring:
 def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[float, str]]:
     """Depth of a turn and distance of the rings where they are left open."""
     return {
-        "pitch": (min(TURN_MM, 0.3 * assembly.diameter), "0.150 in a turn, at most 0.3 diameters (common practice, no source)"),
+        "pitch": (
+            min(TURN_MM, 0.3 * assembly.diameter),
+            "0.150 in a turn, at most 0.3 diameters (common practice, no source)",
+        ),
         "stepover": (0.4 * assembly.diameter, "0.4 diameters (common practice, no source)"),
-    }  # fmt: skip
+    }
 
 
 STRATEGY = Strategy(

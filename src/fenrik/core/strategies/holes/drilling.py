@@ -1,8 +1,9 @@
-"""Hole-making along the tool's axis: spot, drill, peck, deep hole, ream, bore, counterbore, countersink, each hole as one
-canned cycle but for deep ones, whose pecks get shorter: no canned cycle of the standard does that.
+"""Hole-making along the tool's axis: spot, drill, peck, deep hole, ream, bore, counterbore, countersink, each
+hole as one canned cycle but for deep ones, whose pecks get shorter: no canned cycle of the standard does
+that.
 
-Every hole starts over the in-process stock that stands there, and the way from hole to hole goes over whatever stands
-between. A point's length is R tan(90° - half the point angle) (geometry: 0.300 D for 118°).
+Every hole starts over the in-process stock that stands there, and the way from hole to hole goes over
+whatever stands between. A point's length is R tan(90° - half the point angle) (geometry: 0.300 D for 118°).
 """
 
 from __future__ import annotations
@@ -41,13 +42,16 @@ class Drilling(Parameters):
         "drill", "spot", "peck", "chip_break", "deep", "ream", "bore", "counterbore", "countersink"
     ] = fact(
         "drill",
-        "Straight down and out; only a start for the drill; in pecks, out each time or just until the chip breaks; in pecks"
-        " that get shorter; at feed in and out, and so with a boring head; with the tool standing at the bottom of a"
+        "Straight down and out; only a start for the drill; in pecks, out each time or just until the chip "
+        "breaks; in pecks"
+        " that get shorter; at feed in and out, and so with a boring head; with the tool standing at the "
+        "bottom of a"
         " counterbore or countersink.",
-    )  # fmt: skip
+    )
     depth_to: Literal["as_modelled", "full_diameter", "tip"] = fact(
         "as_modelled",
-        "What of a pointed tool reaches the hole's depth: its full diameter, its tip, or as the model's bottom shows.",
+        "What of a pointed tool reaches the hole's depth: its full diameter, its tip, or as the model's "
+        "bottom shows.",
         shown_when={"cycle": ["drill", "peck", "chip_break", "deep", "ream", "bore"]},
     )
     breakthrough: float = fact(
@@ -77,14 +81,26 @@ class Drilling(Parameters):
         reason="0.4 diameters",
     )
     first_peck: float | None = fact(
-        None, "Depth of the first peck.", unit="mm", gt=0, le=500, shown_when={"cycle": "deep"}, reason="1.5 diameters",
-    )  # fmt: skip
+        None,
+        "Depth of the first peck.",
+        unit="mm",
+        gt=0,
+        le=500,
+        shown_when={"cycle": "deep"},
+        reason="1.5 diameters",
+    )
     peck_share: float = fact(
         0.8, "Each peck over the one before.", gt=0.1, le=1, shown_when={"cycle": "deep"}, group="rest"
     )
     least_peck: float | None = fact(
-        None, "No peck is shorter.", unit="mm", gt=0, le=200, shown_when={"cycle": "deep"}, reason="0.3 diameters",
-    )  # fmt: skip
+        None,
+        "No peck is shorter.",
+        unit="mm",
+        gt=0,
+        le=200,
+        shown_when={"cycle": "deep"},
+        reason="0.3 diameters",
+    )
     dwell: float = fact(
         0.2,
         "How long the tool stands at the bottom.",
@@ -97,13 +113,14 @@ class Drilling(Parameters):
 
 
 KIND: dict[str, CycleKind] = {
-    "drill": "drill", "spot": "dwell", "peck": "peck", "chip_break": "chip_break", "ream": "ream", "bore": "bore",
-    "counterbore": "dwell", "countersink": "dwell",
+    "drill": "drill", "spot": "dwell", "peck": "peck", "chip_break": "chip_break", "ream": "ream",
+    "bore": "bore", "counterbore": "dwell", "countersink": "dwell",
 }  # fmt: skip
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The path in the setup frame. Raises ComputeError naming the hole that the tool does not fit, Cancelled."""
+    """The path in the setup frame. Raises ComputeError naming the hole that the tool does not fit,
+    Cancelled."""
     p: Drilling = inputs.parameters
     if not inputs.holes:
         raise ComputeError("Drilling has no hole.", remedy="Pick holes, or give places under 'holes'.")
@@ -129,8 +146,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
 
 
 def arrive(path: PathBuilder, link: Linker, hole: HoleSpot, tool: Assembly) -> tuple[int, float]:
-    """To over a hole, no higher than what stands there and on the way asks for. The row with which its cycle may begin,
-    and the height from which it goes at feed."""
+    """To over a hole, no higher than what stands there and on the way asks for. The row with which its cycle
+    may begin, and the height from which it goes at feed."""
     place = (hole.x, hole.y)
     over = max(float(link.stock.top(place, place, tool.radius)), hole.top)
     retract = math.ceil(round(10.0 * (over + link.heights.feed), 6)) / 10.0
@@ -147,7 +164,8 @@ def arrive(path: PathBuilder, link: Linker, hole: HoleSpot, tool: Assembly) -> t
 def _cycle(
     path: PathBuilder, hole: HoleSpot, first: int, retract: float, bottom: float, feed: float, p: Drilling
 ) -> None:
-    """One hole from the retract height down and back to where it came from, and the canned cycle that its rows are."""
+    """One hole from the retract height down and back to where it came from, and the canned cycle that its
+    rows are."""
     x, y = hole.x, hole.y
     back = max(retract, path.position[2] if path.position is not None else retract)
     path.rapid(x, y, retract)
@@ -199,7 +217,8 @@ def _check_bored(hole: HoleSpot, link: Linker, tool: Assembly) -> None:
     stands = float(link.stock.top(place, place, BORED_SHARE * tool.radius))
     if stands > hole.bottom + tool.radius:
         raise ComputeError(
-            f"There is no hole yet that tool {tool.number} could bore at {hole.words}: stock stands to Z {stands:.2f} there.",
+            f"There is no hole yet that tool {tool.number} could bore at {hole.words}: stock stands to Z "
+            f"{stands:.2f} there.",
             remedy="Drill it, or mill it, before.",
         )
 
@@ -225,7 +244,8 @@ def _bottom(hole: HoleSpot, tool: Assembly, p: Drilling) -> float:
 
 
 def _mouth(hole: HoleSpot, tool: Assembly, p: Drilling) -> float:
-    """Diameter mm of a spot or a countersink. Raises ComputeError where the hole asks for none, or the tool cannot make it."""
+    """Diameter mm of a spot or a countersink. Raises ComputeError where the hole asks for none, or the tool
+    cannot make it."""
     if p.cycle == "countersink" and not (p.spot_diameter or hole.edge):
         raise ComputeError(
             f"{hole.words} has no countersink in the model.",
@@ -239,7 +259,8 @@ def _mouth(hole: HoleSpot, tool: Assembly, p: Drilling) -> float:
         )
     if wanted > tool.diameter + 1e-6:
         raise ComputeError(
-            f"{hole.words} needs a {p.cycle} of {wanted:.2f} mm; tool {tool.number} is {tool.diameter:g} mm wide.",
+            f"{hole.words} needs a {p.cycle} of {wanted:.2f} mm; tool {tool.number} is {tool.diameter:g} "
+            "mm wide.",
             remedy="Use a wider tool or give a smaller spot diameter.",
         )
     if tool.point_deg <= 0:
@@ -251,8 +272,8 @@ def _mouth(hole: HoleSpot, tool: Assembly, p: Drilling) -> float:
 
 
 def shortest(places: Floats) -> list[int]:
-    """An order of places (n, 2) with a short way: from the lowest left one to the nearest each time, then pairs of legs
-    turned round while that shortens it (2-opt, Croes 1958)."""
+    """An order of places (n, 2) with a short way: from the lowest left one to the nearest each time, then
+    pairs of legs turned round while that shortens it (2-opt, Croes 1958)."""
     n = len(places)
     away = np.linalg.norm(places[:, None] - places[None, :], axis=2)
     order = [int(np.argmin(places.sum(axis=1)))]

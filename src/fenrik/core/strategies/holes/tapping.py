@@ -1,6 +1,7 @@
 """Rigid tapping: the spindle turns with the feed, down and back (G84, left-hand G74).
 
-Feed is pitch x speed. A tap's first teeth are ground away: the full thread ends so many pitches above its tip.
+Feed is pitch x speed. A tap's first teeth are ground away: the full thread ends so many pitches above its
+tip.
 """
 
 from __future__ import annotations
@@ -46,7 +47,8 @@ class Tapping(Parameters):
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The path in the setup frame. Raises ComputeError naming the hole that the tap does not fit, Cancelled."""
+    """The path in the setup frame. Raises ComputeError naming the hole that the tap does not fit,
+    Cancelled."""
     p: Tapping = inputs.parameters
     tool = inputs.assembly
     if not inputs.holes:
@@ -54,7 +56,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     if inputs.spindle_clockwise != (tool.thread_hand == "right"):
         raise ComputeError(
             f"Tool {tool.number} cuts a {tool.thread_hand}-hand thread; its spindle turns the other way.",
-            remedy=f"Set the spindle to {'clockwise' if tool.thread_hand == 'right' else 'counter_clockwise'}.",
+            remedy="Set the spindle to "
+            f"{'clockwise' if tool.thread_hand == 'right' else 'counter_clockwise'}.",
             offer={"set": {"spindle": "clockwise" if tool.thread_hand == "right" else "counter_clockwise"}},
         )
     spots = [(hole, _bottom(hole, tool, p)) for hole in inputs.holes]
@@ -83,7 +86,8 @@ def _bottom(hole: HoleSpot, tool: Assembly, p: Tapping) -> float:
     pitch = float(tool.thread_pitch or 0.0)
     if not 2 * tool.core_radius - TIGHT_MM <= hole.diameter <= tool.diameter - 0.5 * pitch:
         raise ComputeError(
-            f"{hole.words} does not suit a tap of {tool.diameter:g} x {pitch:g} (T{tool.number}), whose thread is"
+            f"{hole.words} does not suit a tap of {tool.diameter:g} x {pitch:g} (T{tool.number}), whose "
+            "thread is"
             f" {2 * tool.core_radius:.3f} mm at its core.",
             remedy=f"Drill it to {tool.diameter - pitch:.3g} mm, or use another tap.",
         )

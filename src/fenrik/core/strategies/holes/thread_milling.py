@@ -1,10 +1,11 @@
 """Thread milling by a helix of one pitch a turn, in a hole or about a boss, with one row of teeth or several.
 
-The groove's height rises with the angle about the thread's axis. A half circle that begins in the middle of a hole turns
-through twice the angle that its place has about the axis (the angle at the rim is half that at the centre), so it enters
-along the groove when it rises by P/4. Going counter-clockwise inside and clockwise outside is climb milling for a tool that
-turns clockwise; a right-hand thread then runs upward inside and downward outside (common practice, no source). Depths of
-several passes take even areas: those of a triangle go with the square root (common practice, no source).
+The groove's height rises with the angle about the thread's axis. A half circle that begins in the middle of a
+hole turns through twice the angle that its place has about the axis (the angle at the rim is half that at the
+centre), so it enters along the groove when it rises by P/4. Going counter-clockwise inside and clockwise
+outside is climb milling for a tool that turns clockwise; a right-hand thread then runs upward inside and
+downward outside (common practice, no source). Depths of several passes take even areas: those of a triangle
+go with the square root (common practice, no source).
 """
 
 from __future__ import annotations
@@ -65,7 +66,8 @@ class ThreadMilling(Parameters):
     )
     taper: float = fact(
         0.0,
-        "By how much the diameter changes over a length (0.0625: 1 to 16); wider at the upper end inside, narrower outside.",
+        "By how much the diameter changes over a length (0.0625: 1 to 16); wider at the upper end inside, "
+        "narrower outside.",
         ge=0,
         le=1,
         group="rest",
@@ -74,8 +76,9 @@ class ThreadMilling(Parameters):
 
 @dataclass(frozen=True)
 class _Helix:
-    """One thread: its axis, the turn +1 counter-clockwise, the way dz of a turn (signed), the tip's height at the start
-    of every run, the turns of a run, the angle at which it begins, and the taper's height of reference."""
+    """One thread: its axis, the turn +1 counter-clockwise, the way dz of a turn (signed), the tip's height at
+    the start of every run, the turns of a run, the angle at which it begins, and the taper's height of
+    reference."""
 
     x: float
     y: float
@@ -88,7 +91,8 @@ class _Helix:
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The path in the setup frame. Raises ComputeError naming the thread and what does not fit it, Cancelled."""
+    """The path in the setup frame. Raises ComputeError naming the thread and what does not fit it,
+    Cancelled."""
     p: ThreadMilling = inputs.parameters
     tool = inputs.assembly
     if not inputs.holes:
@@ -131,12 +135,14 @@ def _thread(p: ThreadMilling, tool: Assembly) -> Thread:
     several = tool.thread_rows > 1
     if (several and abs(own - wanted.pitch) > 1e-6) or not own - 1e-6 <= wanted.pitch <= 1.1 * own + 1e-6:
         raise ComputeError(
-            f"Tool {tool.number} has teeth for a pitch of {own:g} mm; {wanted.name} has {wanted.pitch:.4g} mm.",
+            f"Tool {tool.number} has teeth for a pitch of {own:g} mm; {wanted.name} has {wanted.pitch:.4g} "
+            "mm.",
             remedy=f"Use a thread mill of pitch {wanted.pitch:.4g} mm.",
         )
     if several and p.taper > 0:
         raise ComputeError(
-            f"Tool {tool.number} has {tool.thread_rows} rows of teeth of one diameter; {wanted.name} is tapered.",
+            f"Tool {tool.number} has {tool.thread_rows} rows of teeth of one diameter; {wanted.name} is "
+            "tapered.",
             remedy="Use a thread mill with one row of teeth.",
         )
     return wanted
@@ -153,7 +159,8 @@ def _check_room(hole: HoleSpot, wanted: Thread, tool: Assembly, p: ThreadMilling
         if not wanted.pitch_diameter <= hole.diameter <= wanted.major + 0.3 * wanted.pitch:
             raise ComputeError(
                 f"{hole.words} is Ø{hole.diameter:g}; an external {wanted.name} is cut on Ø{wanted.major:g}.",
-                remedy="Turn or mill the boss to the thread's major diameter first, or choose another thread.",
+                remedy="Turn or mill the boss to the thread's major diameter first, or choose another "
+                "thread.",
             )
         return
     if not wanted.minor - 0.05 <= hole.diameter <= wanted.pitch_diameter:
@@ -170,8 +177,8 @@ def _check_room(hole: HoleSpot, wanted: Thread, tool: Assembly, p: ThreadMilling
 
 
 def _helix(hole: HoleSpot, wanted: Thread, tool: Assembly, p: ThreadMilling, clockwise: bool) -> _Helix:
-    """Whole turns from the upper end of the thread, so that it begins there at the wanted angle; a blind end is kept off
-    by half a thread."""
+    """Whole turns from the upper end of the thread, so that it begins there at the wanted angle; a blind end
+    is kept off by half a thread."""
     pitch, rows = wanted.pitch, tool.thread_rows
     inside = 1 if p.side == "internal" else -1
     turn = inside if (p.direction == "climb") == clockwise else -inside
@@ -214,8 +221,8 @@ def _ring(hole: HoleSpot, wanted: Thread, tool: Assembly, p: ThreadMilling, shar
 def _inside(
     path: PathBuilder, link: Linker, helix: _Helix, ring: float, inputs: Inputs, corrects: bool
 ) -> None:
-    """In from the middle by a half circle, around, and back to the middle by another, for every run; where the control
-    corrects the radius, straight and by a quarter circle."""
+    """In from the middle by a half circle, around, and back to the middle by another, for every run; where
+    the control corrects the radius, straight and by a quarter circle."""
     feed = inputs.feed * ring / (ring + inputs.assembly.radius)
     x, y, quarter = helix.x, helix.y, 0.25 * helix.rise
     for start in helix.starts:
@@ -287,8 +294,8 @@ def _further(helix: _Helix, at: tuple[float, float], by: float) -> tuple[float, 
 
 
 def _check_ways(hole: HoleSpot, helix: _Helix, ring: float, inputs: Inputs) -> None:
-    """Raises ComputeError where the ways to and from the thread would cut what stands beside the boss, with an angle at
-    which they are clear."""
+    """Raises ComputeError where the ways to and from the thread would cut what stands beside the boss, with
+    an angle at which they are clear."""
     tool, p = inputs.assembly, inputs.parameters
     lead = LEAD_SHARE * tool.radius
     lowest = min(helix.starts) - abs(helix.rise) * (helix.turns if helix.rise < 0 else 0)
@@ -315,7 +322,8 @@ def _check_ways(hole: HoleSpot, helix: _Helix, ring: float, inputs: Inputs) -> N
 def _beside(
     helix: _Helix, at: tuple[float, float, float], lead: float, side: int
 ) -> tuple[tuple[float, float], tuple[float, float]]:
-    """The outer end of a quarter circle that meets the ring at a place, before (-1) or behind (1) it, and its centre."""
+    """The outer end of a quarter circle that meets the ring at a place, before (-1) or behind (1) it, and its
+    centre."""
     dx, dy = at[0] - helix.x, at[1] - helix.y
     long = math.hypot(dx, dy)
     dx, dy = dx / long, dy / long
@@ -336,7 +344,8 @@ def _on(helix: _Helix, ring: float, angle: float, z: float, inputs: Inputs) -> t
 def _around(
     path: PathBuilder, helix: _Helix, ring: float, start: float, feed: float, inputs: Inputs
 ) -> tuple[float, float, float]:
-    """The turns of a run from its start; the place where they end. Tapered ones as chords within the tolerance."""
+    """The turns of a run from its start; the place where they end. Tapered ones as chords within the
+    tolerance."""
     taper = inputs.parameters.taper
     if taper == 0:
         for k in range(2 * helix.turns):

@@ -1,1 +1,2 @@
-"""What several strategies share: ways between cuts, rings and runs, room for entries, leads of corrected walls."""
+"""What several strategies share: ways between cuts, rings and runs, room for entries, leads of corrected
+walls."""

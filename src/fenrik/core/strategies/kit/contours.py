@@ -21,7 +21,8 @@ from fenrik.core.motion.moves import Motion
 
 Floats = NDArray[np.float64]
 MANY_POINTS, THINNED_SHARE = 5000, 0.02
-"""From so many points on lines are thinned where only what is near them is looked for, and by which share of the nearness."""
+"""From so many points on lines are thinned where only what is near them is looked for, and by which share of
+the nearness."""
 SMALLEST_LEAD = 0.1
 """A lead that does not fit is halved down to this share of what was wanted, and then left out."""
 
@@ -39,8 +40,8 @@ class Contour:
         return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
 
     def begun(self, x: float | None = None, y: float | None = None) -> Contour:
-        """A closed contour that begins near a place (or a line, where only x or y is given), else in the middle of its
-        longest straight piece."""
+        """A closed contour that begins near a place (or a line, where only x or y is given), else in the
+        middle of its longest straight piece."""
         loop = self.points[:-1]
         away = [loop[:, k] - v for k, v in enumerate((x, y)) if v is not None]
         first = int(np.argmin(np.sum(np.square(away), axis=0))) if away else _middle_of_straight(self.points)
@@ -72,8 +73,8 @@ class Contour:
         return self.where(np.minimum(run - marks[behind - 1], marks[behind] - run) <= overlap)
 
     def between(self, a: Floats, b: Floats) -> Contour:
-        """The piece, as it is driven, from the point nearest to a place (2,) to that nearest to another; of an open contour
-        that between them."""
+        """The piece, as it is driven, from the point nearest to a place (2,) to that nearest to another; of
+        an open contour that between them."""
         line = LineString(self.points)
         at = [line.project(Point(p)) for p in (a, b)]
         if not self.closed:
@@ -97,7 +98,8 @@ class Contour:
 
 
 def _distinct(points: Floats) -> Floats:
-    """Points (n, 2) without repeats, so that every step has a direction: a cut at a point gives that point twice."""
+    """Points (n, 2) without repeats, so that every step has a direction: a cut at a point gives that point
+    twice."""
     steps = np.hypot(*np.diff(points, axis=0).T)
     return np.asarray(points[np.concatenate([[True], steps > 1e-9])])
 
@@ -109,9 +111,9 @@ def merged(lines: list[BaseGeometry]) -> BaseGeometry:
 
 
 def band_about(lines: BaseGeometry, reach: float) -> BaseGeometry:
-    """The area within `reach` mm of lines in plan view, square at their ends. Piece by piece and then joined: a buffer
-    around thousands of pieces at once takes a hundred times as long. Lines of very many points are thinned by a share of the
-    reach, and the area made wider by as much."""
+    """The area within `reach` mm of lines in plan view, square at their ends. Piece by piece and then joined:
+    a buffer around thousands of pieces at once takes a hundred times as long. Lines of very many points are
+    thinned by a share of the reach, and the area made wider by as much."""
     if shapely.get_num_coordinates(lines) > MANY_POINTS:
         slack = THINNED_SHARE * reach
         lines, reach = shapely.simplify(lines, slack), reach + slack
@@ -121,8 +123,8 @@ def band_about(lines: BaseGeometry, reach: float) -> BaseGeometry:
 def borders_along(
     ground: BaseGeometry, band: BaseGeometry, material_right: bool, spacing: float
 ) -> list[Contour]:
-    """The pieces of the border of blocked ground that lie in an area, directed so that the ground lies on the right, or on
-    the left; points at most `spacing` mm apart."""
+    """The pieces of the border of blocked ground that lie in an area, directed so that the ground lies on the
+    right, or on the left; points at most `spacing` mm apart."""
     shapely.prepare(band)
     found: list[Contour] = []
     for polygon in polygons(ground):
@@ -136,10 +138,10 @@ def borders_along(
 def rests(
     contours: list[Contour], ground: BaseGeometry, wider: float, overlap: float, tolerance: float
 ) -> list[Contour]:
-    """The pieces of the border of blocked ground (the contours) at which a mill that is `wider` mm larger in radius leaves
-    more than the tolerance, driven on by `overlap` along the border. Where the larger mill's middle may not be is the ground
-    grown by `wider`; what it leaves lies between the ground and that shrunk again (a closing: J. Serra, Image Analysis and
-    Mathematical Morphology, 1982)."""
+    """The pieces of the border of blocked ground (the contours) at which a mill that is `wider` mm larger in
+    radius leaves more than the tolerance, driven on by `overlap` along the border. Where the larger mill's
+    middle may not be is the ground grown by `wider`; what it leaves lies between the ground and that shrunk
+    again (a closing: J. Serra, Image Analysis and Mathematical Morphology, 1982)."""
     if wider <= 0:
         return []
     left = ground.buffer(wider, quad_segs=48).buffer(-wider - tolerance, quad_segs=48)
@@ -150,8 +152,8 @@ def rests(
 def apart(
     contours: list[Contour], others: list[Contour], least: float, touching: float, overlap: float
 ) -> list[Contour]:
-    """The pieces of contours that leave others by more than `least` mm, from where they part (by `touching` mm) and driven
-    on by `overlap`."""
+    """The pieces of contours that leave others by more than `least` mm, from where they part (by `touching`
+    mm) and driven on by `overlap`."""
     if not others:
         return contours
     lines = shapely.union_all([LineString(o.points) for o in others])
@@ -201,8 +203,9 @@ def extended(contour: Contour, by: float, blocked: BaseGeometry) -> Contour:
 def leads(
     points: Floats, kind: str, size: float, side: float, blocked: BaseGeometry
 ) -> tuple[Floats, Floats]:
-    """Ways (n, 2) in and out: quarter circles that touch the contour, or lines square to it, on the free side (+1 left of the
-    way, -1 right). One that would touch blocked ground is made smaller, at last nothing but the end itself."""
+    """Ways (n, 2) in and out: quarter circles that touch the contour, or lines square to it, on the free side
+    (+1 left of the way, -1 right). One that would touch blocked ground is made smaller, at last nothing but
+    the end itself."""
     shapely.prepare(blocked)
     return _lead(points, kind, size, side, blocked, True), _lead(points, kind, size, side, blocked, False)
 
@@ -248,7 +251,8 @@ def with_tabs(points: Floats, count: int, width: float) -> list[tuple[Floats, bo
 def along(
     path: PathBuilder, points: Floats, z0: float, z1: float, feed: float, tolerance: float, kind: Motion
 ) -> None:
-    """From the first of the points (n, 2) through them, evenly from z0 to z1, as arcs and lines within the tolerance."""
+    """From the first of the points (n, 2) through them, evenly from z0 to z1, as arcs and lines within the
+    tolerance."""
     thin = np.asarray(LineString(points).simplify(0.1 * tolerance).coords)
     here = path.position
     if here is not None and math.dist(here, (*thin[0], z0)) > 1e-9:

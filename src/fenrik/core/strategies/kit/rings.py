@@ -1,4 +1,5 @@
-"""Rings of passes at a level: where stock stands on them, how the tool comes to them, and how they are driven."""
+"""Rings of passes at a level: where stock stands on them, how the tool comes to them, and how they are
+driven."""
 
 from __future__ import annotations
 
@@ -31,9 +32,9 @@ class Ways(NamedTuple):
 
 
 class RingCutter:
-    """Drives rings in free ground at a level where the stock stands on them, and takes what it cuts out of the planning
-    stock. `stepover` mm is the distance of neighbouring rings, `tolerance` mm that of their border, `spacing` mm that of
-    the places looked at; a ring is driven as it is given where `forward`."""
+    """Drives rings in free ground at a level where the stock stands on them, and takes what it cuts out of
+    the planning stock. `stepover` mm is the distance of neighbouring rings, `tolerance` mm that of their
+    border, `spacing` mm that of the places looked at; a ring is driven as it is given where `forward`."""
 
     def __init__(
         self, inputs: Inputs, stepover: float, tolerance: float, spacing: float, forward: bool, ways: Ways
@@ -46,8 +47,8 @@ class RingCutter:
         self._roomy: dict[int, tuple[BaseGeometry, BaseGeometry]] = {}
 
     def cut(self, ring: Floats, ground: BaseGeometry, level: float, beside: Floats | None = None) -> None:
-        """Cuts the parts of a closed ring (n, 2), which lies in ground, where there is stock; `beside` (m, 2) are places that
-        have been cut, one pass off."""
+        """Cuts the parts of a closed ring (n, 2), which lies in ground, where there is stock; `beside` (m, 2)
+        are places that have been cut, one pass off."""
         if not self.forward:
             ring = ring[::-1]
         dense = np.asarray(LineString(ring).segmentize(self.spacing).coords)
@@ -118,8 +119,8 @@ class RingCutter:
         return bool(known[1].covers(LineString([a, (float(b[0]), float(b[1]))])))
 
     def _from_cut(self, loop: Floats, beside: Floats, ground: BaseGeometry, level: float) -> int | None:
-        """Goes to the place of `beside` nearest to the ring and tells the ring's point there, if that is no farther than a
-        pass and free ground lies between."""
+        """Goes to the place of `beside` nearest to the ring and tells the ring's point there, if that is no
+        farther than a pass and free ground lies between."""
         away, at = cKDTree(beside).query(loop[::4])
         nearest = int(np.argmin(away))
         entry, start = 4 * nearest, beside[at[nearest]]

@@ -1,4 +1,5 @@
-"""Room for smaller tools: the widest mill that would do where the chosen one does nothing, for the message and its offer."""
+"""Room for smaller tools: the widest mill that would do where the chosen one does nothing, for the message
+and its offer."""
 
 from __future__ import annotations
 
@@ -41,8 +42,8 @@ class Room:
         return self._thin[level].buffer(0.5 * diameter - NEEDLE_MM, quad_segs=32)
 
     def widest(self, level: float, works: Callable[[float, BaseGeometry], bool]) -> float | None:
-        """The widest diameter below the tool's, in tenths of a mm, for which something works, given it and the ground that it
-        blocks at a level; None where none of LEAST_MM and more does."""
+        """The widest diameter below the tool's, in tenths of a mm, for which something works, given it and
+        the ground that it blocks at a level; None where none of LEAST_MM and more does."""
 
         def does(diameter: float) -> bool:
             return works(diameter, self.blocked(level, diameter))
@@ -56,8 +57,8 @@ class Room:
         return max(LEAST_MM, math.floor(10 * low + 1e-6) / 10)
 
     def closed_ground(self, level: float, blocked: BaseGeometry, room: float) -> Polygon | None:
-        """The widest closed ground in which a circle of radius `room` has space, with stock on it or not; None where there is
-        none."""
+        """The widest closed ground in which a circle of radius `room` has space, with stock on it or not;
+        None where there is none."""
         free = self.inputs.allowed(self.areas.domain.difference(blocked))
         shut = [g for g in polygons(free) if not g.intersects(self.areas.domain.exterior)]
         for ground in sorted(shut, key=lambda g: -g.area):
@@ -75,9 +76,9 @@ class Room:
 
 
 def refuse_narrow(inputs: Inputs, radial: float, axial: float, levels: list[float], share: float) -> None:
-    """For a clearing of a chosen area that cut nothing. Raises ComputeError with a smaller tool where stock stands in closed
-    ground that only such a one can enter, `share` of its diameter being the room to each side that it needs; returns where
-    there is nothing to clear."""
+    """For a clearing of a chosen area that cut nothing. Raises ComputeError with a smaller tool where stock
+    stands in closed ground that only such a one can enter, `share` of its diameter being the room to each
+    side that it needs; returns where there is nothing to clear."""
     if inputs.keep_in is None:
         return  # nobody said that this is to be cleared: drilled holes are closed ground, too
     tool, room = inputs.assembly, Room(inputs, radial, axial)
@@ -101,7 +102,8 @@ def refuse_narrow(inputs: Inputs, radial: float, axial: float, levels: list[floa
             round(v, 2) + 0.0 for v in shapely.maximum_inscribed_circle(found[-1], tolerance=0.02).coords[0]
         )
         raise ComputeError(
-            f"Tool {tool.number} of {tool.diameter:g} mm has no room in the ground about X {x:.2f} Y {y:.2f} at Z {level:.2f}"
+            f"Tool {tool.number} of {tool.diameter:g} mm has no room in the ground about X {x:.2f} Y "
+            f"{y:.2f} at Z {level:.2f}"
             " and clears nothing.",
             remedy=f"Use a tool of {fits:g} mm or less.",
             offer={"tool_at_most": fits},

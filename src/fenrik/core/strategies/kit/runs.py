@@ -9,8 +9,8 @@ Floats = NDArray[np.float64]
 
 
 def steady_runs(points: Floats, keep: NDArray[np.bool_], least: float) -> list[tuple[Floats, bool]]:
-    """Runs of kept points of a closed ring (n, 2 or 3; first = last) longer than `least` mm, gaps up to `least`
-    bridged. Each with whether it is the whole ring."""
+    """Runs of kept points of a closed ring (n, 2 or 3; first = last) longer than `least` mm, gaps up to
+    `least` bridged. Each with whether it is the whole ring."""
     if keep.all():
         return [(points, True)]
     if not keep.any():

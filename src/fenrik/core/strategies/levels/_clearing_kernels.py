@@ -24,8 +24,8 @@ TRIES = 10
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
 def room_of(segments, nx, ny, x0, y0, h, band, out, first, last):
-    """Signed distance of cells to the border `segments` (m, 4: x, y, x, y) of an area, positive inside, exact up to `band`
-    mm and held to it beyond, into the rows first..last of out (ny, nx)."""
+    """Signed distance of cells to the border `segments` (m, 4: x, y, x, y) of an area, positive inside, exact
+    up to `band` mm and held to it beyond, into the rows first..last of out (ny, nx)."""
     out[first:last] = band
     crossed = np.zeros((ny, nx + 1), dtype=np.uint8)
     for m in range(len(segments)):
@@ -200,11 +200,11 @@ def _room(room, x0, y0, h, x, y):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look, sharpest, before):
-    """Heading, as an angle to the present one, at whose look-ahead the engagement is the target; `before` is the
-    one taken last. 9.0 where no heading is allowed.
+    """Heading, as an angle to the present one, at whose look-ahead the engagement is the target; `before` is
+    the one taken last. 9.0 where no heading is allowed.
 
-    Engagement grows as the heading turns to the stock, so the search goes from `before` one way until the target lies
-    between two headings.
+    Engagement grows as the heading turns to the stock, so the search goes from `before` one way until the
+    target lies between two headings.
     """
     roll = min(sharpest, 0.5 * look / radius)
     best, turn = 1e30, 9.0
@@ -261,10 +261,10 @@ def walk(
     """One pass from (x, y) with heading (c, s): pursues the target engagement at 0.3 radii ahead.
 
     Stock is taken away 0.19 radii behind, so that the circle does not read ground that the disc itself has
-    just cleared. Every step is taken only when the engagement there is under the limit. `price` is the area mm² that a mm
-    of way has to clear to be worth it: the pass ends at a wall, where there is no step, or after `patience` mm² of
-    loss, and is kept up to where its gain was greatest. out (n, 4): x, y, engagement, cells cleared. Returns the
-    points kept and the cells cleared.
+    just cleared. Every step is taken only when the engagement there is under the limit. `price` is the area
+    mm² that a mm of way has to clear to be worth it: the pass ends at a wall, where there is no step, or
+    after `patience` mm² of loss, and is kept up to where its gain was greatest. out (n, 4): x, y, engagement,
+    cells cleared. Returns the points kept and the cells cleared.
     """
     look = 0.3 * radius
     lag = max(1, int(0.19 * radius / step))
@@ -305,9 +305,18 @@ def walk(
                 used = stamp(stock, x0, y0, h, radius, out[0, 0], out[0, 1], undo, used)
             else:
                 used = stamp_on(
-                    stock, x0, y0, h, radius, out[stamped, 0], out[stamped, 1],
-                    out[stamped - 1, 0], out[stamped - 1, 1], undo, used,
-                )  # fmt: skip
+                    stock,
+                    x0,
+                    y0,
+                    h,
+                    radius,
+                    out[stamped, 0],
+                    out[stamped, 1],
+                    out[stamped - 1, 0],
+                    out[stamped - 1, 1],
+                    undo,
+                    used,
+                )
             out[stamped, 3] = used
             gain = used * h * h - price * step * stamped
             if gain > best:
@@ -330,7 +339,8 @@ def restore(stock, undo, first, last, value=1):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def nearest_stock(stock, x0, y0, h, radius, reach, x, y):
-    """Direction (c, s) to stock within `reach` over the circle, found on rings from near to far; (0, 0): none."""
+    """Direction (c, s) to stock within `reach` over the circle, found on rings from near to far; (0, 0):
+    none."""
     ny, nx = stock.shape
     rings = max(1, int(math.ceil(reach / h)))
     fx, fy = (x - x0) / h, (y - y0) / h
@@ -350,8 +360,9 @@ def nearest_stock(stock, x0, y0, h, radius, reach, x, y):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
-    """Slides the free disc along the border of the stock from (x, y) against the heading that a pass would take,
-    until a wall, a gap or the beginning. out (n, 2) are the places, the first (x, y). Returns their number."""
+    """Slides the free disc along the border of the stock from (x, y) against the heading that a pass would
+    take, until a wall, a gap or the beginning. out (n, 2) are the places, the first (x, y). Returns their
+    number."""
     step = 0.3 * radius
     c, s = nearest_stock(stock, x0, y0, h, radius, reach, x, y)
     out[0, 0], out[0, 1] = x, y
@@ -379,8 +390,8 @@ def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
 @njit(cache=True, nogil=True, error_model="numpy")
 def _is_clear(stock, room, x0, y0, h, radius, grid, i, j, known):
     """Whether the disc stands free on a node. Stock only ever gets less, so what was free stays so: `known` 0
-    open, 1 free, 2 free and far from stock, 3 never allowed, 4 touching stock, 5 free beside stock that it has no
-    room to cut."""
+    open, 1 free, 2 free and far from stock, 3 never allowed, 4 touching stock, 5 free beside stock that it
+    has no room to cut."""
     if known[j, i] == 1 or known[j, i] == 2 or known[j, i] == 5:
         return True
     if known[j, i] == 3 or known[j, i] == 4:
@@ -398,7 +409,8 @@ def _is_clear(stock, room, x0, y0, h, radius, grid, i, j, known):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def reopen(failed, spent, known, x0, y0, h, grid, way, reach):
-    """Forgets what was found out about nodes within `reach` mm of the points of `way` and may no longer hold."""
+    """Forgets what was found out about nodes within `reach` mm of the points of `way` and may no longer
+    hold."""
     my, mx = known.shape
     q = reach / (grid * h)
     for p in range(0, len(way), 4):

@@ -35,11 +35,12 @@ from fenrik.core.tooling.cutting_data import engagement_angle
 
 Floats = NDArray[np.float64]
 AIM, BOUND = 0.985, 1.04
-"""Shares of the wanted engagement that the passes aim at and that planning never exceeds; 1.10 is promised."""
+"""Shares of the wanted engagement that the passes aim at and that planning never exceeds; 1.10 is
+promised."""
 
 ENTRY_ROOM = 0.08
-"""Room to each side, in diameters, in which an entry on a helix is found: a tenth of the radius, the fineness of the bitmap
-and the chords of the way."""
+"""Room to each side, in diameters, in which an entry on a helix is found: a tenth of the radius, the fineness
+of the bitmap and the chords of the way."""
 SLOT = 0.5
 """Entries on a helix smaller than this (radii) cut over the whole width: they are reported."""
 
@@ -101,7 +102,8 @@ class BoundedClearing(Parameters):
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The clearing path in the setup frame. Raises ComputeError where a smaller tool is needed for any of it, Cancelled."""
+    """The clearing path in the setup frame. Raises ComputeError where a smaller tool is needed for any of it,
+    Cancelled."""
     return ClearingRun(inputs, progress).run()
 
 

@@ -34,9 +34,9 @@ FINENESS = 20
 """Cells in a radius."""
 MOST_CELLS = 6_000_000
 PHASES = ((20.0, 0.6, 1.0), (3.0, 0.5, 1.0), (0.5, 0.25, 0.7), (0.04, 0.05, 0.3))
-"""Least that a pass must clear (radii²), the share of a full pass that each mm of it has to clear, and the loss against
-that after which it ends (radii of full pass): first the bulk, then along walls and islands what the ends of its
-passes have left."""
+"""Least that a pass must clear (radii²), the share of a full pass that each mm of it has to clear, and the
+loss against that after which it ends (radii of full pass): first the bulk, then along walls and islands what
+the ends of its passes have left."""
 FARTHEST = 60
 """Steps of 0.3 radii that a start is moved back along the border of the stock."""
 TRIES = 200
@@ -48,7 +48,8 @@ BESIDE = 0.8
 
 @dataclass(frozen=True)
 class Stretch:
-    """A piece of the way: `kind` (CUT, LINK, ENTRY, LIFT of the kernels), points (n, 2), engagement (n,) rad."""
+    """A piece of the way: `kind` (CUT, LINK, ENTRY, LIFT of the kernels), points (n, 2), engagement (n,)
+    rad."""
 
     kind: int
     points: Floats
@@ -218,13 +219,28 @@ class Clearing:
             return 0, 0
         heading = (-s * self.side, c * self.side)  # the stock to the right: turned left from it
         points, used = k.walk(
-            f.stock, f.room, *f.frame, self.radius, x, y, *heading, self.side, self.target, self.limit, self.step,
-            self.tightest, share * self.stepover, patience * self.radius * self.stepover, self.buffer, self.undo,
-        )  # fmt: skip
+            f.stock,
+            f.room,
+            *f.frame,
+            self.radius,
+            x,
+            y,
+            *heading,
+            self.side,
+            self.target,
+            self.limit,
+            self.step,
+            self.tightest,
+            share * self.stepover,
+            patience * self.radius * self.stepover,
+            self.buffer,
+            self.undo,
+        )
         return int(points), int(used)
 
     def _keep(self, node: int | None, slide: Floats, points: int, used: int) -> None:
-        """The pass in the buffer into the way: a link or a lift to where it begins to cut, then its pieces."""
+        """The pass in the buffer into the way: a link or a lift to where it begins to cut, then its
+        pieces."""
         f = self.field
         rows = self.buffer[:points].copy()
         air = max(0, int(np.argmax(rows[:, 2] > 0)) - 2)
@@ -253,8 +269,8 @@ class Clearing:
         return 0 <= i < mx and 0 <= j < my and bool(self.failed[j, i])
 
     def _link(self, node: int, lead: Floats) -> Floats | None:
-        """The way over cleared ground from the last place to a node and on along `lead`, pulled straight where
-        it may be; None where the ground is not clear all the way."""
+        """The way over cleared ground from the last place to a node and on along `lead`, pulled straight
+        where it may be; None where the ground is not clear all the way."""
         f = self.field
         assert self.place is not None
         points = [(float(x), float(y)) for x, y in lead[:0:-1]]
@@ -282,12 +298,14 @@ class Clearing:
         some = _blocks(f.stock, g, my, mx).max(axis=(1, 3)) > 0
         if self.deep is None:
             room = _blocks(f.room, g, my, mx).max(axis=(1, 3))
-            # the room is known exactly near the borders and up to a radius; beyond, the farther from them the better
+            # the room is known exactly near the borders and up to a radius; beyond, the farther from them the
+            # better
             self.deep = room + 1e-3 * distance_transform_edt(room > 0) * (g * f.h)
         if self.slots:
             some = distance_transform_edt(~some) * (g * f.h) <= 0.5 * self.radius
         inside = np.where(some, self.deep, -1.0)
-        # crumbs beside the border lie in open ground and no helix takes them: they must not hide what one would
+        # crumbs beside the border lie in open ground and no helix takes them: they must not hide what one
+        # would
         for _ in range(TRIES):
             j, i = (int(v) for v in np.unravel_index(int(np.argmax(inside)), inside.shape))
             if inside[j, i] < 0.1 * self.radius or len(self.slots) >= MOST_ENTRIES:
@@ -298,7 +316,8 @@ class Clearing:
         return False
 
     def _helix(self, j: int, i: int) -> bool:
-        """An entry on a helix where about a node there is most room; False where that is too little or clears nothing."""
+        """An entry on a helix where about a node there is most room; False where that is too little or clears
+        nothing."""
         f, g = self.field, self.grid
         j, i = j * g, i * g
         near = f.room[j : j + g, i : i + g]
@@ -319,8 +338,14 @@ class Clearing:
         self.way.append(Stretch(ENTRY, np.array([[x, y], [x + helix, y]]), np.zeros(2)))
         self.place = (x + helix, y)
         k.reopen(
-            self.failed, self.spent, self.known, *f.frame, self.grid, np.array([[x, y]]), helix + 2.3 * self.radius
-        )  # fmt: skip
+            self.failed,
+            self.spent,
+            self.known,
+            *f.frame,
+            self.grid,
+            np.array([[x, y]]),
+            helix + 2.3 * self.radius,
+        )
         return True
 
 
@@ -332,8 +357,8 @@ def _blocks(cells: NDArray[Any], g: int, my: int, mx: int) -> NDArray[Any]:
 
 
 def pieces_that_cut(points: Floats, cutting: NDArray[np.bool_], gap: float) -> list[tuple[slice, bool]]:
-    """A pass (n, 2) as slices that cut and slices, longer than `gap` mm, that go through air; neighbours share a
-    point."""
+    """A pass (n, 2) as slices that cut and slices, longer than `gap` mm, that go through air; neighbours
+    share a point."""
     cutting = cutting.copy()
     cutting[0] = cutting[min(1, len(cutting) - 1)]
     edges = np.flatnonzero(np.diff(cutting.astype(np.int8))) + 1

@@ -1,7 +1,8 @@
 """Facing: level passes over the blank down to the part's top, to and fro or always the same way.
 
-Passes begin beside the blank, so the cutter never enters from above; the first takes a stepover, the last leaves nothing.
-Going one way, the rest of the blank lies on the side on which the teeth climb (common practice, no source).
+Passes begin beside the blank, so the cutter never enters from above; the first takes a stepover, the last
+leaves nothing. Going one way, the rest of the blank lies on the side on which the teeth climb (common
+practice, no source).
 """
 
 from __future__ import annotations
@@ -49,7 +50,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     height = float(inputs.stock_high[2]) - target
     if height <= 1e-6:
         raise ComputeError(
-            f"Nothing stands over the part's top at Z {target:.3f}: the blank ends at Z {inputs.stock_high[2]:.3f}.",
+            f"Nothing stands over the part's top at Z {target:.3f}: the blank ends at Z "
+            f"{inputs.stock_high[2]:.3f}.",
             remedy="Give the stock an allowance above, or switch facing off.",
             offer={"set": {"enabled": False}},
         )
@@ -92,7 +94,8 @@ def _lines(low: Floats, high: Floats, inputs: Inputs, p: Facing) -> list[tuple[F
     flat = 2.0 * (radius - inputs.assembly.corner_radius)
     stepover = min(stepover, flat) if flat > 0 else stepover
     count = max(1, math.ceil(float(size[across]) / stepover - 1e-9))
-    # a tool that turns clockwise climbs with the material on its right: seen along X that is towards -Y, along Y towards X
+    # a tool that turns clockwise climbs with the material on its right: seen along X that is towards -Y,
+    # along Y towards X
     right = (p.direction == "climb") == inputs.spindle_clockwise
     downward = right == (along == 0)
     reach = radius + BESIDE_MM

@@ -83,7 +83,8 @@ def levels_between(top: float, bottom: float, step: float, flats: list[float]) -
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The roughing path in the setup frame. Raises ComputeError where a smaller tool is needed for any of it, Cancelled."""
+    """The roughing path in the setup frame. Raises ComputeError where a smaller tool is needed for any of it,
+    Cancelled."""
     return _Roughing(inputs, progress).run()
 
 
@@ -175,9 +176,9 @@ class _Roughing:
             area = area.buffer(-self.stepover, join_style="mitre")
 
     def _ground(self, ground: Polygon, nested: list[list[Polygon]], depth: int, level: float) -> None:
-        """Connected free ground: what lies further from the walls first, then its own borders. Where the ground within falls
-        into several parts, only the widest is entered from above; the others are cut from its borders inward, so that the
-        tool need not go down into the full again."""
+        """Connected free ground: what lies further from the walls first, then its own borders. Where the
+        ground within falls into several parts, only the widest is entered from above; the others are cut from
+        its borders inward, so that the tool need not go down into the full again."""
         if not self._has_stock(ground, level):
             return
         self.progress.step(self._share(), "")
@@ -208,8 +209,8 @@ class _Roughing:
         cut: Floats,
         around: Polygon,
     ) -> None:
-        """A part of the ground whose surroundings have been cut along points (n, 2) `cut`: its own borders, then what lies
-        within them."""
+        """A part of the ground whose surroundings have been cut along points (n, 2) `cut`: its own borders,
+        then what lies within them."""
         if not self._has_stock(part, level):
             return
         self.progress.step(self._share(), "")

@@ -1,8 +1,8 @@
 """Rest clearing: what earlier tools left, and nothing else.
 
-The stock comes from the operations before. At every level only what stands higher and is thicker in plan view than the
-skin that the allowances of the earlier operations leave is cut, at a bounded engagement; the way in between is linked
-over cleared ground or over the stock.
+The stock comes from the operations before. At every level only what stands higher and is thicker in plan view
+than the skin that the allowances of the earlier operations leave is cut, at a bounded engagement; the way in
+between is linked over cleared ground or over the stock.
 """
 
 from __future__ import annotations
@@ -80,7 +80,8 @@ class _RestRun(ClearingRun):
         return path
 
     def _note_air(self, path: Toolpath) -> None:
-        """The share of the cutting moves that the strategy knows to go through air, held against what was asked."""
+        """The share of the cutting moves that the strategy knows to go through air, held against what was
+        asked."""
         lengths = path.moves.lengths()
         fed = float(lengths[path.kind == Motion.FEED].sum())
         if fed <= 0 or not self.engaged:

@@ -1,9 +1,10 @@
 """Constant-cusp finishing: passes at the same distance over the surface, whatever its slope.
 
-From the border of the area inward, every pass lies a pass's width from the one before, measured over the surface that the
-tool's centre describes, and the width follows from the wanted cusp, the ball or corner radius and the curvature there:
-h = s² (1/r - k) / 8, k the curvature of the centre's surface, positive where it bulges (geometry of two circles; small
-cusps). The tracks over the level lines are the dropped cutter's own, so nothing is cut deeper than the part.
+From the border of the area inward, every pass lies a pass's width from the one before, measured over the
+surface that the tool's centre describes, and the width follows from the wanted cusp, the ball or corner
+radius and the curvature there: h = s² (1/r - k) / 8, k the curvature of the centre's surface, positive where
+it bulges (geometry of two circles; small cusps). The tracks over the level lines are the dropped cutter's
+own, so nothing is cut deeper than the part.
 """
 
 from __future__ import annotations
@@ -45,9 +46,12 @@ class ConstantCusp(Parameters):
         75.0, "Greatest steepness that is finished; steeper walls are for constant Z.", unit="°", ge=5, le=85
     )
     steep_from_deg: float = fact(
-        0.0, "Least steepness that is finished: below it the middle of a ball, which stands still, would cut.",
-        unit="°", ge=0, le=80,
-    )  # fmt: skip
+        0.0,
+        "Least steepness that is finished: below it the middle of a ball, which stands still, would cut.",
+        unit="°",
+        ge=0,
+        le=80,
+    )
     inward: bool = fact(True, "From the border to the middle; else from the middle out.")
     beyond: float = fact(
         0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
@@ -86,7 +90,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     finite = field[np.isfinite(field)]
     if not len(finite):
         raise ComputeError(
-            f"No part of the surface within the borders is between {p.steep_from_deg:g}° and {p.steep_to_deg:g}° steep.",
+            f"No part of the surface within the borders is between {p.steep_from_deg:g}° and "
+            f"{p.steep_to_deg:g}° steep.",
             remedy="Lower 'steep from', raise 'steep to', or enlarge the keep-in area.",
         )
     levels = np.arange(0.02, float(finite.max()), 1.0)
@@ -120,12 +125,7 @@ class _Grid:
     """The surface under the tip on a grid over the region."""
 
     def __init__(
-        self,
-        cutter: DropCutter,
-        region: BaseGeometry,
-        step: float,
-        floor: float,
-        slopes: tuple[float, float],
+        self, cutter: DropCutter, region: BaseGeometry, step: float, floor: float, slopes: tuple[float, float]
     ) -> None:
         low_x, low_y, high_x, high_y = region.bounds
         size = (high_x - low_x) * (high_y - low_y)
@@ -144,7 +144,8 @@ class _Grid:
         self.border = self.allowed & ~binary_erosion(self.allowed)
 
     def widths(self, radius: float, cusp: float) -> Floats:
-        """Width of a pass (ny, nx) mm for the wanted cusp, by the greatest hollow curvature and half of the bulge."""
+        """Width of a pass (ny, nx) mm for the wanted cusp, by the greatest hollow curvature and half of the
+        bulge."""
         z = gaussian_filter(self.heights, 1.5)
         dy, dx = np.gradient(z, self.step)
         dyy, dyx = np.gradient(dy, self.step)

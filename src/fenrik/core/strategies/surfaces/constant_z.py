@@ -1,9 +1,10 @@
 """Constant-Z finishing: round the part's walls, level below level.
 
-At every level the borders of the blocked ground of the real cutter are the passes, clipped to where the surface is
-steep enough. Passes that lie below each other belong to one region and are cut from the top down before the next region
-begins, or all regions level by level. From one pass down to the next the tool ramps along the new pass, or all the way
-round it (a helix). Lower ground is never entered before the pass above it, so a ramp is always free.
+At every level the borders of the blocked ground of the real cutter are the passes, clipped to where the
+surface is steep enough. Passes that lie below each other belong to one region and are cut from the top down
+before the next region begins, or all regions level by level. From one pass down to the next the tool ramps
+along the new pass, or all the way round it (a helix). Lower ground is never entered before the pass above it,
+so a ramp is always free.
 """
 
 from __future__ import annotations
@@ -64,9 +65,13 @@ class ConstantZ(Parameters):
         45.0, "Least steepness of the surface; 0 finishes all of it.", unit="°", ge=0, le=90
     )
     overlap_deg: float = fact(
-        3.0, "How far passes go beyond that, so that no gap is left beside flat passes.", unit="°", ge=0, le=30,
+        3.0,
+        "How far passes go beyond that, so that no gap is left beside flat passes.",
+        unit="°",
+        ge=0,
+        le=30,
         group="rest",
-    )  # fmt: skip
+    )
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     flat_levels: bool = fact(True, "Also go round at the heights of the part's flat faces.", group="rest")
     order: Literal["region", "level"] = fact(
@@ -117,7 +122,8 @@ class _Run:
         tool = inputs.assembly
         if p.allowance < 0 and -p.allowance > tool.corner_radius:
             raise ComputeError(
-                f"The allowance {p.allowance:g} mm goes deeper than the corner radius {tool.corner_radius:g} mm of"
+                f"The allowance {p.allowance:g} mm goes deeper than the corner radius "
+                f"{tool.corner_radius:g} mm of"
                 f" tool {tool.number}.",
                 remedy="Use an allowance above minus the corner radius.",
             )

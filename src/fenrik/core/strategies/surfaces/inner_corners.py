@@ -1,7 +1,8 @@
 """A pass along inner corners: where the cutter touches the part twice, with passes beside it.
 
-The lines come from `fenrik.core.cutting.creases`; every pass is the dropped cutter's own track over its line, held to the
-chord tolerance, so it cuts no deeper than the part. Passes beside the corner run from the outside to the corner.
+The lines come from `fenrik.core.cutting.creases`; every pass is the dropped cutter's own track over its line,
+held to the chord tolerance, so it cuts no deeper than the part. Passes beside the corner run from the outside
+to the corner.
 """
 
 from __future__ import annotations
@@ -76,7 +77,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     lines = _wanted(found, region, max(p.shortest, 2 * fine), fine)
     if not lines:
         raise ComputeError(
-            f"Tool {tool.number} finds no inner corner of {p.least_angle_deg:g}° and {p.shortest:g} mm within the borders.",
+            f"Tool {tool.number} finds no inner corner of {p.least_angle_deg:g}° and {p.shortest:g} mm "
+            "within the borders.",
             remedy="Lower the least angle or the shortest length, or enlarge the keep-in area.",
         )
     stepover = p.stepover or _stepover(tool)

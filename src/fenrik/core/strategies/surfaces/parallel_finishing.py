@@ -1,8 +1,8 @@
 """Parallel finishing: straight passes in plan view over the part's surface.
 
-The cutter is dropped on the part along parallel lines; the track is sampled, halved where it bends
-and thinned so that its chords stay within the tolerance on both sides. Passes along X or Y become arcs
-in their upright planes. Passes lie where the tool's middle is inside the keep-in and outside the keep-out areas.
+The cutter is dropped on the part along parallel lines; the track is sampled, halved where it bends and
+thinned so that its chords stay within the tolerance on both sides. Passes along X or Y become arcs in their
+upright planes. Passes lie where the tool's middle is inside the keep-in and outside the keep-out areas.
 """
 
 from __future__ import annotations
@@ -68,13 +68,20 @@ class ParallelFinishing(Parameters):
         le=90,
     )
     flat_from_deg: float = fact(
-        0.0, "Least steepness that is finished: below it the middle of a ball, which stands still, would cut.",
-        unit="°", ge=0, le=80,
-    )  # fmt: skip
+        0.0,
+        "Least steepness that is finished: below it the middle of a ball, which stands still, would cut.",
+        unit="°",
+        ge=0,
+        le=80,
+    )
     overlap_deg: float = fact(
-        3.0, "How far passes go beyond these, so that no gap is left beside steep passes.", unit="°", ge=0, le=30,
+        3.0,
+        "How far passes go beyond these, so that no gap is left beside steep passes.",
+        unit="°",
+        ge=0,
+        le=30,
         group="rest",
-    )  # fmt: skip
+    )
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
     )
@@ -120,7 +127,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
         )
     if p.allowance < 0 and -p.allowance > inputs.assembly.corner_radius:
         raise ComputeError(
-            f"The allowance {p.allowance:g} mm goes deeper than the corner radius {inputs.assembly.corner_radius:g} mm"
+            f"The allowance {p.allowance:g} mm goes deeper than the corner radius "
+            f"{inputs.assembly.corner_radius:g} mm"
             f" of tool {inputs.assembly.number}.",
             remedy="Use an allowance above minus the corner radius.",
         )
@@ -161,7 +169,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
                 link.stock.cut(path.since(max(0, mark - 1)), inputs.assembly.cleared)
     if path.position is None:
         raise ComputeError(
-            f"No part of the surface within the borders is between {p.flat_from_deg:g}° and {p.flat_to_deg:g}° steep.",
+            f"No part of the surface within the borders is between {p.flat_from_deg:g}° and "
+            f"{p.flat_to_deg:g}° steep.",
             remedy="Lower 'flat from', raise 'flat to', or enlarge the keep-in area.",
         )
     link.away()
@@ -194,8 +203,8 @@ def _cut(path: PathBuilder, points: Floats, feed: float, plane: Plane | None, to
 def _flat_enough(
     cutter: DropCutter, points: Floats, low: float, high: float, stepover: float
 ) -> list[Floats]:
-    """Pieces of a track (n, 3) on which the surface is between `low` and `high` rad steep. Long moves are looked at every
-    half stepover; pieces shorter than that are dropped, gaps up to it driven through."""
+    """Pieces of a track (n, 3) on which the surface is between `low` and `high` rad steep. Long moves are
+    looked at every half stepover; pieces shorter than that are dropped, gaps up to it driven through."""
     dense = np.asarray(shapely.get_coordinates(LineString(points).segmentize(0.5 * stepover), include_z=True))
     slope = cutter.slope(dense[:, :2])
     return open_runs(dense, (slope >= low) & (slope <= high), 0.5 * stepover)

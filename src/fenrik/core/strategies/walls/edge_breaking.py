@@ -1,8 +1,9 @@
 """Edges broken by a pointed cutter: along the edges of a top face, or along chamfers that the model shows.
 
-At the chamfer's lower end the cutter's cone has the radius tip/2 + below x tan(point/2), `below` being how far the tip passes
-under it (geometry). A cylinder of that radius, kept off the part down to the tip, says where the middle goes, so that neither
-the wall nor a floor under it is touched; where the whole cutter would meet another wall, the edge is left.
+At the chamfer's lower end the cutter's cone has the radius tip/2 + below x tan(point/2), `below` being how
+far the tip passes under it (geometry). A cylinder of that radius, kept off the part down to the tip, says
+where the middle goes, so that neither the wall nor a floor under it is touched; where the whole cutter would
+meet another wall, the edge is left.
 """
 
 from __future__ import annotations
@@ -62,7 +63,8 @@ class EdgeBreaking(Parameters):
 
 @dataclass(frozen=True)
 class _Cut:
-    """Edges at one height: their lower end, the tip's height, the chamfer's legs seen from above and from the side."""
+    """Edges at one height: their lower end, the tip's height, the chamfer's legs seen from above and from the
+    side."""
 
     low: float
     tip: float
@@ -88,7 +90,8 @@ class _Breaking:
         self.radius = 0.5 * self.tool.tip_diameter + self.p.below * math.tan(self.half)
         if self.radius < LEAST_RADIUS:
             raise ComputeError(
-                f"With its tip {self.p.below:g} mm below the edge tool {self.tool.number} is {2 * self.radius:.3f} mm thick there.",
+                f"With its tip {self.p.below:g} mm below the edge tool {self.tool.number} is "
+                f"{2 * self.radius:.3f} mm thick there.",
                 remedy="Let the tip pass farther below.",
             )
         self.path = PathBuilder()
@@ -101,9 +104,12 @@ class _Breaking:
         thin = DropCutter(self.inputs.topology, Profile(self.radius, 0.0), 0.0, 0.0)
         margin = self.tool.diameter + 2.0
         areas = LevelAreas(
-            thin, self.inputs.part_low[:2] - margin, self.inputs.part_high[:2] + margin, min(0.5, max(0.1, self.radius)),
+            thin,
+            self.inputs.part_low[:2] - margin,
+            self.inputs.part_high[:2] + margin,
+            min(0.5, max(0.1, self.radius)),
             BORDER * self.inputs.tolerance,
-        )  # fmt: skip
+        )
         groups: dict[tuple[float, float, bool], list[Rim]] = {}
         for rim in self.inputs.rims:
             key = (round(rim.high, 4), round(rim.width or self.p.width, 4), rim.low is None)
@@ -113,7 +119,8 @@ class _Breaking:
             self._group(rims, width, areas, part)
         if self.path.count() == 0:
             raise ComputeError(
-                f"Tool {self.tool.number} of {self.tool.diameter:g} mm reaches none of the edges without touching another wall.",
+                f"Tool {self.tool.number} of {self.tool.diameter:g} mm reaches none of the edges without "
+                "touching another wall.",
                 remedy="Use a smaller tool, or pick other edges.",
             )
         self.link.away()
@@ -136,7 +143,8 @@ class _Breaking:
         cut = self._cut(rims, width)
         if self.radius + cut.width > self.tool.radius + 1e-6:
             raise ComputeError(
-                f"A chamfer of {cut.width:.2f} mm needs a cone of {2 * (self.radius + cut.width):.2f} mm; tool"
+                f"A chamfer of {cut.width:.2f} mm needs a cone of {2 * (self.radius + cut.width):.2f} mm; "
+                "tool"
                 f" {self.tool.number} has {self.tool.diameter:g} mm.",
                 remedy="Let the tip pass less far below, or use a wider tool.",
             )
@@ -166,7 +174,8 @@ class _Breaking:
             self.path.notes.append(EdgeBroken(lines, rims[0].high, cut.width, cut.height))
 
     def _clear(self, contour: Contour, cut: _Cut, sharp: bool) -> list[Contour]:
-        """The pieces on which the whole cutter meets nothing but the edge: raised until it would only touch a sharp one."""
+        """The pieces on which the whole cutter meets nothing but the edge: raised until it would only touch a
+        sharp one."""
         raised = cut.tip + (cut.height if sharp else 0.0)
         slack = 2.0 * self.inputs.tolerance / math.sin(self.half)
         pieces = contour.where(self.inputs.cutter().tip(contour.points) <= raised + slack)

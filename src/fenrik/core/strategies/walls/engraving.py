@@ -1,8 +1,8 @@
 """Engraving: along lines at a depth under the part's surface, with a pointed or ball tool.
 
-The tip follows the height at which the cutter would touch the part, less the depth: on a level face that is the depth
-itself, on a curved one the depth along the tool, and beside a wall the cutter stays off it. Lines are driven in the order of
-the nearest next end.
+The tip follows the height at which the cutter would touch the part, less the depth: on a level face that is
+the depth itself, on a curved one the depth along the tool, and beside a wall the cutter stays off it. Lines
+are driven in the order of the nearest next end.
 """
 
 from __future__ import annotations
@@ -103,8 +103,8 @@ class _Line:
 def _on_part(
     words: str, points: Floats, cutter: DropCutter, probe: DropCutter, inputs: Inputs
 ) -> tuple[Floats, Floats]:
-    """A line (n, 2) on the part: itself where the part is level under it, else dense, with the heights there at which the
-    cutter touches the part."""
+    """A line (n, 2) on the part: itself where the part is level under it, else dense, with the heights there
+    at which the cutter touches the part."""
     dense = np.asarray(LineString(points).segmentize(SPACING).coords)[:, :2]
     top = probe.tip(dense)
     if (off := top < BESIDE).any():
@@ -117,7 +117,8 @@ def _on_part(
     if steep.any():
         x, y = dense[int(np.argmax(steep))]
         raise ComputeError(
-            f"{words} goes over a wall at X {x:.2f} Y {y:.2f}, where the surface falls by {np.abs(np.diff(top)).max():.2f} mm.",
+            f"{words} goes over a wall at X {x:.2f} Y {y:.2f}, where the surface falls by "
+            f"{np.abs(np.diff(top)).max():.2f} mm.",
             remedy="Place it on one face, or make it smaller.",
         )
     surface, top = top, cutter.tip(dense)

@@ -1,10 +1,11 @@
 """Profiles: along chosen walls, outside and inside, round about or a piece of them.
 
-Where the cutter's middle may go is the border of the ground on which it would cut the part (`LevelAreas`) at the walls' own
-depth; what of it lies along the chosen walls is the profile. Where something lower stands beside a wall and keeps the tool
-from its foot, the wall over that is followed at that thing's own height. So corner radius and taper of the tool count, other walls are
-never cut, and a corner too narrow for the tool is passed by. Climb milling keeps the wall on the right of a tool that turns
-clockwise, inside and outside (common practice, no source).
+Where the cutter's middle may go is the border of the ground on which it would cut the part (`LevelAreas`) at
+the walls' own depth; what of it lies along the chosen walls is the profile. Where something lower stands
+beside a wall and keeps the tool from its foot, the wall over that is followed at that thing's own height. So
+corner radius and taper of the tool count, other walls are never cut, and a corner too narrow for the tool is
+passed by. Climb milling keeps the wall on the right of a tool that turns clockwise, inside and outside
+(common practice, no source).
 """
 
 from __future__ import annotations
@@ -39,7 +40,8 @@ SHORTEST = 0.05
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The path in the setup frame. Raises ComputeError naming walls that the tool cannot follow, Cancelled."""
+    """The path in the setup frame. Raises ComputeError naming walls that the tool cannot follow,
+    Cancelled."""
     if not inputs.walls:
         raise ComputeError(
             "The profile has no walls.", remedy="Pick walls, a floor or top face, or the outline."
@@ -58,9 +60,11 @@ class _Profiling:
         margin = 2 * self.tool.radius + p.passes * self.stepover + 2.0
         progress.step(0.0, "sampling the part")
         self.areas = inputs.areas(
-            inputs.cutter(p.allowance_radial, p.allowance_axial), margin,
-            min(0.5, max(0.1, self.tool.diameter / 24)), BORDER * inputs.tolerance,
-        )  # fmt: skip
+            inputs.cutter(p.allowance_radial, p.allowance_axial),
+            margin,
+            min(0.5, max(0.1, self.tool.diameter / 24)),
+            BORDER * inputs.tolerance,
+        )
 
     def run(self) -> Toolpath:
         groups = self.inputs.walls_by_depth()
@@ -70,7 +74,8 @@ class _Profiling:
             raise ComputeError(
                 f"A mill of {self.p.rest_of:g} mm leaves nothing on {self.inputs.walls[0].words} that tool"
                 f" {self.tool.number} of {self.tool.diameter:g} mm could take.",
-                remedy="Switch the operation off, give the diameter of the mill before, or use a smaller tool.",
+                remedy="Switch the operation off, give the diameter of the mill before, or use a smaller "
+                "tool.",
                 offer={"set": {"enabled": False}},
             )
         if self.cutter.path.count() == 0:
@@ -84,7 +89,8 @@ class _Profiling:
         room = Room(self.inputs, p.allowance_radial, p.allowance_axial)
         wide = room.widest(bottom, lambda d, blocked: bool(self._contours(blocked, feet, 0.0, 0.5 * d)))
         raise ComputeError(
-            f"Tool {self.tool.number} of {self.tool.diameter:g} mm cannot follow {walls[0].words} at Z {bottom:.2f}.",
+            f"Tool {self.tool.number} of {self.tool.diameter:g} mm cannot follow {walls[0].words} at Z "
+            f"{bottom:.2f}.",
             remedy="Pick other walls."
             if wide is None
             else f"Use a tool of {wide:g} mm or less, or pick other walls.",
@@ -117,8 +123,8 @@ class _Profiling:
                 self.cutter.cut([*mine, (0.0, contour)], level, shut, part)
 
     def _over_steps(self, walls: list[Wall], bottom: float, rounds: Rounds) -> list[Stage]:
-        """What can be followed of the walls over what stands beside them and keeps the tool from their feet, as deep as the
-        level faces of part and fixture allow: from the highest down."""
+        """What can be followed of the walls over what stands beside them and keeps the tool from their feet,
+        as deep as the level faces of part and fixture allow: from the highest down."""
         p = self.p
         if not p.over_steps or self._piece_ends() is not None:
             return []
@@ -138,7 +144,8 @@ class _Profiling:
             found: Rounds = []
             for away, before in driven.items():
                 here = self._contours(blocked, lines, away)
-                # one that runs a little beside the other follows the same wall, drafted or rounded at its foot
+                # one that runs a little beside the other follows the same wall, drafted or rounded at its
+                # foot
                 new = apart(here, before, APART * self.tool.diameter, 2 * self.inputs.tolerance, p.overlap)
                 found.append((away, [c for c in new if c.length > APART * self.tool.diameter]))
                 before += found[-1][1]
@@ -147,9 +154,10 @@ class _Profiling:
         return out
 
     def _open_levels(self, feet: BaseGeometry, reach: float, bottom: float, high: float) -> list[float]:
-        """The heights of level faces, with the allowance, between `bottom` and `high` at which the tool can stand beside the
-        feet at places where it cannot at the next lower one: the others have nothing new to follow. So only the heights at
-        which something stands beside these very walls cost anything, however many there are on the part."""
+        """The heights of level faces, with the allowance, between `bottom` and `high` at which the tool can
+        stand beside the feet at places where it cannot at the next lower one: the others have nothing new to
+        follow. So only the heights at which something stands beside these very walls cost anything, however
+        many there are on the part."""
         near = band_about(feet, reach + self.areas.step)
         x, y, heights = self.areas.nodes_in(near.bounds)
         open_from = np.sort(heights[shapely.contains_xy(near, x, y)])
@@ -167,8 +175,8 @@ class _Profiling:
     def _contours(
         self, blocked: BaseGeometry, feet: BaseGeometry, away: float, radius: float | None = None
     ) -> list[Contour]:
-        """The pieces of the border of the ground that is blocked for a tool (of a radius, else ours), grown by `away`, that
-        lie along the walls' feet."""
+        """The pieces of the border of the ground that is blocked for a tool (of a radius, else ours), grown
+        by `away`, that lie along the walls' feet."""
         ground = blocked.buffer(away, quad_segs=48) if away else blocked
         reach = (
             (radius or self.tool.radius) + self.p.allowance_radial + away + 2.0 * self.inputs.tolerance + 0.01

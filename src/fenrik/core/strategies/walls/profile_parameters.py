@@ -26,9 +26,14 @@ class Profile(Parameters):
     )
     passes: int = fact(1, "Passes side by side, the last one at the wall.", ge=1, le=50)
     stepover: float | None = fact(
-        None, "Distance of the passes.", unit="mm", gt=0, le=200, reason="40 % of the diameter",
+        None,
+        "Distance of the passes.",
+        unit="mm",
+        gt=0,
+        le=200,
+        reason="40 % of the diameter",
         shown_when={"passes": list(range(2, 51))},
-    )  # fmt: skip
+    )
     allowance_radial: float = fact(0.0, "Left on the walls.", unit="mm", ge=-5, le=20)
     allowance_axial: float = fact(0.0, "Left under the tip.", unit="mm", ge=0, le=20)
     below: float = fact(0.0, "How far the tip goes below the walls' lower end.", unit="mm", ge=0, le=50)
@@ -87,7 +92,8 @@ class Profile(Parameters):
     )
     over_steps: bool = fact(
         True,
-        "Where something lower stands beside a wall and keeps the tool from its foot, along the wall over that.",
+        "Where something lower stands beside a wall and keeps the tool from its foot, along the wall over "
+        "that.",
         group="rest",
     )
     begin_x: float | None = fact(

@@ -1,9 +1,9 @@
 """Slots of one width, closed or open at their ends: down along the slot, turn by turn.
 
-Where a needle's middle may be between the chosen walls is the slot, shrunk by the needle; the widest circle in it tells the
-slot's width. A tool as wide as the slot goes to and fro on its middle line, a narrower one round about along the walls, in
-as many rings as it needs. It ramps down evenly, no steeper than asked and no deeper in a turn than a step down, and drives
-the last turn level. At open ends it runs out beside the part.
+Where a needle's middle may be between the chosen walls is the slot, shrunk by the needle; the widest circle
+in it tells the slot's width. A tool as wide as the slot goes to and fro on its middle line, a narrower one
+round about along the walls, in as many rings as it needs. It ramps down evenly, no steeper than asked and no
+deeper in a turn than a step down, and drives the last turn level. At open ends it runs out beside the part.
 """
 
 from __future__ import annotations
@@ -37,8 +37,8 @@ Floats = NDArray[np.float64]
 BORDER, FIT = 0.1, PATH_SHARE - 0.1
 """Shares of the chord tolerance for the border of the blocked ground and for arcs and lines along it."""
 NEEDLE_MM, CORE_MM, SPACING_MM = 0.1, 0.01, 0.25
-"""Radius of the needle, half the width to which the slot is shrunk for its middle line (more than the mesh strays from round
-ends), and the distance of that line's points."""
+"""Radius of the needle, half the width to which the slot is shrunk for its middle line (more than the mesh
+strays from round ends), and the distance of that line's points."""
 SAME_MM = 0.005
 """A tool that is wider than the slot by less fits: sizes of models are rounded."""
 PLAY_MM = 0.02
@@ -84,8 +84,8 @@ class Slot:
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:
-    """The path in the setup frame. Raises ComputeError naming a slot that the tool does not fit or that has no one width,
-    Cancelled."""
+    """The path in the setup frame. Raises ComputeError naming a slot that the tool does not fit or that has
+    no one width, Cancelled."""
     if not inputs.walls:
         raise ComputeError("Slot milling has no slot.", remedy="Pick a slot's floor or its walls.")
     return _Slotting(inputs, progress).run()
@@ -118,7 +118,8 @@ class _Slotting:
                 self._mill(slot, blocked, bottom, mine)
         if self.path.count() == 0:
             raise ComputeError(
-                f"No slot lies between the walls: {self.inputs.walls[0].words} bounds no ground with another.",
+                f"No slot lies between the walls: {self.inputs.walls[0].words} bounds no ground with "
+                "another.",
                 remedy="Pick the floor of a slot, or both of its walls.",
             )
         self.link.away()
@@ -173,7 +174,8 @@ class _Slotting:
         self.stock.cut(self.path.since(mark), self.tool.cleared)
 
     def _loops(self, slot: Slot, blocked: BaseGeometry) -> list[Floats]:
-        """The closed ways (n, 2) of the tool's middle: to and fro, or round about, from the middle to the walls."""
+        """The closed ways (n, 2) of the tool's middle: to and fro, or round about, from the middle to the
+        walls."""
         play = slot.half - self.tool.radius
         if play < -SAME_MM:
             wide = math.floor(100 * (2 * slot.half + SAME_MM)) / 100
@@ -198,7 +200,8 @@ class _Slotting:
         ]
 
     def _middle(self, slot: Slot, blocked: BaseGeometry) -> Floats:
-        """The slot's middle line (n, 2), driven on at open ends. Raises ComputeError where it has no one width."""
+        """The slot's middle line (n, 2), driven on at open ends. Raises ComputeError where it has no one
+        width."""
         hull = merged([w.line for w in slot.walls]).convex_hull.buffer(0.01)
         around = hull.buffer(2 * slot.half, join_style="mitre")
         free = self._free(blocked).intersection(around)
@@ -219,7 +222,8 @@ class _Slotting:
 
 
 def _between_sides(thin: Polygon) -> Floats:
-    """The line (n, 2) midway between the two long sides of a thin polygon, as long as it but for half its width."""
+    """The line (n, 2) midway between the two long sides of a thin polygon, as long as it but for half its
+    width."""
     ring = np.asarray(thin.exterior.segmentize(SPACING_MM).coords)[:-1, :2]
     away = np.hypot(*(ring[:, None] - ring[None]).T)
     first, last = sorted(int(v) for v in np.unravel_index(int(np.argmax(away)), away.shape))

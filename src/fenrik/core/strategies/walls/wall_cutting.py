@@ -22,10 +22,11 @@ from fenrik.core.tolerances import PATH_SHARE
 
 Floats = NDArray[np.float64]
 BORDER, FIT = 0.1, PATH_SHARE - 0.1
-"""Shares of the chord tolerance for the border of the blocked ground and for arcs and lines along it; the rest is the
-mesh's."""
+"""Shares of the chord tolerance for the border of the blocked ground and for arcs and lines along it; the
+rest is the mesh's."""
 SKIN = 0.75
-"""Stock beyond this share of the radius is a skin that going down beside it may take along (common practice, no source)."""
+"""Stock beyond this share of the radius is a skin that going down beside it may take along (common practice,
+no source)."""
 FLOOR_SKIN = 0.1
 """What a roughing leaves on a floor is less than this share of the diameter."""
 RAMP = math.tan(math.radians(3.0))
@@ -33,8 +34,8 @@ RAMP = math.tan(math.radians(3.0))
 
 
 class WallCutter:
-    """Drives contours and takes what they cut out of the planning stock; the wall lies on the right of the way where
-    `material_right`."""
+    """Drives contours and takes what they cut out of the planning stock; the wall lies on the right of the
+    way where `material_right`."""
 
     def __init__(self, inputs: Inputs, parameters: Profile, material_right: bool) -> None:
         self.inputs, self.p, self.tool = inputs, parameters, inputs.assembly
@@ -67,7 +68,8 @@ class WallCutter:
                 self._level(contour, bottom, blocked, away)
 
     def _arrive(self, contour: Contour, blocked: BaseGeometry, away: float) -> tuple[Contour, Floats, Floats]:
-        """The contour as it is driven (turned to its beginning, overlapping, extended) with its ways in and out (n, 2)."""
+        """The contour as it is driven (turned to its beginning, overlapping, extended) with its ways in and
+        out (n, 2)."""
         p, d = self.p, self.tool.diameter
         free = self._free(blocked, away)
         if contour.closed:
@@ -119,8 +121,8 @@ class WallCutter:
         return known[1]
 
     def _down(self, way_in: Floats, contour: Contour, driven: Contour, level: float, away: float) -> bool:
-        """To the beginning of the way in at the level; False where stock stands there and the tool has ramped down along
-        the contour instead."""
+        """To the beginning of the way in at the level; False where stock stands there and the tool has ramped
+        down along the contour instead."""
         start = way_in[0]
         core = max(0.3 * self.tool.radius, self.tool.radius - 1.5 * self.stock.half_diagonal)
         core = min(SKIN * self.tool.radius, core)
@@ -145,15 +147,16 @@ class WallCutter:
         return False
 
     def _through_skin(self, way_in: Floats, level: float, core: float) -> None:
-        """Down through what a roughing left on the floor, to and fro on the straight way on. Raises ComputeError where more
-        stands there."""
+        """Down through what a roughing left on the floor, to and fro on the straight way on. Raises
+        ComputeError where more stands there."""
         on, to = way_in[0], way_in[1]
         top = float(self.stock.top_at(way_in[:2], core).max())
         if top - level > FLOOR_SKIN * self.tool.diameter:
             raise ComputeError(
                 f"{top - level:.2f} mm of stock stand where cutter compensation would be switched on beside"
                 f" {self.inputs.walls[0].words}, at X {on[0]:.2f} Y {on[1]:.2f} Z {level:.2f}.",
-                remedy="Clear the ground beside the wall first, begin elsewhere, or let the computer correct the radius.",
+                remedy="Clear the ground beside the wall first, begin elsewhere, or let the computer "
+                "correct the radius.",
                 offer={"parameters": {"correction": "computer"}},
             )
         start = top + AIR_MM
