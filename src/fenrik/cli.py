@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
+from typing import Any
 
 from fenrik.core.errors import FenrikError, InputError
 from fenrik.core.job.document.reading import load_job, schema_text
@@ -58,8 +59,8 @@ def _run(path: Path, out: Path, quiet: bool) -> int:
     return 3 if report["stops"] else 0
 
 
-def _summary(report: dict[str, object]) -> None:
-    for setup in report["setups"]:  # type: ignore[attr-defined]
+def _summary(report: dict[str, Any]) -> None:
+    for setup in report["setups"]:
         for o in setup["operations"]:
             print(
                 f"{setup['name']}: {o['name']}, T{o['tool']}, {o['moves']} moves,"
@@ -67,11 +68,10 @@ def _summary(report: dict[str, object]) -> None:
             )
     deviation = report["deviation"]
     print(
-        f"overcut {deviation['max_overcut_mm']:.4f} mm, leftover {deviation['max_leftover_mm']:.3f} "
-        "mm,"  # type: ignore[index]
-        f" {100 * deviation['share_within_tolerance']:.1f} % of the surface on size"  # type: ignore[index]
+        f"overcut {deviation['max_overcut_mm']:.4f} mm, leftover {deviation['max_leftover_mm']:.3f} mm,"
+        f" {100 * deviation['share_within_tolerance']:.1f} % of the surface on size"
     )
-    for finding in report["findings"]:  # type: ignore[attr-defined]
+    for finding in report["findings"]:
         print(f"{finding['severity']}: {finding['words']} {finding['remedy']}")
 
 

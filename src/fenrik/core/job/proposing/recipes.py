@@ -15,7 +15,7 @@ from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
 from fenrik.core.job.document.picks import HolePick
 from fenrik.core.job.document.recipe_data import RecipeStep, shipped
 from fenrik.core.setups.setup import Clamped
-from fenrik.core.tooling.assembly import Assembly, HolderSegment
+from fenrik.core.tooling.assembly import Assembly, HolderSegment, Kind
 from fenrik.core.tooling.library import starting_library
 
 NEAR_MM = 0.02
@@ -222,7 +222,8 @@ def _made(step: RecipeStep, size: float, hole: Hole, number: int, cut: Thread | 
     """A generic tool of the wanted size, long enough for the hole."""
     whole = hole.sections[-1].bottom
     flutes = round(max(5.0 * size, whole + 1.5 * size + 2.0), 1)
-    kind = {"spot": "chamfer", "drill": "drill", "reamer": "reamer", "tap": "tap"}.get(step.tool, "flat")
+    kinds: dict[str, Kind] = {"spot": "chamfer", "drill": "drill", "reamer": "reamer", "tap": "tap"}
+    kind: Kind = kinds.get(step.tool, "flat")
     size = float(max(1, round(0.5 * size))) if step.tool == "mill" else size
     names = {
         "spot": "Spot cutter",
@@ -237,7 +238,7 @@ def _made(step: RecipeStep, size: float, hole: Hole, number: int, cut: Thread | 
         number=number,
         name=f"{names[step.tool]} {diameter:g}",
         kind=kind,
-        diameter=diameter,  # type: ignore[arg-type]
+        diameter=diameter,
         point_deg=90.0 if step.tool == "spot" else DRILL_POINT_DEG if step.tool == "drill" else 0.0,
         thread_pitch=cut.pitch if step.tool == "tap" and cut is not None else None,
         flute_length=flutes if step.tool != "spot" else diameter,
