@@ -425,7 +425,8 @@ export interface paths {
     };
     /**
      * Part Scene
-     * @description Triangles ordered by face, edges as polylines. Part frame, mm. `key` is the part's in the job's state.
+     * @description Triangles ordered by face, edges as polylines. Part frame, mm. `key` is the part's in the job's
+     *     state.
      */
     get: operations["part_scene_api_jobs__job_id__part_scene__key__get"];
     put?: never;
@@ -465,7 +466,8 @@ export interface paths {
     };
     /**
      * Stock Shape
-     * @description The triangles of a stock that is no box, in the setup frame, mm. `shape` is its name in the job's state.
+     * @description The triangles of a stock that is no box, in the setup frame, mm. `shape` is its name in the job's
+     *     state.
      */
     get: operations["stock_shape_api_jobs__job_id__setups__index__stock__shape__get"];
     put?: never;
@@ -725,8 +727,8 @@ export interface paths {
     };
     /**
      * Program
-     * @description The proved program's text, or an archive where it is split. Refused while a finding says that it must not be run as
-     *     posted, and while any of its setups is not proved.
+     * @description The proved program's text, or an archive where it is split. Refused while a finding says that it must
+     *     not be run as posted, and while any of its setups is not proved.
      */
     get: operations["program_api_jobs__job_id__releases__name__program_get"];
     put?: never;
@@ -850,7 +852,8 @@ export interface paths {
     };
     /**
      * Compare
-     * @description What changed in the text from one kept release to another, block numbers apart; empty when nothing did.
+     * @description What changed in the text from one kept release to another, block numbers apart; empty when nothing
+     *     did.
      */
     get: operations["compare_api_jobs__job_id__kept__first__against__second__get"];
     put?: never;
@@ -870,7 +873,8 @@ export interface paths {
     };
     /**
      * Events
-     * @description An event ``told`` with the job's revision and the newest run of every target whenever one of them changes.
+     * @description An event ``told`` with the job's revision and the newest run of every target whenever one of them
+     *     changes.
      */
     get: operations["events_api_jobs__job_id__events_get"];
     put?: never;
@@ -890,10 +894,11 @@ export interface components {
      * @description A milling tool ready to run. All lengths mm.
      *
      *     `diameter` is the greatest cutting diameter, `stick_out` the distance from the tip to the holder's face,
-     *     `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered cutter the
-     *     sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point has the
-     *     included angle `point_deg`; `tip_diameter` is the flat at the tip of both. A tap's diameter is its thread's, with
-     *     `thread_pitch` and `thread_hand`; a thread mill has `thread_rows` rows of teeth, a pitch apart, from the tip up.
+     *     `flute_length` how far up from the tip it cuts; what is over that belongs to the shank. On a tapered
+     *     cutter the sides lean by `taper_deg` from the axis up to the diameter, a chamfer cutter's or drill's point
+     *     has the included angle `point_deg`; `tip_diameter` is the flat at the tip of both. A tap's diameter is its
+     *     thread's, with `thread_pitch` and `thread_hand`; a thread mill has `thread_rows` rows of teeth, a pitch
+     *     apart, from the tip up.
      */
     Assembly: {
       /**
@@ -1019,8 +1024,8 @@ export interface components {
     };
     /**
      * Boundary
-     * @description An area in plan view: picked faces, the stock's outline, a closed polygon in program coordinates, or a named area
-     *     of the setup; moved outward by `offset` mm (inward when negative).
+     * @description An area in plan view: picked faces, the stock's outline, a closed polygon in program coordinates, or a
+     *     named area of the setup; moved outward by `offset` mm (inward when negative).
      */
     Boundary: {
       /** Faces */
@@ -1138,8 +1143,8 @@ export interface components {
     };
     /**
      * HoleGroup
-     * @description Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses, likeliest
-     *     first.
+     * @description Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses,
+     *     likeliest first.
      */
     HoleGroup: {
       /** Words */
@@ -1159,8 +1164,8 @@ export interface components {
     };
     /**
      * HoleOrder
-     * @description Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and what for (open:
-     *     by the tables).
+     * @description Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and
+     *     what for (open: by the tables).
      */
     HoleOrder: {
       /** Setup */
@@ -1172,7 +1177,8 @@ export interface components {
     };
     /**
      * HolePick
-     * @description A round hole: by a face of its wall, or by its place in program coordinates, its size and the height of its mouth.
+     * @description A round hole: by a face of its wall, or by its place in program coordinates, its size and the height of
+     *     its mouth.
      */
     HolePick: {
       /** Face */
@@ -1315,8 +1321,8 @@ export interface components {
     };
     /**
      * LinePick
-     * @description A line to engrave: an edge of the part, the border of a face, points in program coordinates, or a text there, its foot at
-     *     `at`.
+     * @description A line to engrave: an edge of the part, the border of a face, points in program coordinates, or a text
+     *     there, its foot at `at`.
      */
     LinePick: {
       /** Edge */
@@ -1489,7 +1495,8 @@ export interface components {
     };
     /**
      * PartOrder
-     * @description The setup from which a part is to be planned: the whole, or the features that have one of these faces.
+     * @description The setup from which a part is to be planned: the whole, or the features that have one of these
+     *     faces.
      */
     PartOrder: {
       /** Setup */
@@ -1613,8 +1620,8 @@ export interface components {
     };
     /**
      * WallPick
-     * @description Walls: a face that stands upright, or a floor or top that stands for the walls it meets; an edge for the wall that it
-     *     bounds, along it; or all that bounds the part seen from above.
+     * @description Walls: a face that stands upright, or a floor or top that stands for the walls it meets; an edge for
+     *     the wall that it bounds, along it; or all that bounds the part seen from above.
      */
     WallPick: {
       /** Face */
