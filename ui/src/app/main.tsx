@@ -9,7 +9,7 @@ import { Notifications } from "@mantine/notifications";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
-import { Bench } from "../features/bench/Bench";
+import { Bench } from "./Bench";
 import { JobList } from "../features/jobs/JobList";
 
 const petrol: MantineColorsTuple = [

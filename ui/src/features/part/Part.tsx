@@ -1,11 +1,11 @@
 import { Button, FileButton } from "@mantine/core";
 import { useState } from "react";
 import { ChoiceField, Follows, PlainField, shownLength, SwitchField } from "../../forms/fields";
-import { useShared } from "../bench/context";
-import { FeatureList } from "../bench/Features";
-import { HoleList } from "../bench/Holes";
-import { useBench } from "../bench/store";
-import { Working } from "../bench/Working";
+import { useShared } from "../../session/context";
+import { FeatureList } from "../../picks/Features";
+import { HoleList } from "../../picks/Holes";
+import { useSession } from "../../session/store";
+import { Working } from "../../session/Working";
 
 /** The model file, what was found in it and what is wrong with it. */
 export function PartSheet() {
@@ -92,7 +92,7 @@ export function PartSheet() {
 
 export function PartCard() {
   const { document, editing, faces } = useShared();
-  const picks = useBench((s) => s.picks);
+  const picks = useSession((s) => s.picks);
   const face = picks.length ? faces[picks[picks.length - 1].face - 1] : undefined;
   return (
     <>

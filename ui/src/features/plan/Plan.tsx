@@ -1,13 +1,13 @@
 import { Select } from "@mantine/core";
 import { isRound } from "../../api/traits";
 import type { Height, Operation, Tool } from "../../api/types";
-import { useShared } from "../bench/context";
-import { Failure } from "../bench/Failure";
-import { FeatureRecipe } from "../bench/Features";
-import { HoleRecipe, WholePlan } from "../bench/Holes";
-import { useBench } from "../bench/store";
+import { useShared } from "../../session/context";
+import { Failure } from "../../session/Failure";
+import { FeatureRecipe } from "../../picks/Features";
+import { HoleRecipe, WholePlan } from "../../picks/Holes";
+import { useSession } from "../../session/store";
 import { Recipes } from "./Recipes";
-import { Working } from "../bench/Working";
+import { Working } from "../../session/Working";
 import { NamedAreas } from "./Areas";
 import { Marked, Paste } from "./Marked";
 import { repeatOf, repeatWords } from "./operations";
@@ -54,7 +54,7 @@ function fromLibrary(mine: Tool[], shelf: Tool[], kinds: Tool["kind"][]): Tool {
 /** The operation sheet: every setup with its operations in machining order. */
 export function PlanSheet() {
   const { document, library, editing } = useShared();
-  const { setup, set } = useBench();
+  const { setup, set } = useSession();
   const add = (strategy: string) => {
     const info = library.strategies.find((s) => s.id === strategy)!;
     const chosen = document.setups[setup] ?? document.setups[0];
@@ -114,7 +114,7 @@ export function PlanSheet() {
 
 function SetupPlan({ index }: { index: number }) {
   const { document, state, editing } = useShared();
-  const { setup, operation, marked, set } = useBench();
+  const { setup, operation, marked, set } = useSession();
   const doc = document.setups[index];
   const mark = (name: string) => {
     const mine = setup === index ? marked : [];

@@ -13,11 +13,11 @@ import {
   SwitchField,
 } from "../../forms/fields";
 import { ParameterForm, sentence } from "../../forms/ParameterForm";
-import { useShared } from "../bench/context";
-import { HoleChoice } from "../bench/Holes";
-import { LineChoice } from "../bench/Lines";
-import { WallChoice } from "../bench/Walls";
-import { useBench } from "../bench/store";
+import { useShared } from "../../session/context";
+import { HoleChoice } from "../../picks/Holes";
+import { LineChoice } from "../../picks/Lines";
+import { WallChoice } from "../../picks/Walls";
+import { useSession } from "../../session/store";
 import { Borders } from "./Areas";
 import { duplicated, removed, renamed } from "./operations";
 import { RepeatFields } from "./Repeats";
@@ -28,7 +28,7 @@ const ABOVE = "";
 /** What is decided for the selected operation, what follows, and the rest. */
 export function PlanCard() {
   const { id, document, revision, library, editing } = useShared();
-  const { setup, operation, set } = useBench();
+  const { setup, operation, set } = useSession();
   const doc = operation !== null ? document.setups[setup]?.operations[operation] : undefined;
   const values = useValues(id, revision, setup, doc ? operation : null).data;
   if (!doc || operation === null)

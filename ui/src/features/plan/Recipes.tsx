@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { isRound } from "../../api/traits";
 import type { HoleRecipeDoc, PartRecipeDoc, RecipeStepDoc } from "../../api/types";
 import { ChoiceField, NameField, PlainField, SwitchField } from "../../forms/fields";
-import { useShared } from "../bench/context";
+import { useShared } from "../../session/context";
 
 const HOLES = "recipes of holes";
 

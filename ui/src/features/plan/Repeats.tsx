@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { How, Repeat, Vec3 } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, TextField } from "../../forms/fields";
 import { rowsOf, textOf, wrongRow } from "../../forms/lines";
-import { useShared } from "../bench/context";
+import { useShared } from "../../session/context";
 import { HOW_WORDS, repeated, repeatOf } from "./operations";
 
 const FRESH: Record<How["kind"], How> = {

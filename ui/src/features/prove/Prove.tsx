@@ -1,23 +1,14 @@
 import { Button, Select } from "@mantine/core";
-import { useProof } from "../../api/hooks";
 import type { Finding, ProofFacts } from "../../api/types";
 import { Follows, LengthField, shownLength } from "../../forms/fields";
-import { clock, useShared } from "../bench/context";
-import { useBench } from "../bench/store";
-import { Working } from "../bench/Working";
-
-/** The facts of the release that is looked at, if it is proved. */
-export function useChosenProof() {
-  const { state } = useShared();
-  const index = useBench((s) => s.release);
-  const release = state?.releases[Math.min(index, (state?.releases.length ?? 1) - 1)];
-  const proof = useProof(release?.state === "ready" ? release.key : undefined);
-  return { release, facts: proof.data };
-}
+import { useChosenProof } from "../../session/proof";
+import { clock, useShared } from "../../session/context";
+import { useSession } from "../../session/store";
+import { Working } from "../../session/Working";
 
 export function useRelease() {
   const { state } = useShared();
-  const { release, set } = useBench();
+  const { release, set } = useSession();
   if (!state || state.releases.length < 2) return null;
   const several = (r: { name: string }) => state.releases.filter((o) => o.name === r.name).length > 1;
   return (
@@ -39,7 +30,7 @@ const MARK = { stop: "◆", caution: "▲", note: "●" };
 /** Proof: state, findings, operations with times. */
 export function ProveSheet() {
   const { document } = useShared();
-  const { step, set } = useBench();
+  const { step, set } = useSession();
   const { release, facts } = useChosenProof();
   const choice = useRelease();
   if (!release) return <p>There is nothing to prove yet: plan an operation first (station 4).</p>;
@@ -184,7 +175,7 @@ export function ProveCard() {
 
 /** The places farthest off, to step through. */
 function Worst({ places, units }: { places: ProofFacts["deviation"]["worst"]; units: "mm" | "inch" }) {
-  const { place, set } = useBench();
+  const { place, set } = useSession();
   if (places.length === 0) return <p className="small">No place is beyond the tolerance.</p>;
   const at = places.findIndex((p) => p.place === place);
   const go = (i: number) => set({ place: places[i].place, shown: "deviation", step: null, playing: 0 });
@@ -220,7 +211,7 @@ function Worst({ places, units }: { places: ProofFacts["deviation"]["worst"]; un
 
 /** What the cutters bore, measured from what the stock lost. */
 function Loads({ operations, setup }: { operations: ProofFacts["operations"]; setup: string }) {
-  const { step } = useBench();
+  const { step } = useSession();
   const { document, editing } = useShared();
   const shown = operations[step ?? operations.length - 1];
   if (!shown?.load) return null;

@@ -7,9 +7,9 @@ import {
 } from "@tabler/icons-react";
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { useBlob } from "../../api/hooks";
-import { clock, useShared } from "../bench/context";
-import { useBench } from "../bench/store";
-import { useChosenProof } from "./Prove";
+import { clock, useShared } from "../../session/context";
+import { useSession } from "../../session/store";
+import { useChosenProof } from "../../session/proof";
 
 const HEIGHT = 98;
 const SPEEDS = ["1", "5", "20", "100"];
@@ -19,7 +19,7 @@ export function RunStrip() {
   const { document } = useShared();
   const { release, facts } = useChosenProof();
   const motion = useBlob(release?.state === "ready" && facts ? `/proofs/${release.key}/motion` : null);
-  const { time, playing, speed, set } = useBench();
+  const { time, playing, speed, set } = useSession();
   const canvas = useRef<HTMLCanvasElement>(null);
   const total = facts?.time_s ?? 0;
   usePlaying(total);
@@ -250,7 +250,7 @@ export function RunStrip() {
 function Where() {
   const { release, facts } = useChosenProof();
   const motion = useBlob(release?.state === "ready" && facts ? `/proofs/${release.key}/motion` : null);
-  const time = useBench((s) => s.time);
+  const time = useSession((s) => s.time);
   if (!motion.data || !facts) return null;
   const ends = motion.data.arrays.ends_at;
   let low = 0;
@@ -270,12 +270,12 @@ function Where() {
 }
 
 function usePlaying(total: number) {
-  const { playing, set } = useBench();
+  const { playing, set } = useSession();
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
       if (e.key !== " " || (e.target as HTMLElement).closest("input, textarea, button")) return;
       e.preventDefault();
-      const now = useBench.getState();
+      const now = useSession.getState();
       set({ playing: now.playing ? 0 : 1, shown: "replay", step: null });
     };
     window.addEventListener("keydown", press);
@@ -286,7 +286,7 @@ function usePlaying(total: number) {
     let last = performance.now();
     let frame = 0;
     const tick = (at: number) => {
-      const { time, speed } = useBench.getState();
+      const { time, speed } = useSession.getState();
       const next = time + (playing * speed * (at - last)) / 1000;
       last = at;
       if (next >= total || next <= 0) set({ time: Math.min(total, Math.max(0, next)), playing: 0 });

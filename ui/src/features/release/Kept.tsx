@@ -4,7 +4,7 @@ import { useState } from "react";
 import { send } from "../../api/client";
 import { tell, useKept, useLineChanges } from "../../api/hooks";
 import type { Kept, LineChange } from "../../api/types";
-import { clock, useShared } from "../bench/context";
+import { clock, useShared } from "../../session/context";
 
 /** Keeps the shown release under a number, with words to remember it by. */
 export function KeepRelease({ name }: { name: string }) {

@@ -1,17 +1,17 @@
 import { Button, Checkbox } from "@mantine/core";
 import type { Release } from "../../api/types";
 import { ChoiceField, Follows, NameField, PlainField, shownLength } from "../../forms/fields";
-import { clock, useShared } from "../bench/context";
-import { useBench } from "../bench/store";
-import { Working } from "../bench/Working";
-import { useChosenProof } from "../prove/Prove";
+import { clock, useShared } from "../../session/context";
+import { useSession } from "../../session/store";
+import { Working } from "../../session/Working";
+import { useChosenProof } from "../../session/proof";
 import { KeepRelease, KeptReleases } from "./Kept";
 import { Options } from "./Options";
 
 /** The programs of the job and what they are proved to be. */
 export function ReleaseSheet() {
   const { document, state, id, editing } = useShared();
-  const { release: index, set } = useBench();
+  const { release: index, set } = useSession();
   const { release, facts } = useChosenProof();
   if (!state || state.releases.length === 0) {
     return <p>There is nothing to release yet: plan an operation first (station 4).</p>;
@@ -144,7 +144,7 @@ function implied(releases: { name: string; setup: string; dialect: string }[]): 
 
 export function ReleaseCard() {
   const { document, state, library, editing } = useShared();
-  const { release: index } = useBench();
+  const { release: index } = useSession();
   const shown = state?.releases[index];
   if (!shown) return <p className="small">A release's settings stand here.</p>;
   const at = shown.index;

@@ -3,7 +3,7 @@ import { send } from "../../api/client";
 import { tell } from "../../api/hooks";
 import type { FixturePart, Setup, Vec3 } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField } from "../../forms/fields";
-import { useShared } from "../bench/context";
+import { useShared } from "../../session/context";
 
 const AXES = ["X", "Y", "Z"];
 const JAWS = [

@@ -1,8 +1,8 @@
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, SwitchField } from "../../forms/fields";
-import { useShared } from "../bench/context";
-import { useBench } from "../bench/store";
-import { rename } from "./changes";
+import { useShared } from "../../session/context";
+import { useSession } from "../../session/store";
+import { rename } from "../../session/changes";
 import { SideFields } from "./SideFields";
 import { FixtureFields } from "./FixtureFields";
 import { ArrayFields, StockFields, ZeroFields } from "./SetupFields";
@@ -11,7 +11,7 @@ const AXES = ["+x", "-x", "+y", "-y", "+z", "-z"];
 /** The settings of the chosen setup. */
 export function SetupCard() {
   const { document, editing, library, faces } = useShared();
-  const { setup: index } = useBench();
+  const { setup: index } = useSession();
   const i = Math.min(index, document.setups.length - 1);
   const setup = document.setups[i];
   if (!setup) return <p className="small">A setup's settings stand here.</p>;

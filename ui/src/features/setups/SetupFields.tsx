@@ -3,8 +3,8 @@ import { send } from "../../api/client";
 import { tell } from "../../api/hooks";
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, PlainField } from "../../forms/fields";
-import { useShared } from "../bench/context";
-import { boxStock } from "./changes";
+import { useShared } from "../../session/context";
+import { boxStock } from "../../session/changes";
 
 const SIDES = [
   ["x_low", "−X"],

@@ -1,9 +1,9 @@
 import { Button } from "@mantine/core";
 import { Follows, shownLength } from "../../forms/fields";
-import { useShared } from "../bench/context";
-import { useBench } from "../bench/store";
-import { Working } from "../bench/Working";
-import { fresh, remove } from "./changes";
+import { useShared } from "../../session/context";
+import { useSession } from "../../session/store";
+import { Working } from "../../session/Working";
+import { fresh, remove } from "../../session/changes";
 
 /** How a setup's state is shown: one that waits for the setup before is no fault. */
 const STATES: Record<string, string> = { ready: "ready", wrong: "wrong", waits: "stale", stale: "stale" };
@@ -11,7 +11,7 @@ const STATES: Record<string, string> = { ready: "ready", wrong: "wrong", waits: 
 /** The setups of the job, one row each. */
 export function SetupSheet() {
   const { document, state, editing, library } = useShared();
-  const { setup, set } = useBench();
+  const { setup, set } = useSession();
   const chosen = Math.min(setup, document.setups.length - 1);
   const facts = state?.setups[chosen];
   return (

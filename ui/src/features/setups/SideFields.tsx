@@ -1,8 +1,8 @@
 import { Button } from "@mantine/core";
 import type { Setup, Side } from "../../api/types";
 import { NameField, PlainField } from "../../forms/fields";
-import { useShared } from "../bench/context";
-import { removeSide, renameSide } from "./sides";
+import { useShared } from "../../session/context";
+import { removeSide, renameSide } from "../../session/sides";
 
 /** The further directions from which a setup is worked, and why its machine cannot reach one. */
 export function SideFields({ index, setup }: { index: number; setup: Setup }) {

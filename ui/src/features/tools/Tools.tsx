@@ -5,8 +5,8 @@ import { request } from "../../api/client";
 import type { Tool } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, shownLength } from "../../forms/fields";
 import { undercuts } from "../../scene/cutter";
-import { useShared } from "../bench/context";
-import { useBench } from "../bench/store";
+import { useShared } from "../../session/context";
+import { useSession } from "../../session/store";
 
 const KINDS = [
   { value: "flat", label: "Flat end mill" },
@@ -52,7 +52,7 @@ function ofKind(t: Tool, kind: Tool["kind"]) {
 /** The tools of the job, and the library to take more from. */
 export function ToolSheet() {
   const { document, editing, library } = useShared();
-  const { tool, set } = useBench();
+  const { tool, set } = useSession();
   const [from, setFrom] = useState<string | null>(null);
   const add = (source: Tool) => {
     const numbers = new Set(document.tools.map((t) => t.number));
@@ -131,7 +131,7 @@ export function ToolSheet() {
 
 export function ToolCard() {
   const { document, editing } = useShared();
-  const { tool: number, set } = useBench();
+  const { tool: number, set } = useSession();
   const tool = document.tools.find((t) => t.number === number);
   const drawing = useQuery({
     queryKey: ["drawing", tool, document.units],

@@ -1,4 +1,4 @@
-import type { JobDocument, Operation, Setup } from "../../api/types";
+import type { JobDocument, Operation, Setup } from "../api/types";
 
 export interface Place {
   setup: number;

@@ -7,8 +7,8 @@ import { clearedShape } from "../../scene/cutter";
 import { groundOf, HeightField, axisAt, poseAt, type Motion } from "../../scene/heightfield";
 import { DeviationLegend, PathLegend } from "./Legends";
 import { Offer } from "./Offer";
-import { useShared } from "./context";
-import { useBench } from "./store";
+import { useShared } from "../../session/context";
+import { useSession } from "../../session/store";
 
 const LOOKS: [string, Vec3][] = [
   ["Corner", [1, -1.35, 0.95]],
@@ -20,7 +20,7 @@ const LOOKS: [string, Vec3][] = [
 /** The view in the middle: the same camera at every station. */
 export function View() {
   const { station, state, document } = useShared();
-  const bench = useBench();
+  const bench = useSession();
   const canvas = useRef<HTMLCanvasElement>(null);
   const holder = useRef<HTMLElement>(null);
   const [scene, setScene] = useState<BenchScene | null>(null);
@@ -98,8 +98,8 @@ function usePart(scene: BenchScene | null) {
     scene.setPart(blob.data);
     scene.look(LOOKS[0][1]);
   }, [scene, blob.data]);
-  const hover = useBench((s) => s.hover);
-  const picks = useBench((s) => s.picks);
+  const hover = useSession((s) => s.hover);
+  const picks = useSession((s) => s.picks);
   useEffect(() => scene?.mark("hover", hover ? [hover] : []), [scene, hover]);
   useEffect(() => {
     scene?.mark(
@@ -113,7 +113,7 @@ function usePart(scene: BenchScene | null) {
 
 function useSetup(scene: BenchScene | null) {
   const { id, state, station, document } = useShared();
-  const index = useBench((s) => s.setup);
+  const index = useSession((s) => s.setup);
   const setup = state?.setups[Math.min(index, (state?.setups.length ?? 1) - 1)];
   const inPart = station === "part" || !setup?.setup_from_part;
   const frame = inPart ? null : setup?.setup_from_part;
@@ -147,7 +147,7 @@ function useSetup(scene: BenchScene | null) {
   useEffect(() => scene?.setStockShape(skin ?? null), [scene, skin]);
   const held = useFixture(inPart ? null : setup?.fixture, setup?.name);
   useEffect(() => scene?.setFixture(held ?? null), [scene, held]);
-  const tool = useBench((s) => s.tool);
+  const tool = useSession((s) => s.tool);
   useEffect(() => {
     if (!scene || station === "prove" || station === "release") return;
     const chosen = station === "tools" ? document.tools.find((t) => t.number === tool) : undefined;
@@ -160,7 +160,7 @@ function useSetup(scene: BenchScene | null) {
 /** The triangles of the chosen setup's stock where it is no box. */
 function useStockShape(shape: string | null | undefined, name?: string) {
   const { id, state } = useShared();
-  const chosen = useBench((s) => s.setup);
+  const chosen = useSession((s) => s.setup);
   const index = name === undefined ? chosen : (state?.setups.findIndex((s) => s.name === name) ?? -1);
   return useBlob(shape && index >= 0 ? `/jobs/${id}/setups/${index}/stock/${shape}` : null).data;
 }
@@ -174,7 +174,7 @@ function useFixture(shape: string | null | undefined, name?: string) {
 
 function usePath(scene: BenchScene | null) {
   const { state, station, document } = useShared();
-  const { setup, operation } = useBench();
+  const { setup, operation } = useSession();
   const doc = document.setups[setup];
   const chosen = operation !== null ? state?.setups[setup]?.operations[operation] : undefined;
   const key = station === "plan" && chosen?.state === "ready" ? chosen.key : null;
@@ -201,7 +201,7 @@ function useSettled(value: number | null): number | null {
 
 function useProofView(scene: BenchScene | null) {
   const { state, station, document } = useShared();
-  const { shown, time, playing, step, release, place } = useBench();
+  const { shown, time, playing, step, release, place } = useSession();
   const chosen = state?.releases[release];
   const key = station === "prove" && chosen?.state === "ready" ? chosen.key : undefined;
   const facts = useProof(key);
@@ -248,7 +248,7 @@ function useProofView(scene: BenchScene | null) {
     const nx = Math.round((max[0] - min[0]) / cell) + 3;
     const ny = Math.round((max[1] - min[1]) / cell) + 3;
     const field = new HeightField(min[0] - cell, min[1] - cell, cell, nx, ny, min[2], start, moves, shapes);
-    field.goTo(useBench.getState().time);
+    field.goTo(useSession.getState().time);
     fieldRef.current = field;
     scene.setField(field);
   }, [scene, key, motion.data, setup, shape, shown, document.tools]);
@@ -280,7 +280,7 @@ function useProofView(scene: BenchScene | null) {
 /** The area that is being drawn, over the stock's top; drawing begins with a look from above. */
 function useDrawing(scene: BenchScene | null) {
   const { state } = useShared();
-  const { drawing, setup } = useBench();
+  const { drawing, setup } = useSession();
   const top = state?.setups[setup]?.stock?.max[2] ?? 0;
   const open = drawing !== null;
   useEffect(() => {
@@ -302,16 +302,16 @@ function usePicking(scene: BenchScene | null, holder: React.RefObject<HTMLElemen
     };
     const move = (e: PointerEvent) => {
       if (e.buttons) return;
-      const hit = useBench.getState().drawing ? null : scene.pick(...place(e));
+      const hit = useSession.getState().drawing ? null : scene.pick(...place(e));
       const face = hit?.face ?? null;
-      if (useBench.getState().hover !== face) useBench.getState().set({ hover: face });
+      if (useSession.getState().hover !== face) useSession.getState().set({ hover: face });
     };
     const press = (e: PointerEvent) => {
       down = [e.clientX, e.clientY];
     };
     const release = (e: PointerEvent) => {
       if (!down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 4 || e.button !== 0) return;
-      const { picks, wanted, drawing, set } = useBench.getState();
+      const { picks, wanted, drawing, set } = useSession.getState();
       if (drawing) {
         const corner = scene.cornerAt(...place(e));
         if (corner) set({ drawing: [...drawing, corner] });

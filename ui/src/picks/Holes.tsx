@@ -1,10 +1,10 @@
 import { Button, Checkbox, Select } from "@mantine/core";
 import { useState } from "react";
-import { send } from "../../api/client";
-import { useBosses, useHoles } from "../../api/hooks";
-import type { HoleGroup, Operation, StrategyInfo, Tool } from "../../api/types";
-import { useShared } from "./context";
-import { useBench } from "./store";
+import { send } from "../api/client";
+import { useBosses, useHoles } from "../api/hooks";
+import type { HoleGroup, Operation, StrategyInfo, Tool } from "../api/types";
+import { useShared } from "../session/context";
+import { useSession } from "../session/store";
 
 const PURPOSES: Record<string, string> = {
   thread: "threaded",
@@ -43,7 +43,7 @@ export function useRounds(places: StrategyInfo["target"]): Round[] {
 /** The part's holes; a row shows its holes in the view. */
 export function HoleList() {
   const groups = useGroups();
-  const set = useBench((s) => s.set);
+  const set = useSession((s) => s.set);
   if (groups.length === 0) return null;
   const show = (group: HoleGroup) =>
     set({
@@ -133,7 +133,7 @@ interface HolePlan {
 /** Adds to the chosen setup what the server proposes; what it says of it, and whether it is still at it. */
 export function useProposal() {
   const { document, editing } = useShared();
-  const { setup, set } = useBench();
+  const { setup, set } = useSession();
   const [words, say] = useState<string[]>([]);
   const [busy, wait] = useState(false);
   const add = async (path: string, order: object) => {
@@ -169,7 +169,7 @@ export function Said({ words }: { words: string[] }) {
 /** Proposes a whole plan for what is seen from the chosen setup. */
 export function WholePlan() {
   const { id, document } = useShared();
-  const { setup } = useBench();
+  const { setup } = useSession();
   const { add, words, busy } = useProposal();
   if (!document.setups[setup] || !document.part) return null;
   return (
@@ -192,12 +192,12 @@ export function WholePlan() {
 export function HoleRecipe() {
   const groups = useGroups();
   const { id, document } = useShared();
-  const { setup } = useBench();
+  const { setup } = useSession();
   const proposal = useProposal();
   const [which, choose] = useState<string | null>(null);
   const [purpose, intend] = useState<string | null>(null);
   const group = groups.find((g) => walls(g).join() === which);
-  const picked = useBench((s) => s.picks);
+  const picked = useSession((s) => s.picks);
   const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
   const wanted = group ?? under;
   if (groups.length === 0 || !document.setups[setup]) return null;

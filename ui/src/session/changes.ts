@@ -1,4 +1,4 @@
-import type { JobDocument, Setup } from "../../api/types";
+import type { JobDocument, Setup } from "../api/types";
 
 /** The stock that a setup begins with. */
 export const boxStock = () => ({

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import type { JobDocument } from "../../api/types";
+import type { JobDocument } from "../api/types";
 import { fresh, remove, rename } from "./changes";
 
 function job(): JobDocument {

@@ -1,4 +1,4 @@
-import type { FaceFacts, Setup, Side, Vec3 } from "../../api/types";
+import type { FaceFacts, Setup, Side, Vec3 } from "../api/types";
 
 /** The name of a new side, after what was picked. */
 export function sideName(face: Pick<FaceFacts, "id" | "kind">, taken: string[]): string {

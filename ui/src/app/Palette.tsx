@@ -1,7 +1,7 @@
 import { Modal, TextInput } from "@mantine/core";
 import { useState } from "react";
-import { STATIONS, useShared } from "./context";
-import { useBench } from "./store";
+import { STATIONS, useShared } from "../session/context";
+import { useSession } from "../session/store";
 
 interface Entry {
   words: string;
@@ -11,7 +11,7 @@ interface Entry {
 
 function useEntries(): Entry[] {
   const { go, editing, document, state } = useShared();
-  const set = useBench((s) => s.set);
+  const set = useSession((s) => s.set);
   const stations = STATIONS.map((s, i) => ({
     words: `Go to ${s[0].toUpperCase() + s.slice(1)}`,
     keys: String(i + 1),

@@ -1,6 +1,6 @@
 import { deviationColour, KIND_NAMES, KINDS } from "../../scene/colours";
 import { shownLength } from "../../forms/fields";
-import { useShared } from "./context";
+import { useShared } from "../../session/context";
 
 /** The deviation scale with its numbers. */
 export function DeviationLegend({ end }: { end: number }) {

@@ -1,9 +1,9 @@
 import { create } from "zustand";
-import type { Vec3 } from "../../api/types";
-import type { Hit } from "../../scene/BenchScene";
+import type { Vec3 } from "../api/types";
+import type { Hit } from "../scene/BenchScene";
 
 /** What is selected, picked or played; server data is never copied here. */
-interface BenchStore {
+interface SessionStore {
   setup: number;
   operation: number | null;
   /** Names of operations of the setup that something is to be done with at once. */
@@ -22,10 +22,10 @@ interface BenchStore {
   wantedWords: string;
   /** Corners of the area that is being drawn, in program coordinates; null where none is. */
   drawing: [number, number][] | null;
-  set: (values: Partial<BenchStore>) => void;
+  set: (values: Partial<SessionStore>) => void;
 }
 
-export const useBench = create<BenchStore>((set) => ({
+export const useSession = create<SessionStore>((set) => ({
   setup: 0,
   operation: null,
   marked: [],

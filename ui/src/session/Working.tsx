@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
-import { send } from "../../api/client";
-import { tell } from "../../api/hooks";
-import type { Fault } from "../../api/types";
+import { send } from "../api/client";
+import { tell } from "../api/hooks";
+import type { Fault } from "../api/types";
 import { useShared } from "./context";
 import { Failure } from "./Failure";
 import { placeOf } from "./places";

@@ -11,21 +11,21 @@ import {
   useLibrary,
   useRunEvents,
   useRuns,
-} from "../../api/hooks";
-import { PartCard, PartSheet } from "../part/Part";
-import { PlanSheet } from "../plan/Plan";
-import { PlanCard } from "../plan/PlanCard";
-import { ProveCard, ProveSheet } from "../prove/Prove";
-import { RunStrip } from "../prove/RunStrip";
-import { ReleaseCard, ReleaseSheet } from "../release/Release";
-import { SetupCard } from "../setups/SetupCard";
-import { SetupSheet } from "../setups/Setups";
-import { ToolCard, ToolSheet } from "../tools/Tools";
-import { BenchContext, STATIONS, type Shared, type Station } from "./context";
+} from "../api/hooks";
+import { PartCard, PartSheet } from "../features/part/Part";
+import { PlanSheet } from "../features/plan/Plan";
+import { PlanCard } from "../features/plan/PlanCard";
+import { ProveCard, ProveSheet } from "../features/prove/Prove";
+import { RunStrip } from "../features/prove/RunStrip";
+import { ReleaseCard, ReleaseSheet } from "../features/release/Release";
+import { SetupCard } from "../features/setups/SetupCard";
+import { SetupSheet } from "../features/setups/Setups";
+import { ToolCard, ToolSheet } from "../features/tools/Tools";
+import { SessionContext, STATIONS, type Shared, type Station } from "../session/context";
 import { Palette, Shortcuts } from "./Palette";
-import { needs } from "./needs";
-import { useBench } from "./store";
-import { View } from "./View";
+import { needs } from "../session/needs";
+import { useSession } from "../session/store";
+import { View } from "../features/view/View";
 
 const SHEETS = {
   part: PartSheet,
@@ -64,7 +64,7 @@ export function Bench() {
   const [help, setHelp] = useState(false);
   useKeys(go, editing.move, setPalette, setHelp);
   useEffect(() => {
-    useBench.getState().set({
+    useSession.getState().set({
       setup: 0,
       operation: null,
       marked: [],
@@ -116,7 +116,7 @@ export function Bench() {
   const Sheet = SHEETS[station];
   const Card = CARDS[station];
   return (
-    <BenchContext.Provider value={shared}>
+    <SessionContext.Provider value={shared}>
       <div className="bench">
         <header className="top">
           <Link to="/" className="home" aria-label="All jobs">
@@ -157,7 +157,7 @@ export function Bench() {
       </div>
       <Palette opened={palette} close={() => setPalette(false)} />
       <Shortcuts opened={help} close={() => setHelp(false)} />
-    </BenchContext.Provider>
+    </SessionContext.Provider>
   );
 }
 
@@ -226,7 +226,7 @@ function useKeys(
       } else if (event.key === "?") {
         help(true);
       } else if (event.key === "Escape") {
-        useBench.getState().set({ picks: [], wanted: null, wantedWords: "", drawing: null });
+        useSession.getState().set({ picks: [], wanted: null, wantedWords: "", drawing: null });
       }
     };
     window.addEventListener("keydown", press);

@@ -1,7 +1,7 @@
 import { createContext, useContext } from "react";
-import type { Editing } from "../../api/hooks";
-import type { RunAnswer } from "../../api/client";
-import type { EdgeFacts, FaceFacts, JobDocument, JobState, Library } from "../../api/types";
+import type { Editing } from "../api/hooks";
+import type { RunAnswer } from "../api/client";
+import type { EdgeFacts, FaceFacts, JobDocument, JobState, Library } from "../api/types";
 
 export const STATIONS = ["part", "setups", "tools", "plan", "prove", "release"] as const;
 export type Station = (typeof STATIONS)[number];
@@ -22,10 +22,10 @@ export interface Shared {
   editing: Editing;
 }
 
-export const BenchContext = createContext<Shared | null>(null);
+export const SessionContext = createContext<Shared | null>(null);
 
 export function useShared(): Shared {
-  const shared = useContext(BenchContext);
+  const shared = useContext(SessionContext);
   if (!shared) throw new Error("used outside of a bench");
   return shared;
 }

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import type { EdgeFacts, Vec3 } from "../../api/types";
+import type { EdgeFacts, Vec3 } from "../api/types";
 import { loopOf } from "./loops";
 
 const edge = (id: number, faces: number[], start: Vec3, end: Vec3): EdgeFacts => ({

@@ -1,7 +1,7 @@
 import { Button, Checkbox } from "@mantine/core";
-import type { Operation, WallPick } from "../../api/types";
-import { useBench } from "./store";
-import { useShared } from "./context";
+import type { Operation, WallPick } from "../api/types";
+import { useSession } from "../session/store";
+import { useShared } from "../session/context";
 
 /** More walls than these are told by their number. */
 const FEW = 6;
@@ -17,7 +17,7 @@ export function WallChoice({
   edit: (work: (o: Operation) => void) => Promise<boolean>;
 }) {
   const { faces, edges: lines } = useShared();
-  const { set } = useBench();
+  const { set } = useSession();
   const walls = doc.walls ?? [];
   const outline = walls.some((w) => w.outline);
   const chosen = walls.filter((w) => !w.outline);

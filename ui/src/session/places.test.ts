@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import type { JobDocument } from "../../api/types";
+import type { JobDocument } from "../api/types";
 import { placeOf, placeWords } from "./places";
 
 const document = {

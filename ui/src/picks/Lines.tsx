@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
-import type { LinePick, Operation } from "../../api/types";
-import { ChoiceField, LengthField, NameField, PlainField } from "../../forms/fields";
-import { useShared } from "./context";
+import type { LinePick, Operation } from "../api/types";
+import { ChoiceField, LengthField, NameField, PlainField } from "../forms/fields";
+import { useShared } from "../session/context";
 
 const ALIGNED = [
   { value: "left", label: "Begins there" },

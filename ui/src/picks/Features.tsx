@@ -1,10 +1,10 @@
 import { Button, Select } from "@mantine/core";
 import { useState } from "react";
-import { useFeatures } from "../../api/hooks";
-import type { FeatureGroup, SetupState, Vec3 } from "../../api/types";
-import { useShared } from "./context";
+import { useFeatures } from "../api/hooks";
+import type { FeatureGroup, SetupState, Vec3 } from "../api/types";
+import { useShared } from "../session/context";
 import { Said, useProposal } from "./Holes";
-import { useBench } from "./store";
+import { useSession } from "../session/store";
 
 const useGroups = () => {
   const { id, state } = useShared();
@@ -25,7 +25,7 @@ function from(axis: Vec3): string {
 export function FeatureList() {
   const groups = useGroups().filter((g) => g.kind !== "top");
   const { faces } = useShared();
-  const set = useBench((s) => s.set);
+  const set = useSession((s) => s.set);
   if (groups.length === 0) return null;
   const middle = (face: number): Vec3 => {
     const { low, high } = faces[face - 1];
@@ -75,9 +75,9 @@ function madeFrom(g: FeatureGroup, setup: SetupState | undefined): boolean {
 /** Adds to the chosen setup what makes a group of features. */
 export function FeatureRecipe() {
   const { id, document, state } = useShared();
-  const { setup } = useBench();
+  const { setup } = useSession();
   const { add, words, busy } = useProposal();
-  const picked = useBench((s) => s.picks);
+  const picked = useSession((s) => s.picks);
   const [which, choose] = useState<string | null>(null);
   const groups = useGroups().filter((g) => g.kind !== "fillet" && madeFrom(g, state?.setups[setup]));
   if (groups.length === 0 || !document.setups[setup]) return null;

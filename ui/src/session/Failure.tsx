@@ -1,6 +1,6 @@
 import { Button } from "@mantine/core";
-import type { Fault, JobDocument, Operation } from "../../api/types";
-import { labelOf } from "../../forms/ParameterForm";
+import type { Fault, JobDocument, Operation } from "../api/types";
+import { labelOf } from "../forms/ParameterForm";
 import { useShared } from "./context";
 import { foundAt, placeOf, placeWords } from "./places";
 

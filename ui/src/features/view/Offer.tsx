@@ -3,11 +3,11 @@ import { useQuery } from "@tanstack/react-query";
 import { send } from "../../api/client";
 import { isRound } from "../../api/traits";
 import { shownLength } from "../../forms/fields";
-import { useShared } from "./context";
-import { useRounds } from "./Holes";
-import { loopOf } from "./loops";
-import { sideOf } from "../setups/sides";
-import { useBench } from "./store";
+import { useShared } from "../../session/context";
+import { useRounds } from "../../picks/Holes";
+import { loopOf } from "../../picks/loops";
+import { sideOf } from "../../session/sides";
+import { useSession } from "../../session/store";
 
 interface Row {
   label: string;
@@ -18,7 +18,7 @@ interface Row {
 /** What is known of the picked geometry, and what can be done with it at this station. */
 export function Offer() {
   const { station, faces, edges, document, editing, id, library } = useShared();
-  const { picks, setup, operation, wantedWords, set } = useBench();
+  const { picks, setup, operation, wantedWords, set } = useSession();
   const measured = useQuery({
     queryKey: ["measure", id, picks],
     queryFn: () =>

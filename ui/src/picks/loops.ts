@@ -1,4 +1,4 @@
-import type { EdgeFacts, Vec3 } from "../../api/types";
+import type { EdgeFacts, Vec3 } from "../api/types";
 
 const SAME_MM = 1e-4;
 const meet = (a: Vec3, b: Vec3) => a.every((v, i) => Math.abs(v - b[i]) < SAME_MM);
