@@ -42,7 +42,7 @@ class Watching:
 
 
 def recorded_state(paths: Callable[[Store], Paths], store: Store) -> dict[str, Any]:
-    """The state of a paths's job, and the keys of the results that must be present and absent for it to
+    """The state of a job, and the keys of the results that must be present and absent for it to
     hold."""
     watching = Watching(store)
     state = job_state(paths(watching))

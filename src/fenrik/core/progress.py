@@ -35,7 +35,7 @@ class Progress:
             clipped = min(1.0, max(0.0, fraction))
             self._report(self._low + clipped * (self._high - self._low), words)
 
-    def part(self, low: float, high: float) -> Progress:
+    def stage(self, low: float, high: float) -> Progress:
         """A progress that fills only the share low..high of this one."""
         span = self._high - self._low
         return Progress(self._report, self._cancelled, self._low + low * span, self._low + high * span)

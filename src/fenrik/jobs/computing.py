@@ -42,7 +42,7 @@ def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str
     prover = Prover(paths)
     releases = job.effective_releases()
     for i, release in enumerate(releases):
-        prover.prove_whole(release, progress.part(i / len(releases), (i + 1) / len(releases)))
+        prover.prove_whole(release, progress.stage(i / len(releases), (i + 1) / len(releases)))
 
 
 def _plan(paths: Paths, progress: Progress) -> list[FenrikError]:
@@ -58,18 +58,18 @@ def _plan(paths: Paths, progress: Progress) -> list[FenrikError]:
                 setup.stock, CarriedStock
             ):  # also where nothing is planned yet: it is what can be seen
                 progress.step(done / count, f"cutting the stock of '{setup.name}'")
-                paths.setups.carried(setup, progress.part(done / count, (done + 0.5) / count))
+                paths.setups.carried(setup, progress.stage(done / count, (done + 0.5) / count))
         except Cancelled:
             raise
         except FenrikError as error:  # nothing of this setup can be computed
             failures.append(error)
             continue
         for operation in enabled:
-            part = progress.part(done / count, (done + 1) / count)
-            part.step(0.0, f"'{operation.name}'")
+            stage = progress.stage(done / count, (done + 1) / count)
+            stage.step(0.0, f"'{operation.name}'")
             done += 1
             try:
-                paths.path(setup, operation, part)
+                paths.path(setup, operation, stage)
             except Cancelled:
                 raise
             except FenrikError as error:  # the others are still worth computing

@@ -25,8 +25,8 @@ def run_job(paths: Paths, out: Path, progress: Progress = SILENT) -> dict[str, A
     releases = paths.job.effective_releases()
     results: list[tuple[ReleaseDoc, Proof]] = []
     for i, release in enumerate(releases):
-        part = progress.part(i / max(1, len(releases)), (i + 1) / max(1, len(releases)))
-        results += [(release, proof) for proof in prover.prove_whole(release, part)]
+        stage = progress.stage(i / max(1, len(releases)), (i + 1) / max(1, len(releases)))
+        results += [(release, proof) for proof in prover.prove_whole(release, stage)]
     report = job_report(paths, results)
     out.mkdir(parents=True, exist_ok=True)
     for release, proof in results:

@@ -148,7 +148,7 @@ def simulate(
             snapshot = snapshot.changed(kept[1])
         else:
             live = live if live is not None else LiveStock(snapshot)
-            share = progress.part(step / len(run.names), (step + 1) / len(run.names))
+            share = progress.stage(step / len(run.names), (step + 1) / len(run.names))
             cut, skin = _cut_step(own, run.names[step], strokes, live.stock, material, tag0, share, cuts)
             before, snapshot = snapshot, live.snapshot()
             if keep is not None:

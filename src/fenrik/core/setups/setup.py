@@ -120,8 +120,8 @@ class Clamped:
     """A part set up in stock. Setup frame: program zero, Z up, mm.
 
     `setup_from_part` (4, 4) of the first part; `copies` (n, 3) where every part of an array lies from the
-    first, itself included; `fixture` what holds it, and `shunned` what paths keep clear of, the fixture with
-    some room beside it, or None, `fixture_key` its hash; `stock_low`, `stock_high` (3,) corners of the
+    first, itself included; `fixture` what holds it, and `keep_clear` what paths keep clear of, the fixture
+    with some room beside it, or None, `fixture_key` its hash; `stock_low`, `stock_high` (3,) corners of the
     stock's box; `stock_mesh` is None for a box; `part_low`, `part_high` (3,) bound all parts;
     `table_from_setup` (3,) is the work offset: program zero in table coordinates.
     """
@@ -135,7 +135,7 @@ class Clamped:
     table_from_setup: Floats
     copies: Floats
     fixture: TriangleMesh | None = None
-    shunned: TriangleMesh | None = None
+    keep_clear: TriangleMesh | None = None
     fixture_key: str | None = None
     setup_from_side: Floats = field(default_factory=lambda: np.eye(4))
     """Where the frame lies in the setup's when it is that of a side (4, 4): then all else here is in the
@@ -148,9 +148,9 @@ class Clamped:
     @property
     def tops(self) -> list[float]:
         """Heights of the level faces of what paths keep clear of, the highest last."""
-        if self.shunned is None:
+        if self.keep_clear is None:
             return []
-        corners = self.shunned.vertices[self.shunned.triangles]
+        corners = self.keep_clear.vertices[self.keep_clear.triangles]
         normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         level = normal[:, 2] > (1.0 - 1e-9) * np.linalg.norm(normal, axis=1)
         return sorted({round(float(z), 6) for z in corners[level, 0, 2]})

@@ -73,6 +73,6 @@ def seen_from(clamped: Clamped, matrix: Floats, part: PartModel, name: str) -> C
         part_low=low,
         part_high=high,
         fixture=None if clamped.fixture is None else clamped.fixture.moved(back),
-        shunned=None if clamped.shunned is None else clamped.shunned.moved(back),
+        keep_clear=None if clamped.keep_clear is None else clamped.keep_clear.moved(back),
         setup_from_side=matrix,
     )

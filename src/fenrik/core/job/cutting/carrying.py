@@ -69,9 +69,9 @@ def left_by(paths: Paths, setup: SetupDoc, progress: Progress = SILENT) -> Trian
     cuts are shared with the proof of the same program. Raises what planning and posting raise.
     """
     clamped = paths.setups.clamped(setup)
-    posted = _posted(paths, setup, progress.part(0.0, 0.6))
+    posted = _posted(paths, setup, progress.stage(0.0, 0.6))
     if posted is not None:
-        done = cut_stock(paths, posted, progress.part(0.6, 0.95)).done
+        done = cut_stock(paths, posted, progress.stage(0.6, 0.95)).done
         skin = done.skin or surface(done.last, done.cuts)
     else:
         skin = surface(paths.setups.raw_dexels(setup, proof_cell(clamped, paths.job.proof.cell_mm)))
@@ -87,8 +87,8 @@ def dexels_before(paths: Paths, setup: SetupDoc, cell: float, progress: Progress
     chain = _chain(paths, setup)
     stock = _delivered(paths.setups.clamped(chain[0]), target, cell)
     for i, earlier in enumerate(chain):
-        part = progress.part(i / len(chain), (i + 1) / len(chain))
-        posted = _posted(paths, earlier, part)
+        stage = progress.stage(i / len(chain), (i + 1) / len(chain))
+        posted = _posted(paths, earlier, stage)
         if posted is not None:
             for strokes in _strokes(posted, paths, target):
                 nothing_rapid = np.zeros(len(strokes.pieces), dtype=np.bool_)
@@ -134,9 +134,9 @@ def _strokes(posted: Posted, paths: Paths, target: Clamped) -> Iterator[_Strokes
 def _posted(paths: Paths, setup: SetupDoc, progress: Progress) -> Posted | None:
     """The program of all that is switched on in a setup, read back; None where nothing cuts."""
     enabled = [o for o in setup.operations if o.enabled]
-    if not any(len(paths.path(setup, o, progress.part(0.0, 0.8))) > 1 for o in enabled):
+    if not any(len(paths.path(setup, o, progress.stage(0.0, 0.8))) > 1 for o in enabled):
         return None
     # the job's release of the whole setup shares its cuts with this; else plain words do
     whole = (r for r in paths.job.effective_releases() if r.setups == [setup.name] and r.operations is None)
     release = next(whole, ReleaseDoc(name="carried", setup=setup.name))
-    return post(paths, release, progress.part(0.8, 1.0))
+    return post(paths, release, progress.stage(0.8, 1.0))

@@ -33,6 +33,6 @@ def cut_stock(paths: Paths, posted: Posted, progress: Progress = SILENT) -> Cutt
     progress.step(0.0, "cutting the stock")
     run = posted.run(paths.job.tools)
     keep = KeptCuts(paths.store, clamped, cell, run, material)
-    stock = setups.raw_dexels(setup, cell, progress.part(0.0, 0.2))
+    stock = setups.raw_dexels(setup, cell, progress.stage(0.0, 0.2))
     keep.put_raw(stock)
     return Cutting(run, simulate(run, stock, material, progress, keep), keep, stock)

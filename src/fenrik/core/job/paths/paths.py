@@ -108,13 +108,13 @@ class Paths:
 
     def _path(self, task: Task, progress: Progress) -> Toolpath:
         setup, operation, tool = task.setup, task.operation, task.tool
-        tracked = self._track(task, progress.part(0.0, 0.95))
+        tracked = self._track(task, progress.stage(0.0, 0.95))
         progress.step(0.95, "keeping shank and holder clear")
         clearance = self.tasks.heights(task).clearance
         topology = self.setups.topology(setup, operation.tolerance_mm, operation.side)[0]
         stock = self.stock_before(setup, operation)
         path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
-        if self.setups.seen(setup, operation.side).shunned is not None:
+        if self.setups.seen(setup, operation.side).keep_clear is not None:
             path = replace(path, notes=[_with_fixture(n) for n in path.notes])
         if operation.feed_follows == "engagement" and len(path) > 1 and tool.kind != "tap":
             progress.step(0.97, "measuring the engagement")
@@ -169,7 +169,7 @@ class Paths:
                 f"'{repeat.name}' mirrors '{operation.name}', and a mirrored thread has the other hand.",
                 remedy="Take the operation out of the repeat and add the other holes to it.",
             )
-        path = compute(inputs, progress.part(0.0, 0.5 if mirrored else 1.0))
+        path = compute(inputs, progress.stage(0.0, 0.5 if mirrored else 1.0))
         other = path
         if mirrored:
             turned = replace(
@@ -177,7 +177,7 @@ class Paths:
                 spindle_clockwise=not inputs.spindle_clockwise,
                 stock=self.stock_before(task.setup, operation),
             )
-            other = compute(turned, progress.part(0.5, 1.0))
+            other = compute(turned, progress.stage(0.5, 1.0))
         chord = 0.1 * operation.tolerance_mm
         whole = joined([placed(other if p.mirrored else path, p, chord) for p in places])
         return replace(whole, notes=[*whole.notes, Repeated(len(places), repeat.how.kind, mirrored)])

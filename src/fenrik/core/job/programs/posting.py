@@ -120,7 +120,7 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
     job = paths.job
     where = f"releases[{job.releases.index(release)}]" if release in job.releases else "releases"
     words = release.options.on(dialect(release.dialect, paths.workspace.files.path, f"{where}.dialect"))
-    made = _made(paths, release, where, progress)
+    made = _steps(paths, release, where, progress)
     fast = _rapid_feed(paths, release, made, f"{where}.options.rapid_feed_mm_min")
     tools = [[o.tool for s, o, _ in made if s is setup] for setup in _setups(paths, release)]
     order = fewest_changes(tools) if release.order == "fewest_changes" else as_planned(tools)
@@ -187,7 +187,7 @@ def _change_height(paths: Paths, setup: SetupDoc) -> float:
     return float(paths.setups.clamped(setup).stock_high[2]) + TOOL_CHANGE_OVER_STOCK
 
 
-def _made(
+def _steps(
     paths: Paths, release: ReleaseDoc, where: str, progress: Progress
 ) -> list[tuple[SetupDoc, OperationDoc, Step]]:
     """Every operation that cuts anything, as a step."""
@@ -200,7 +200,7 @@ def _made(
         )
     out: list[tuple[SetupDoc, OperationDoc, Step]] = []
     for i, (setup, operation) in enumerate(wanted):
-        path = paths.path(setup, operation, progress.part(i / len(wanted), (i + 1) / len(wanted)))
+        path = paths.path(setup, operation, progress.stage(i / len(wanted), (i + 1) / len(wanted)))
         if len(path) < 2:
             continue
         r = paths.tasks.task(setup, operation)

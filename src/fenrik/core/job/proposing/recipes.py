@@ -180,7 +180,7 @@ def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole, cut: Thread | N
         out.tools.append(taken)
         out.words.append(f"T{taken.number} {taken.name} comes from the library.")
         return taken
-    made = _made(step, size, hole, free_number(1, have), cut)
+    made = _tool_for(step, size, hole, free_number(1, have), cut)
     out.tools.append(made)
     out.words.append(f"T{made.number} {made.name} was made up: check its lengths and holder.")
     return made
@@ -218,7 +218,7 @@ def free_number(number: int, have: list[Assembly]) -> int:
     return number
 
 
-def _made(step: RecipeStep, size: float, hole: Hole, number: int, cut: Thread | None) -> Assembly:
+def _tool_for(step: RecipeStep, size: float, hole: Hole, number: int, cut: Thread | None) -> Assembly:
     """A generic tool of the wanted size, long enough for the hole."""
     whole = hole.sections[-1].bottom
     flutes = round(max(5.0 * size, whole + 1.5 * size + 2.0), 1)

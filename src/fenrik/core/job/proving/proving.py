@@ -80,20 +80,20 @@ class Prover:
         kept = kept_proof(self.paths.store, key)
         if kept is not None:
             return kept
-        posted = self.post(release, progress.part(0.0, 0.4))
-        return self._prove(key, posted.part(part or release.setup), progress.part(0.4, 1.0))
+        posted = self.post(release, progress.stage(0.0, 0.4))
+        return self._prove(key, posted.part(part or release.setup), progress.stage(0.4, 1.0))
 
     def prove_whole(self, release: ReleaseDoc, progress: Progress = SILENT) -> list[Proof]:
         """The proofs of all setups of a release, in their order."""
         count = len(release.setups)
         return [
-            self.prove(release, progress.part(i / count, (i + 1) / count), name)
+            self.prove(release, progress.stage(i / count, (i + 1) / count), name)
             for i, name in enumerate(release.setups)
         ]
 
     def _prove(self, key: str, posted: Posted, progress: Progress) -> Proof:
-        cutting = cut_stock(self.paths, posted, progress.part(0.02, 0.75))
-        seen = evidence(self.paths, posted, cutting, progress.part(0.78, 1.0))
+        cutting = cut_stock(self.paths, posted, progress.stage(0.02, 0.75))
+        seen = evidence(self.paths, posted, cutting, progress.stage(0.78, 1.0))
         findings = [f for check in CHECKS for f in check(seen)]
         run = seen.run
         moves = {**to_arrays(run.motion), "step": run.step_of, "begin": run.begin, "time": run.times}

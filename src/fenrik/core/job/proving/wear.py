@@ -40,7 +40,7 @@ def worn_tools(seen: Evidence) -> list[Finding]:
     tools = {t.number: worn(t, wear) if t.number in registers else t for t in seen.tools}
     none = motion.feed * 0.0
     run = Run(motion, step_of, seen.run.names, tools, none, none + 1.0)
-    cut = simulate(run, seen.cutting.stock, seen.material, seen.progress.part(0.3, 1.0))
+    cut = simulate(run, seen.cutting.stock, seen.material, seen.progress.stage(0.3, 1.0))
     deviation = measure(cut.last, seen.design, seen.area, seen.band, cut.cuts, cut.skin, seen.zones)
     found = cut.findings + overcut_findings(deviation, cut.move_of_tag, run, seen.limits)
     words = f"With tools worn by {wear:g} mm and the control told so"

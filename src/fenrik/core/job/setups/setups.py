@@ -110,10 +110,10 @@ class Setups:
             if isinstance(f, FixtureSolid)
         }
         drawn = fixture_mesh(setup.fixture, solids, low, high)
-        shunned = fixture_mesh(setup.fixture, solids, low, high, GAP_MM)
+        keep_clear = fixture_mesh(setup.fixture, solids, low, high, GAP_MM)
         assert drawn is not None
         key = hashlib.sha256(drawn.vertices.tobytes() + drawn.triangles.tobytes()).hexdigest()
-        return replace(clamped, fixture=drawn, shunned=shunned, fixture_key=key)
+        return replace(clamped, fixture=drawn, keep_clear=keep_clear, fixture_key=key)
 
     def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
         """What the setup before leaves for one with a carried stock, in the part frame; cut when it is not in
@@ -192,8 +192,8 @@ class Setups:
         key = key_of("frame", [self.workspace.part_key(), self.frame_of(setup, side), tolerance])
         if key not in self._topologies:
             solid = self.mesh(setup, tolerance, side)
-            if clamped.shunned is not None:
-                solid = joined_meshes([solid, clamped.shunned])
+            if clamped.keep_clear is not None:
+                solid = joined_meshes([solid, clamped.keep_clear])
             self._topologies[key] = prepare(solid)
             one = projected(
                 self.workspace.mesh(round(tolerance * MESH_SHARE, 6)).moved(clamped.setup_from_part)

@@ -30,8 +30,8 @@ def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights
             remedy="Raise the clearance height.",
             where=f"{where}.heights.clearance",
         )
-    if clamped.shunned is not None:
-        held = float(clamped.shunned.vertices[:, 2].max())
+    if clamped.keep_clear is not None:
+        held = float(clamped.keep_clear.vertices[:, 2].max())
         if clearance <= held:
             raise DocumentError(
                 f"The clearance height Z {clearance:.3f} is not above the fixture, whose top is Z "

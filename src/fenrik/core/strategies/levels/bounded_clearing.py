@@ -149,11 +149,11 @@ class ClearingRun:
         top = float(self.stock.heights.max())
         order = levels_up_and_down(top, bottom, self.step_down, self.step_up, flats)
         for number, level in enumerate(order):
-            part = self.progress.part(number / len(order), (number + 1) / len(order))
+            stage = self.progress.stage(number / len(order), (number + 1) / len(order))
             words = f"level {number + 1} of {len(order)} at Z {level:.2f}"
-            part.step(0.0, words)
+            stage.step(0.0, words)
             self.path.level = number + 1
-            self._level(level, part, words)
+            self._level(level, stage, words)
         if self.path.count() == 0 and order:
             self._nothing(order)
         self.link.away()

@@ -14,7 +14,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from dataclasses import field as made
+from dataclasses import field as default
 from itertools import pairwise
 from typing import Any
 
@@ -124,8 +124,8 @@ class Clearing:
     gap: float = 0.5
     """Air shorter than this (radii) stays part of a pass."""
     begin: tuple[float, float] | None = None
-    way: list[Stretch] = made(default_factory=list)
-    slots: list[tuple[float, float]] = made(default_factory=list)
+    way: list[Stretch] = default(default_factory=list)
+    slots: list[tuple[float, float]] = default(default_factory=list)
 
     def run(self, tick: Callable[[float], None]) -> list[Stretch]:
         """The whole way; `tick` hears the share cleared."""

@@ -115,8 +115,8 @@ class _Breaking:
             key = (round(rim.high, 4), round(rim.width or self.p.width, 4), rim.low is None)
             groups.setdefault(key, []).append(rim)
         for i, ((_, width, _), rims) in enumerate(sorted(groups.items(), key=lambda g: g[0], reverse=True)):
-            part = progress.part(0.1 + 0.9 * i / len(groups), 0.1 + 0.9 * (i + 1) / len(groups))
-            self._group(rims, width, areas, part)
+            stage = progress.stage(0.1 + 0.9 * i / len(groups), 0.1 + 0.9 * (i + 1) / len(groups))
+            self._group(rims, width, areas, stage)
         if self.path.count() == 0:
             raise ComputeError(
                 f"Tool {self.tool.number} of {self.tool.diameter:g} mm reaches none of the edges without "

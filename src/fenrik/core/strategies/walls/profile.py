@@ -69,7 +69,7 @@ class _Profiling:
     def run(self) -> Toolpath:
         groups = self.inputs.walls_by_depth()
         for i, (low, walls) in enumerate(groups):
-            self._group(walls, low, self.progress.part(i / len(groups), (i + 1) / len(groups)))
+            self._group(walls, low, self.progress.stage(i / len(groups), (i + 1) / len(groups)))
         if self.cutter.path.count() == 0 and self.p.rest_of is not None:
             raise ComputeError(
                 f"A mill of {self.p.rest_of:g} mm leaves nothing on {self.inputs.walls[0].words} that tool"
@@ -115,12 +115,12 @@ class _Profiling:
         stages.append((bottom, blocked, rounds))
         self.cutter.foot = bottom
         for k, (level, shut, found) in enumerate(stages):
-            part = progress.part(0.1 + 0.9 * k / len(stages), 0.1 + 0.9 * (k + 1) / len(stages))
+            stage = progress.stage(0.1 + 0.9 * k / len(stages), 0.1 + 0.9 * (k + 1) / len(stages))
             for c, contour in enumerate(found[-1][1]):
-                part.step(c / len(found[-1][1]), f"contour {c + 1} of {len(found[-1][1])} at Z {level:.2f}")
+                stage.step(c / len(found[-1][1]), f"contour {c + 1} of {len(found[-1][1])} at Z {level:.2f}")
                 beside = [(away, _nearest(others, contour, away)) for away, others in found[:-1]]
                 mine = [(away, other) for away, other in beside if other is not None]
-                self.cutter.cut([*mine, (0.0, contour)], level, shut, part)
+                self.cutter.cut([*mine, (0.0, contour)], level, shut, stage)
 
     def _over_steps(self, walls: list[Wall], bottom: float, rounds: Rounds) -> list[Stage]:
         """What can be followed of the walls over what stands beside them and keeps the tool from their feet,

@@ -108,12 +108,12 @@ class _Slotting:
     def run(self) -> Toolpath:
         groups = self.inputs.walls_by_depth()
         for i, (low, walls) in enumerate(groups):
-            part = self.progress.part(i / len(groups), (i + 1) / len(groups))
+            stage = self.progress.stage(i / len(groups), (i + 1) / len(groups))
             bottom = low - self.p.below + self.p.allowance_axial
             blocked = self.areas.blocked(bottom)
             slots = self._slots(walls, blocked)
             for k, slot in enumerate(slots):
-                mine = part.part(k / len(slots), (k + 1) / len(slots))
+                mine = stage.stage(k / len(slots), (k + 1) / len(slots))
                 mine.step(0.0, f"slot {k + 1} of {len(slots)} at Z {bottom:.2f}")
                 self._mill(slot, blocked, bottom, mine)
         if self.path.count() == 0:
@@ -151,7 +151,7 @@ class _Slotting:
         """One slot from the stock's top down."""
         loops = self._loops(slot, blocked)
         for k, loop in enumerate(loops):
-            self._down(loop, bottom, progress.part(k / len(loops), (k + 1) / len(loops)))
+            self._down(loop, bottom, progress.stage(k / len(loops), (k + 1) / len(loops)))
 
     def _down(self, loop: Floats, bottom: float, progress: Progress) -> None:
         """Down along a loop (n, 2), turn by turn, the last one level."""
