@@ -279,6 +279,8 @@ export interface JobDocument {
   part: { file: string; solid: number | null; scale: number; heal: boolean } | null;
   tools: Tool[];
   setups: Setup[];
+  /** The shop's own, which go before those that ship with Fenrik. */
+  machines?: Machine[];
   proof: { cell_mm: number | null; tolerance_mm: number };
   releases: Release[];
   /** The job's own, which go before those that ship with Fenrik. */
@@ -321,6 +323,8 @@ export interface Derived {
   unit: string;
   origin: string;
   formula: string;
+  /** What it would be without the limit of the machine that holds it. */
+  beyond?: number | null;
 }
 
 export interface Fault {
@@ -520,21 +524,23 @@ export interface StrategyInfo {
   parameters: { properties: Record<string, ParameterSchema> };
 }
 
-export interface Library {
-  machines: {
-    id: string;
+export interface Machine {
+  id: string;
+  name: string;
+  joints: {
     name: string;
-    joints: {
-      name: string;
-      letter: string;
-      kind: "linear" | "rotary";
-      low: number | null;
-      high: number | null;
-    }[];
-    spindle_rpm: [number, number];
-    spindle_power_kw: number;
-    feed_max_mm_min: number;
+    letter: string;
+    kind: "linear" | "rotary";
+    low: number | null;
+    high: number | null;
   }[];
+  spindle_rpm: [number, number];
+  spindle_power_kw: number;
+  feed_max_mm_min: number;
+}
+
+export interface Library {
+  machines: Machine[];
   materials: { id: string; name: string; group: string; source: string }[];
   recipes: HoleRecipeDoc[];
   part_recipes: PartRecipeDoc[];

@@ -87,9 +87,11 @@ interface PlainProps {
   placeholder?: string;
   origin?: string;
   why?: string;
+  /** What is wrong with the value; it is saved all the same. */
+  error?: string;
 }
 
-export function PlainField({ label, value, onSave, suffix, placeholder, origin, why }: PlainProps) {
+export function PlainField({ label, value, onSave, suffix, placeholder, origin, why, error }: PlainProps) {
   const [text, setText] = useState<string | number>(value ?? "");
   useEffect(() => setText(value ?? ""), [value]);
   const save = () => {
@@ -104,6 +106,7 @@ export function PlainField({ label, value, onSave, suffix, placeholder, origin, 
       label={<Labelled label={label} origin={origin} why={why} />}
       aria-label={label}
       value={text}
+      error={error}
       placeholder={placeholder}
       hideControls
       rightSection={<span className="unit">{suffix}</span>}

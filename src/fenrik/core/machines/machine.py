@@ -17,6 +17,8 @@ from fenrik.core.machines.inverse import rotaries, with_linear
 Floats = NDArray[np.float64]
 Range = tuple[float, float]
 LINEAR = ("X", "Y", "Z")
+MIN_VOLUME = 1e-3
+"""Of the box that three unit directions span, for them to reach every place."""
 
 
 class Machine(BaseModel):
@@ -52,8 +54,28 @@ class Machine(BaseModel):
         for j in self.joints:
             if j.low is not None and j.high is not None and j.low > j.high:
                 raise ValueError(f"joint '{j.name}' has its low end {j.low:g} over its high end {j.high:g}")
+        if self.spindle_rpm[0] > self.spindle_rpm[1]:
+            raise ValueError("the spindle's lowest speed is above its highest")
         chain_of(self.joints, self.work, self.tool)
         return self
+
+    def lack_of_a_mill(self) -> str:
+        """Why the machine cannot be driven by coordinates X, Y and Z and up to two rotary joints, in words;
+        empty where it can."""
+        letters = {j.letter: j for j in self.in_chain}
+        for letter in LINEAR:
+            if letter not in letters or letters[letter].kind != "linear":
+                return f"it has no linear joint {letter} between work and tool"
+        if len(self.in_chain) - len(self.rotary) > len(LINEAR):
+            return "it has more than three linear joints between work and tool"
+        if len(self.rotary) > 2:
+            return f"it has {len(self.rotary)} rotary joints between work and tool"
+        if any(not j.letter for j in self.rotary):
+            return "one of its rotary joints has no letter"
+        directions = np.array([letters[letter].axis for letter in LINEAR])
+        if abs(float(np.linalg.det(directions))) < MIN_VOLUME:
+            return "its linear joints do not span space"
+        return ""
 
     @cached_property
     def chain(self) -> Chain:

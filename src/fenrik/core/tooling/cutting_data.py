@@ -21,12 +21,14 @@ HSS_SHARE = 0.25
 
 @dataclass(frozen=True)
 class Derived:
-    """A proposed number: value, unit, where it comes from, and the formula with its inputs."""
+    """A proposed number: value, unit, where it comes from, and the formula with its inputs; `beyond` is what
+    it would be without the machine's limit, where that holds it."""
 
     value: float
     unit: str
     origin: str
     formula: str
+    beyond: float | None = None
 
 
 def spindle_rpm(cutting_speed_m_min: float, diameter: float) -> float:
@@ -147,6 +149,7 @@ def propose(
             origin,
             f"n = 1000 vc / (π D) = 1000 · {vc:g} / (π · {assembly.diameter:g}){limited}; vc: "
             f"{kind}{nerve and nerve + ', half of it'}",
+            wanted if limited and limits == "the machine's" else None,
         ),
         "feed_mm_min": Derived(
             feed,

@@ -13,6 +13,7 @@ import {
   SwitchField,
 } from "../../forms/fields";
 import { ParameterForm, sentence } from "../../forms/ParameterForm";
+import { beyond, machinesOf } from "../../session/machines";
 import { useShared } from "../../session/context";
 import { HoleChoice } from "../../picks/Holes";
 import { LineChoice } from "../../picks/Lines";
@@ -194,7 +195,9 @@ function Boldness({ value, onSave }: { value: number; onSave: (v: number) => voi
 }
 
 function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived> }) {
-  const { document } = useShared();
+  const { document, library } = useShared();
+  const { setup } = useSession();
+  const mill = machinesOf(document, library).find((m) => m.id === document.setups[setup]?.machine);
   const why = (key: string) => ({ origin: derived[key]?.origin, why: derived[key]?.formula });
   return (
     <>
@@ -204,6 +207,7 @@ function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived>
         suffix="1/min"
         placeholder={derived.spindle_rpm?.value.toFixed(0) ?? ""}
         value={doc.spindle_rpm}
+        error={beyond(doc.spindle_rpm, mill)}
         {...why("spindle_rpm")}
         onSave={(v) => edit((o) => void (o.spindle_rpm = v))}
       />

@@ -1,6 +1,7 @@
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, SwitchField } from "../../forms/fields";
 import { useShared } from "../../session/context";
+import { machinesOf } from "../../session/machines";
 import { useSession } from "../../session/store";
 import { rename } from "../../session/changes";
 import { SideFields } from "./SideFields";
@@ -55,7 +56,7 @@ export function SetupCard() {
       <ChoiceField
         label="Machine"
         value={setup.machine}
-        data={library.machines.map((m) => ({ value: m.id, label: m.name }))}
+        data={machinesOf(document, library).map((m) => ({ value: m.id, label: m.name }))}
         onSave={(v) => edit((s) => void (s.machine = v))}
       />
       <ChoiceField

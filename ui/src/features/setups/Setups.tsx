@@ -1,6 +1,7 @@
 import { Button } from "@mantine/core";
 import { Follows, shownLength } from "../../forms/fields";
 import { useShared } from "../../session/context";
+import { machinesOf } from "../../session/machines";
 import { useSession } from "../../session/store";
 import { Working } from "../../session/Working";
 import { fresh, remove } from "../../session/changes";
@@ -39,7 +40,7 @@ export function SetupSheet() {
               >
                 <td>{i + 1}</td>
                 <td>{s.name}</td>
-                <td>{library.machines.find((m) => m.id === s.machine)?.name ?? s.machine}</td>
+                <td>{machinesOf(document, library).find((m) => m.id === s.machine)?.name ?? s.machine}</td>
                 <td>{s.work_offset}</td>
                 <td>
                   <span className={`state ${STATES[state?.setups[i]?.state ?? "stale"]}`}>
@@ -82,7 +83,7 @@ export function SetupSheet() {
 function SetupFacts({ index }: { index: number }) {
   const { document, state, library } = useShared();
   const facts = state!.setups[index];
-  const machine = library.machines.find((m) => m.id === document.setups[index].machine);
+  const machine = machinesOf(document, library).find((m) => m.id === document.setups[index].machine);
   const u = document.units;
   const { min, max } = facts.stock!;
   const size = max.map((v, i) => shownLength(v - min[i], u)).join(" x ");

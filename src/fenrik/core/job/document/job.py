@@ -11,6 +11,7 @@ from pydantic import Discriminator, Field, Tag, ValidationInfo, field_validator,
 from fenrik.core.job.document.picks import AreaDoc, Boundary, HolePick, LinePick, Name, Strict, WallPick
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
 from fenrik.core.job.document.repeats import RepeatDoc
+from fenrik.core.machines.machine import Machine
 from fenrik.core.posting.writing.options import PostOptions
 from fenrik.core.setups.fixture import FixturePart
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
@@ -232,6 +233,12 @@ class Job(Strict):
     part: PartDoc | None = None
     tools: Annotated[list[Assembly], Field(max_length=1000)] = []
     setups: Annotated[list[SetupDoc], Field(max_length=100)] = []
+    machines: Annotated[
+        list[Machine],
+        Field(
+            max_length=20, description="The shop's own machines; they go before those that ship with Fenrik."
+        ),
+    ] = []
     proof: ProofDoc = ProofDoc()
     releases: Annotated[list[ReleaseDoc], Field(max_length=200)] = []
     recipes: Annotated[
@@ -248,6 +255,7 @@ class Job(Strict):
         numbers = [t.number for t in self.tools]
         _unique([str(n) for n in numbers], "tool number")
         _unique([s.name for s in self.setups], "setup")
+        _unique([m.id for m in self.machines], "machine")
         _unique([r.name for r in self.releases], "release")
         _unique([*(r.name for r in self.recipes), *(r.name for r in self.part_recipes)], "recipe")
         for setup in self.setups:

@@ -33,6 +33,25 @@ def limits(seen: Evidence) -> list[Finding]:
     return limit_findings(seen.run.of(seen.posted.motion), seen.on)
 
 
+def held_speeds(seen: Evidence) -> list[Finding]:
+    """Proposed spindle speeds that the machine's limits hold, each tool once."""
+    told: dict[int, Finding] = {}
+    for task in seen.tasks:
+        speed = task.derived["spindle_rpm"]
+        if speed.beyond is not None and task.tool.number not in told:
+            end = "highest" if speed.beyond > speed.value else "lowest"
+            words = f"T{task.tool.number} turns at the machine's {end} speed, {speed.value:.0f} 1/min"
+            told[task.tool.number] = Finding(
+                "note",
+                "spindle_held",
+                f"{words}; tool and material would take {speed.beyond:.0f}.",
+                operation=task.operation.name,
+                measure=speed.value,
+                limit=speed.beyond,
+            )
+    return list(told.values())
+
+
 def fixture(seen: Evidence) -> list[Finding]:
     """Tools against the fixture."""
     drawn = seen.clamped.fixture
@@ -96,6 +115,6 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 
 CHECKS: tuple[Check, ...] = (
-    text, limits, fixture, load, contacts, gaps, blanks, order, overcut, worn_tools, left, notes
+    text, limits, held_speeds, fixture, load, contacts, gaps, blanks, order, overcut, worn_tools, left, notes
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""

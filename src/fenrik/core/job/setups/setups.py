@@ -12,7 +12,7 @@ from shapely.affinity import translate
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.topology import Topology, prepare
-from fenrik.core.errors import NotYet
+from fenrik.core.errors import DocumentError, NotYet
 from fenrik.core.frames import transform
 from fenrik.core.job.document.job import PartDoc, SetupDoc
 from fenrik.core.job.setups.earlier import EarlierStock
@@ -172,8 +172,18 @@ class Setups:
         return frame if c.fixture_key is None else [*frame, c.fixture_key]
 
     def machine(self, setup: SetupDoc) -> Machine:
-        """The setup's machine."""
-        return machine(setup.machine, f"{self.where(setup)}.machine")
+        """The setup's machine: one of the job's own, or of the library. Raises DocumentError for one that is
+        not there and for one that cannot be driven by X, Y and Z."""
+        where = f"{self.where(setup)}.machine"
+        own = next((m for m in self.job.machines if m.id == setup.machine), None)
+        found = own or machine(setup.machine, where, [m.id for m in self.job.machines])
+        if lack := found.lack_of_a_mill():
+            raise DocumentError(
+                f"The machine '{found.name}' cannot run this job: {lack}.",
+                remedy="Choose a machine with three linear joints X, Y and Z and at most two rotary ones.",
+                where=where,
+            )
+        return found
 
     def material(self, setup: SetupDoc) -> Material:
         """The setup's material."""

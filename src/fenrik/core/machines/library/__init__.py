@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Sequence
 from functools import cache
 from importlib.resources import files
 
@@ -21,13 +22,13 @@ def machines() -> dict[str, Machine]:
     return {m.id: m for m in sorted(found, key=lambda m: len(m.joints))}
 
 
-def machine(machine_id: str, where: str = "") -> Machine:
-    """One machine. Raises DocumentError naming the value and the choices."""
+def machine(machine_id: str, where: str = "", own: Sequence[str] = ()) -> Machine:
+    """One machine. Raises DocumentError naming the value and the choices, a job's `own` among them."""
     known = machines()
     if machine_id not in known:
         raise DocumentError(
             f"The machine '{machine_id}' is not in the library.",
-            remedy=f"Use one of: {', '.join(known)}.",
+            remedy=f"Use one of: {', '.join([*own, *known])}.",
             where=where,
         )
     return known[machine_id]

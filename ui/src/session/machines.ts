@@ -1,0 +1,15 @@
+import type { JobDocument, Library, Machine } from "../api/types";
+
+/** The machines that a job can use: its own, then those of the library that have other ids. */
+export function machinesOf(document: JobDocument, library: Library): Machine[] {
+  const own = document.machines ?? [];
+  return [...own, ...library.machines.filter((m) => !own.some((o) => o.id === m.id))];
+}
+
+/** Why a spindle speed is none of the machine's, in words. */
+export function beyond(rpm: number | null, machine: Machine | undefined): string | undefined {
+  if (rpm === null || !machine) return undefined;
+  const [low, high] = machine.spindle_rpm;
+  if (rpm >= low && rpm <= high) return undefined;
+  return `The spindle of ${machine.name} runs from ${low} to ${high} 1/min.`;
+}
