@@ -61,7 +61,7 @@ def test_a_machine_that_is_not_there_is_named_with_all_choices():
     ("change", "why"),
     [
         (lambda js: [j for j in js if j["letter"] != "Y"], "no linear joint Y"),
-        (lambda js: [j | ({"axis": [1, 0, 0]} if j["letter"] == "Y" else {}) for j in js], "do not span space"),
+        (lambda js: [j | {"axis": [1, 0, 0]} if j["letter"] == "Y" else j for j in js], "do not span space"),
     ],
 )
 def test_what_cannot_be_driven_by_x_y_and_z_is_refused_with_its_reason(change, why):
