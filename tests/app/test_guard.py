@@ -97,7 +97,7 @@ def test_a_file_name_never_leads_out_of_the_job(client, jobs, tmp_path):
 
 
 def test_a_dialect_that_comes_with_the_job_is_used(client, jobs):
-    shipped = (PLATE.parents[2] / "src/fenrik/core/posting/dialects/plain_iso.toml").read_bytes()
+    shipped = (PLATE.parents[2] / "src/fenrik/core/posting/writing/dialects/plain_iso.toml").read_bytes()
     own = shipped.replace(b"O{{ '%04d' % number }}", b"O{{ '%04d' % number }}\n(MADE FOR US)")
     document = {**small_document(), "releases": [{"name": "r", "setup": "Top", "dialect": "own.toml"}]}
     job = importing(client, document, ("plate_a.step", PLATE.read_bytes(), ""), ("own.toml", own, "")).json()

@@ -5,6 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.app.shapes import (
+    Box,
+    Fault,
+    JobState,
+    OperationState,
+    PartState,
+    ReleaseState,
+    SetupState,
+    SideState,
+    StockState,
+)
 from fenrik.core.errors import FenrikError, NotYet
 from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
@@ -45,99 +59,100 @@ def recorded_state(paths: Callable[[Store], Paths], store: Store) -> dict[str, A
     """The state of a job, and the keys of the results that must be present and absent for it to
     hold."""
     watching = Watching(store)
-    state = job_state(paths(watching))
+    state = job_state(paths(watching)).model_dump(mode="json", exclude_none=True)
     return {"state": state, "present": sorted(watching.present), "absent": sorted(watching.absent)}
 
 
-def job_state(paths: Paths) -> dict[str, Any]:
+def job_state(paths: Paths) -> JobState:
     """Part, setups, operations and releases with their state and what follows from the decisions."""
     job = paths.job
     if job.part is None:
-        return {"part": {"state": "missing"}, "setups": [], "releases": []}
+        return JobState(part=PartState(state="missing"), setups=[], releases=[])
     try:
         part = paths.workspace.part()
     except FenrikError as error:
-        return {"part": {"state": "unread", "error": error.as_dict()}, "setups": [], "releases": []}
-    return {
-        "part": {"state": "ready", "key": paths.workspace.part_key(), **part.summary()},
-        "setups": [_setup_state(paths, s) for s in job.setups],
-        "releases": [
+        return JobState(part=PartState(state="unread", error=_fault(error)), setups=[], releases=[])
+    return JobState(
+        part=PartState(state="ready", key=paths.workspace.part_key(), **part.summary()),
+        setups=[_setup_state(paths, s) for s in job.setups],
+        releases=[
             _release_state(paths, r, i, setup)
             for i, r in enumerate(job.effective_releases())
             for setup in r.setups
         ],
-    }
+    )
 
 
-def _setup_state(paths: Paths, setup: SetupDoc) -> dict[str, Any]:
+def _fault(error: FenrikError) -> Fault:
+    return Fault(**error.as_dict())
+
+
+def _box(low: NDArray[np.float64], high: NDArray[np.float64]) -> Box:
+    return Box(min=tuple(low.tolist()), max=tuple(high.tolist()))
+
+
+def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
+    setups = paths.setups
     try:
-        clamped = paths.setups.clamped(setup)
-        paths.setups.machine(setup)
-        paths.setups.material(setup)
+        clamped = setups.clamped(setup)
+        setups.machine(setup)
+        setups.material(setup)
         sides = [_side_state(paths, setup, s.name) for s in setup.sides]
     except NotYet as error:
-        waiting = [_waiting(paths, setup, o) for o in setup.operations]
-        return {"name": setup.name, "state": "waits", "error": error.as_dict(), "operations": waiting}
+        waiting = [_operation_state(paths, setup, o, waits=True) for o in setup.operations]
+        return SetupState(name=setup.name, state="waits", error=_fault(error), operations=waiting)
     except FenrikError as error:
-        return {"name": setup.name, "state": "wrong", "error": error.as_dict(), "operations": []}
-    return {
-        "name": setup.name,
-        "state": "ready",
-        "setup_from_part": clamped.setup_from_part.tolist(),
-        "stock": {
-            "min": clamped.stock_low.tolist(),
-            "max": clamped.stock_high.tolist(),
-            "shape": paths.setups.stock_shape(setup),
-        },
-        "fixture": paths.setups.fixture_shape(setup),
-        "part": {"min": clamped.part_low.tolist(), "max": clamped.part_high.tolist()},
-        "table_from_setup": clamped.table_from_setup.tolist(),
-        "copies": clamped.copies.tolist(),
-        "moved": moving_words(paths.setups, setup),
-        "sides": sides,
-        "operations": [_operation_state(paths, setup, o) for o in setup.operations],
-    }
+        return SetupState(name=setup.name, state="wrong", error=_fault(error), operations=[])
+    stock = _box(clamped.stock_low, clamped.stock_high)
+    return SetupState(
+        name=setup.name,
+        state="ready",
+        setup_from_part=clamped.setup_from_part.tolist(),
+        stock=StockState(min=stock.min, max=stock.max, shape=setups.stock_shape(setup)),
+        fixture=setups.fixture_shape(setup),
+        part=_box(clamped.part_low, clamped.part_high),
+        table_from_setup=tuple(clamped.table_from_setup.tolist()),
+        copies=[tuple(c) for c in clamped.copies.tolist()],
+        moved=moving_words(setups, setup),
+        sides=sides,
+        operations=[_operation_state(paths, setup, o) for o in setup.operations],
+    )
 
 
-def _side_state(paths: Paths, setup: SetupDoc, name: str) -> dict[str, Any]:
+def _side_state(paths: Paths, setup: SetupDoc, name: str) -> SideState:
     matrix, on = paths.setups.seen(setup, name).setup_from_side, paths.setups.on_machine(setup)
     why = on.machine.why_not(on.work_from_setup[:3, :3] @ matrix[:3, 2])
-    return {"name": name, "setup_from_side": matrix.tolist(), "out_of_reach": why}
+    return SideState(name=name, setup_from_side=matrix.tolist(), out_of_reach=why)
 
 
-def _waiting(paths: Paths, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
-    """An operation whose stock is not known yet."""
-    resolved = paths.tasks.task(setup, operation)
-    return {
+def _operation_state(
+    paths: Paths, setup: SetupDoc, operation: OperationDoc, waits: bool = False
+) -> OperationState:
+    """An operation; where its setup `waits`, its stock is not known yet and so it has no key."""
+    task = paths.tasks.task(setup, operation)
+    numbers: dict[str, Any] = {
         "name": operation.name,
-        "state": "stale",
-        "spindle_rpm": resolved.spindle_rpm,
-        "feed_mm_min": resolved.feed,
+        "spindle_rpm": task.spindle_rpm,
+        "feed_mm_min": task.feed,
     }
-
-
-def _operation_state(paths: Paths, setup: SetupDoc, operation: OperationDoc) -> dict[str, Any]:
-    resolved = paths.tasks.task(setup, operation)
+    if waits:
+        return OperationState(state="stale", **numbers)
     key = paths.keys.path(setup, operation)
-    ready = paths.store.has(key)
-    failed = None if ready else paths.failure(setup, operation)
-    return {
-        "name": operation.name,
-        "key": key,
-        "state": "ready" if ready else "failed" if failed else "stale",
-        **({"error": failed.as_dict()} if failed else {}),
-        "spindle_rpm": resolved.spindle_rpm,
-        "feed_mm_min": resolved.feed,
-    }
+    if paths.store.has(key):
+        return OperationState(state="ready", key=key, **numbers)
+    failed = paths.failure(setup, operation)
+    if failed is None:
+        return OperationState(state="stale", key=key, **numbers)
+    return OperationState(state="failed", key=key, error=_fault(failed), **numbers)
 
 
-def _release_state(paths: Paths, release: ReleaseDoc, index: int, setup: str) -> dict[str, Any]:
+def _release_state(paths: Paths, release: ReleaseDoc, index: int, setup: str) -> ReleaseState:
     """What of a release runs in one of its setups; `index` is the release's place in the document."""
     row: dict[str, Any] = {"name": release.name, "index": index, "setup": setup, "dialect": release.dialect}
     try:
         key = Prover(paths).release_key(release, setup)
     except NotYet as error:
-        return {**row, "state": "stale", "error": error.as_dict()}
+        return ReleaseState(**row, state="stale", error=_fault(error))
     except FenrikError as error:
-        return {**row, "state": "wrong", "error": error.as_dict()}
-    return {**row, "state": "ready" if paths.store.has(key) else "stale", "key": key}
+        return ReleaseState(**row, state="wrong", error=_fault(error))
+    return ReleaseState(**row, state="ready" if paths.store.has(key) else "stale", key=key)

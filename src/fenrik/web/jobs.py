@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from fenrik.app.jobs import opened
+from fenrik.app.shapes import Fault, JobState
 from fenrik.core.job.document.job import VERSION
 from fenrik.core.job.document.reading import dump_job
 from fenrik.web.deps import JSON, Number, Service, Text, Who, download
@@ -63,7 +64,7 @@ class RunAnswer(BaseModel):
     state: str
     fraction: float
     words: str
-    error: dict[str, Any] | None
+    error: Fault | None
 
 
 class Start(BaseModel):
@@ -142,7 +143,7 @@ def stored_document(jobs: Service, job_id: Number) -> Response:
     return download(text, JSON, f"job_{job_id}.json")
 
 
-@router.get("/jobs/{job_id}/state", response_model=dict[str, Any])
+@router.get("/jobs/{job_id}/state", response_model=JobState)
 def get_state(jobs: Service, job_id: Number, request: Request) -> Response:
     """What is computed, stale, missing or failing, with what follows from the decisions."""
     state = jobs.answers.state(jobs.asked(job_id))

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
+from fenrik.app.shapes import DialectInfo, Library, StrategyInfo
 from fenrik.core.job.document.reading import schema
 from fenrik.core.job.document.recipe_data import choices, shipped
 from fenrik.core.machines.library import machines
@@ -31,37 +32,38 @@ class LengthText(BaseModel):
 
 
 @router.get("/library")
-def library() -> dict[str, Any]:
+def library() -> Library:
     """All libraries at once; they change only with the program."""
     return _library()
 
 
 @cache
-def _library() -> dict[str, Any]:
-    return {
-        "machines": [m.model_dump() for m in machines().values()],
-        "materials": [m.model_dump() for m in materials().values()],
-        "tools": [t.model_dump() for t in starting_library()],
-        "dialects": [
-            {"id": d.id, "name": d.name, "units": d.units, "extension": d.extension, "arcs": d.arcs}
+def _library() -> Library:
+    holes, features = shipped()
+    return Library(
+        machines=list(machines().values()),
+        materials=list(materials().values()),
+        tools=starting_library(),
+        dialects=[
+            DialectInfo(id=d.id, name=d.name, units=d.units, extension=d.extension, arcs=d.arcs)
             for d in dialects().values()
         ],
-        "recipes": [r.model_dump(mode="json") for r in shipped()[0]],
-        "recipe_choices": choices(),
-        "part_recipes": [r.model_dump(mode="json") for r in shipped()[1]],
-        "strategies": [
-            {
-                "id": s.id,
-                "title": s.title,
-                "summary": s.summary,
-                "kinds": s.kinds,
-                "target": s.target,
-                "finishes": s.finishes,
-                "parameters": s.parameters.model_json_schema(),
-            }
+        recipes=holes,
+        recipe_choices=choices(),
+        part_recipes=features,
+        strategies=[
+            StrategyInfo(
+                id=s.id,
+                title=s.title,
+                summary=s.summary,
+                kinds=list(s.kinds),
+                target=s.target,
+                finishes=s.finishes,
+                parameters=s.parameters.model_json_schema(),
+            )
             for s in strategies().values()
         ],
-    }
+    )
 
 
 @cache

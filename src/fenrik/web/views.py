@@ -3,11 +3,12 @@ passed on as they are."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, Field
 
+from fenrik.app.shapes import Measured, OperationValues, PartFaces, ProofFacts, Vec3
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.job.cutting.proofs import motion_key, stock_key
 from fenrik.core.job.document.job import OperationDoc
@@ -44,8 +45,8 @@ class HoleGroup(BaseModel):
     diameter: float
     count: int
     faces: list[list[int]]
-    mouths: list[list[float]]
-    axis: list[float]
+    mouths: list[Vec3]
+    axis: Vec3
     uses: list[UseAnswer]
 
 
@@ -72,7 +73,7 @@ class FeatureGroup(BaseModel):
     kind: str
     words: str
     count: int
-    axis: list[float]
+    axis: Vec3
     faces: list[list[int]]
 
 
@@ -85,23 +86,7 @@ class HolePlan(BaseModel):
     words: list[str]
 
 
-class DerivedAnswer(BaseModel):
-    """A number, its unit, where it comes from, and how it was worked out."""
-
-    value: float
-    unit: str
-    origin: str
-    formula: str
-
-
-class ValuesAnswer(BaseModel):
-    """An operation with nothing left open: its parameters, and what was proposed with the reasons."""
-
-    derived: dict[str, DerivedAnswer]
-    parameters: dict[str, Any]
-
-
-@router.get("/jobs/{job_id}/part/faces", response_model=dict[str, Any])
+@router.get("/jobs/{job_id}/part/faces", response_model=PartFaces)
 def part_faces(jobs: Service, job_id: Number, request: Request) -> Response:
     """Facts of all faces and edges."""
     return as_it_lies(request, jobs.answers.of_part("faces", jobs.asked(job_id)), JSON, immutable=False)
@@ -114,7 +99,7 @@ def part_scene(jobs: Service, job_id: Number, key: Key, request: Request) -> Res
     return as_it_lies(request, jobs.answers.of_part("scene", jobs.asked(job_id)))
 
 
-@router.get("/jobs/{job_id}/setups/{index}/operations/{operation}/values", response_model=ValuesAnswer)
+@router.get("/jobs/{job_id}/setups/{index}/operations/{operation}/values", response_model=OperationValues)
 def operation_values(jobs: Service, job_id: Number, index: Index, operation: Place) -> Response:
     """Speeds, feeds and parameters of an operation, and where each comes from."""
     return data(jobs.answers.ask("values", jobs.asked(job_id), setup=index, operation=operation))
@@ -163,7 +148,7 @@ def plan_part(jobs: Service, job_id: Number, order: PartOrder) -> Response:
     return data(jobs.answers.ask("plan_part", jobs.asked(job_id), **order.model_dump(mode="json")))
 
 
-@router.post("/jobs/{job_id}/measure", response_model=list[dict[str, Any]])
+@router.post("/jobs/{job_id}/measure", response_model=list[Measured])
 def measure_picks(
     jobs: Service, job_id: Number, picks: Annotated[list[PickBody], Field(min_length=1, max_length=2)]
 ) -> Response:
@@ -178,7 +163,7 @@ def path(jobs: Service, key: Key, request: Request) -> Response:
     return as_it_lies(request, jobs.answers.seen_path(key))
 
 
-@router.get("/proofs/{key}/facts", response_model=dict[str, Any])
+@router.get("/proofs/{key}/facts", response_model=ProofFacts)
 def proof_facts(jobs: Service, key: Key, request: Request) -> Response:
     """Operations, times, deviation and findings of a proved release."""
     return as_it_lies(request, jobs.answers.result(key), JSON)

@@ -50,7 +50,7 @@ export const useValues = (id: number, revision: number, setup: number, operation
       query?.queryKey[2] === setup && query.queryKey[3] === operation ? before : undefined,
   });
 
-export const useFaces = (id: number, key: string | undefined) =>
+export const useFaces = (id: number, key: string | null | undefined) =>
   useQuery({
     queryKey: ["faces", key],
     queryFn: () => request<{ faces: FaceFacts[]; edges: EdgeFacts[] }>(`/jobs/${id}/part/faces`),
@@ -58,7 +58,7 @@ export const useFaces = (id: number, key: string | undefined) =>
     staleTime: Infinity,
   });
 
-export const useHoles = (id: number, key: string | undefined) =>
+export const useHoles = (id: number, key: string | null | undefined) =>
   useQuery({
     queryKey: ["holes", key],
     queryFn: () => request<HoleGroup[]>(`/jobs/${id}/holes`),
@@ -66,7 +66,7 @@ export const useHoles = (id: number, key: string | undefined) =>
     staleTime: Infinity,
   });
 
-export const useBosses = (id: number, key: string | undefined) =>
+export const useBosses = (id: number, key: string | null | undefined) =>
   useQuery({
     queryKey: ["bosses", key],
     queryFn: () => request<FeatureGroup[]>(`/jobs/${id}/bosses`),
@@ -74,7 +74,7 @@ export const useBosses = (id: number, key: string | undefined) =>
     staleTime: Infinity,
   });
 
-export const useFeatures = (id: number, key: string | undefined) =>
+export const useFeatures = (id: number, key: string | null | undefined) =>
   useQuery({
     queryKey: ["features", key],
     queryFn: () => request<FeatureGroup[]>(`/jobs/${id}/features`),
@@ -92,7 +92,7 @@ export const useBlob = (path: string | null) =>
   });
 
 /** The stock's surface at a moment s of a proved program. Large, so it is not kept for long. */
-export const useStockAt = (key: string | undefined, moment: number | null) =>
+export const useStockAt = (key: string | null | undefined, moment: number | null) =>
   useQuery({
     queryKey: ["stock-at", key, moment],
     queryFn: ({ signal }) => requestBlob(`/proofs/${key}/at/${moment}`, signal),
@@ -101,7 +101,7 @@ export const useStockAt = (key: string | undefined, moment: number | null) =>
     gcTime: 3_000,
   });
 
-export const useProof = (key: string | undefined) =>
+export const useProof = (key: string | null | undefined) =>
   useQuery({
     queryKey: ["proof", key],
     queryFn: () => request<ProofFacts>(`/proofs/${key}/facts`),

@@ -1046,10 +1046,21 @@ export interface components {
       offset: number;
     };
     /**
-     * DerivedAnswer
-     * @description A number, its unit, where it comes from, and how it was worked out.
+     * Box
+     * @description Lowest and highest corner, mm.
      */
-    DerivedAnswer: {
+    Box: {
+      /** Min */
+      min: [number, number, number];
+      /** Max */
+      max: [number, number, number];
+    };
+    /**
+     * Derived
+     * @description A number, its unit, where it comes from, how it was worked out, and what it would be without the limit
+     *     of the machine that holds it.
+     */
+    Derived: {
       /** Value */
       value: number;
       /** Unit */
@@ -1058,6 +1069,138 @@ export interface components {
       origin: string;
       /** Formula */
       formula: string;
+      /** Beyond */
+      beyond?: number | null;
+    };
+    /**
+     * DeviationFacts
+     * @description How far the cut stock is from the design.
+     */
+    DeviationFacts: {
+      /** Tolerance Mm */
+      tolerance_mm: number;
+      /** Max Overcut Mm */
+      max_overcut_mm: number;
+      /** Max Leftover Mm */
+      max_leftover_mm: number;
+      /** Share Within Tolerance */
+      share_within_tolerance: number;
+      /** Share Leftover */
+      share_leftover: number;
+      /** Share Overcut */
+      share_overcut: number;
+      /** Share Of Reachable */
+      share_of_reachable: number;
+      /** Cell Mm */
+      cell_mm: number;
+      /** Worst */
+      worst: components["schemas"]["Worst"][];
+      /** By Face */
+      by_face: components["schemas"]["FaceDeviation"][];
+      histogram: components["schemas"]["Histogram"];
+      /** Left */
+      left: components["schemas"]["LeftFacts"][];
+    };
+    /**
+     * DialectInfo
+     * @description A dialect of the library.
+     */
+    DialectInfo: {
+      /** Id */
+      id: string;
+      /** Name */
+      name: string;
+      /** Units */
+      units: string;
+      /** Extension */
+      extension: string;
+      /** Arcs */
+      arcs: string;
+    };
+    /**
+     * Edge
+     * @description Facts of an edge, part frame, mm; `faces` meet in it.
+     */
+    Edge: {
+      /** Id */
+      id: number;
+      /** Kind */
+      kind: string;
+      /** Length */
+      length: number;
+      /** Faces */
+      faces: number[];
+      /** Start */
+      start: [number, number, number];
+      /** End */
+      end: [number, number, number];
+      /** Centre */
+      centre: [number, number, number] | null;
+      /** Axis */
+      axis: [number, number, number] | null;
+      /** Radius */
+      radius: number | null;
+    };
+    /**
+     * Face
+     * @description Facts of a face, part frame, mm.
+     */
+    Face: {
+      /** Id */
+      id: number;
+      /** Kind */
+      kind: string;
+      /** Area */
+      area: number;
+      /** Low */
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
+      /** Normal */
+      normal: [number, number, number] | null;
+      /** Origin */
+      origin: [number, number, number] | null;
+      /** Axis */
+      axis: [number, number, number] | null;
+      /** Radius */
+      radius: number | null;
+      /** Hollow */
+      hollow: boolean | null;
+    };
+    /**
+     * FaceDeviation
+     * @description The worst overcut and leftover of a face, and the share of it on size.
+     */
+    FaceDeviation: {
+      /** Face */
+      face: number;
+      /** Overcut Mm */
+      overcut_mm: number;
+      /** Leftover Mm */
+      leftover_mm: number;
+      /** Share On Size */
+      share_on_size: number;
+    };
+    /**
+     * Fault
+     * @description What is wrong, what to do, and the place in the document.
+     */
+    Fault: {
+      /** Code */
+      code: string;
+      /** What */
+      what: string;
+      /**
+       * Remedy
+       * @default
+       */
+      remedy: string;
+      /**
+       * Where
+       * @default
+       */
+      where: string;
+      offer?: components["schemas"]["Offered"] | null;
     };
     /**
      * FeatureGroup
@@ -1071,9 +1214,42 @@ export interface components {
       /** Count */
       count: number;
       /** Axis */
-      axis: number[];
+      axis: [number, number, number];
       /** Faces */
       faces: number[][];
+    };
+    /**
+     * FindingRow
+     * @description Something to know before a program runs; see `proof.finding.Finding`.
+     */
+    FindingRow: {
+      /**
+       * Severity
+       * @enum {string}
+       */
+      severity: "stop" | "caution" | "note";
+      /** Kind */
+      kind: string;
+      /** Words */
+      words: string;
+      /** Remedy */
+      remedy: string;
+      /** Setup */
+      setup: string;
+      /** Operation */
+      operation: string;
+      /** Move */
+      move: number;
+      /** Line */
+      line: number;
+      /** Time S */
+      time_s: number;
+      /** Place */
+      place: [number, number, number] | null;
+      /** Measure */
+      measure: number | null;
+      /** Limit */
+      limit: number | null;
     };
     /** HTTPValidationError */
     HTTPValidationError: {
@@ -1130,6 +1306,16 @@ export interface components {
       bottom: components["schemas"]["Height"];
     };
     /**
+     * Histogram
+     * @description Area by deviation; one more edge than areas.
+     */
+    Histogram: {
+      /** Edges Mm */
+      edges_mm: number[];
+      /** Area Mm2 */
+      area_mm2: number[];
+    };
+    /**
      * HolderSegment
      * @description One cone or cylinder of a holder, counted from the cutter upward; lengths and diameters mm.
      */
@@ -1156,9 +1342,9 @@ export interface components {
       /** Faces */
       faces: number[][];
       /** Mouths */
-      mouths: number[][];
+      mouths: [number, number, number][];
       /** Axis */
-      axis: number[];
+      axis: [number, number, number];
       /** Uses */
       uses: components["schemas"]["UseAnswer"][];
     };
@@ -1247,6 +1433,58 @@ export interface components {
       problem: string;
     };
     /**
+     * JobState
+     * @description What of a job is computed, stale, missing or failing.
+     */
+    JobState: {
+      part: components["schemas"]["PartState"];
+      /** Setups */
+      setups: components["schemas"]["SetupState"][];
+      /** Releases */
+      releases: components["schemas"]["ReleaseState"][];
+    };
+    /**
+     * Joint
+     * @description One joint. `low` and `high` bound it (mm or degrees, open: it turns for ever); `speed` mm/min or
+     *     degrees/min; `acceleration` m/s² or degrees/s². `letter` is its word address; `parent` the joint that
+     *     carries it, none: the base.
+     */
+    Joint: {
+      /** Name */
+      name: string;
+      /**
+       * Letter
+       * @default
+       */
+      letter: string;
+      /**
+       * Kind
+       * @enum {string}
+       */
+      kind: "linear" | "rotary";
+      /** Axis */
+      axis: [number, number, number];
+      /**
+       * Point
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      point: [number, number, number];
+      /** Parent */
+      parent?: string | null;
+      /** Low */
+      low?: number | null;
+      /** High */
+      high?: number | null;
+      /** Speed */
+      speed: number;
+      /** Acceleration */
+      acceleration: number;
+    };
+    /**
      * Keep
      * @description The release to keep, and what is to be remembered about it.
      */
@@ -1290,6 +1528,23 @@ export interface components {
       operations: string[];
     };
     /**
+     * LeftFacts
+     * @description What is left on the design for one reason.
+     */
+    LeftFacts: {
+      /**
+       * Why
+       * @enum {string}
+       */
+      why: "hidden" | "narrow" | "unfinished";
+      /** Share */
+      share: number;
+      /** Most Mm */
+      most_mm: number;
+      /** Faces */
+      faces: number[];
+    };
+    /**
      * LengthText
      * @description A length as typed, and the unit of a bare number.
      */
@@ -1301,6 +1556,31 @@ export interface components {
        * @default mm
        */
       unit: string;
+    };
+    /**
+     * Library
+     * @description All that ships with Fenrik and can be chosen. `recipe_choices` is what a recipe's fields may hold, by
+     *     field.
+     */
+    Library: {
+      /** Machines */
+      machines: components["schemas"]["Machine"][];
+      /** Materials */
+      materials: components["schemas"]["Material"][];
+      /** Tools */
+      tools: components["schemas"]["Assembly"][];
+      /** Dialects */
+      dialects: components["schemas"]["DialectInfo"][];
+      /** Recipes */
+      recipes: components["schemas"]["Recipe"][];
+      /** Recipe Choices */
+      recipe_choices: {
+        [key: string]: string[];
+      };
+      /** Part Recipes */
+      part_recipes: components["schemas"]["PartRecipe"][];
+      /** Strategies */
+      strategies: components["schemas"]["StrategyInfo"][];
     };
     /**
      * LineChange
@@ -1359,12 +1639,157 @@ export interface components {
       align: "left" | "middle" | "right";
     };
     /**
+     * LoadFacts
+     * @description The load of one operation: times s, lengths mm, engagement degrees, the greatest of the rest.
+     */
+    LoadFacts: {
+      /** Time In Cut S */
+      time_in_cut_s: number;
+      /** Time In Air S */
+      time_in_air_s: number;
+      /** Length In Cut Mm */
+      length_in_cut_mm?: number | null;
+      /** Engagement P50 Deg */
+      engagement_p50_deg?: number | null;
+      /** Engagement P95 Deg */
+      engagement_p95_deg?: number | null;
+      /** Engagement Max Deg */
+      engagement_max_deg?: number | null;
+      /** Depth Max Mm */
+      depth_max_mm?: number | null;
+      /** Rate Max Cm3 Min */
+      rate_max_cm3_min?: number | null;
+      /** Chip Max Mm */
+      chip_max_mm?: number | null;
+      /** Force Max N */
+      force_max_n?: number | null;
+      /** Power Max Kw */
+      power_max_kw?: number | null;
+      /** Bending Max Mm */
+      bending_max_mm?: number | null;
+    };
+    /**
+     * Machine
+     * @description A machine: a tree of joints with a mount for the work (the middle of the table's top, Z up) and one for
+     *     the tool (on the spindle's gauge line, Z from the tip to the spindle).
+     *
+     *     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
+     *     size along X and Y; `junction_mm` is how far the control may round a corner.
+     */
+    Machine: {
+      /** Id */
+      id: string;
+      /** Name */
+      name: string;
+      /** Joints */
+      joints: components["schemas"]["Joint"][];
+      work: components["schemas"]["Mount"];
+      tool: components["schemas"]["Mount"];
+      /** Table */
+      table: [number, number];
+      /** Feed Max Mm Min */
+      feed_max_mm_min: number;
+      /** Spindle Rpm */
+      spindle_rpm: [number, number];
+      /** Spindle Power Kw */
+      spindle_power_kw: number;
+      /** Tool Change S */
+      tool_change_s: number;
+      /** Junction Mm */
+      junction_mm: number;
+    };
+    /**
+     * Material
+     * @description A work material: cutting speed `vc` m/min and feed per tooth as a share of the diameter (both
+     *     for solid carbide), Kienzle's kc1.1 N/mm² and exponent mc, with where the values come from.
+     */
+    Material: {
+      /** Id */
+      id: string;
+      /** Name */
+      name: string;
+      /** Group */
+      group: string;
+      /** Hardness Hb */
+      hardness_hb: number;
+      /** Vc */
+      vc: number;
+      /** Fz Share */
+      fz_share: number;
+      /** Kc11 */
+      kc11: number;
+      /** Mc */
+      mc: number;
+      /** Step Down Share */
+      step_down_share: number;
+      /** Source */
+      source: string;
+    };
+    /**
+     * Measured
+     * @description A row of what was measured.
+     */
+    Measured: {
+      /** Label */
+      label: string;
+      /** Value */
+      value: number;
+      /** Unit */
+      unit: string;
+    };
+    /**
+     * Mount
+     * @description Where the work or the tool sits: on a joint (none: the base), its origin and the directions of its Z
+     *     and X (open: the machine's X square to Z) in machine coordinates with all joints at zero. A tool mount's Z
+     *     points from the tip to the spindle.
+     */
+    Mount: {
+      /** Joint */
+      joint: string | null;
+      /**
+       * At
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      at: [number, number, number];
+      /**
+       * Z
+       * @default [
+       *       0,
+       *       0,
+       *       1
+       *     ]
+       */
+      z: [number, number, number];
+      /** X */
+      x?: [number, number, number] | null;
+    };
+    /**
      * NewJob
      * @description Name of a new job.
      */
     NewJob: {
       /** Name */
       name: string;
+    };
+    /**
+     * Offered
+     * @description A change to an operation that failed with which it would work.
+     */
+    Offered: {
+      /** Tool At Most */
+      tool_at_most?: number | null;
+      /** Set */
+      set?: {
+        [key: string]: unknown;
+      } | null;
+      /** Parameters */
+      parameters?: {
+        [key: string]: unknown;
+      } | null;
     };
     /**
      * OperationDoc
@@ -1494,6 +1919,81 @@ export interface components {
       notes: string;
     };
     /**
+     * OperationFacts
+     * @description What a proof says of one operation.
+     */
+    OperationFacts: {
+      /** Name */
+      name: string;
+      /** Strategy */
+      strategy: string;
+      /** Tool */
+      tool: number;
+      /** Moves */
+      moves: number;
+      /** Cutting Length Mm */
+      cutting_length_mm: number;
+      /** Rapid Length Mm */
+      rapid_length_mm: number;
+      /** Time S */
+      time_s: number;
+      /** Removed Mm3 */
+      removed_mm3: number;
+      /** Compute S */
+      compute_s: number;
+      /** Spindle Rpm */
+      spindle_rpm: number;
+      /** Feed Mm Min */
+      feed_mm_min: number;
+      load: components["schemas"]["LoadFacts"];
+      /** Adapted Saves S */
+      adapted_saves_s: number;
+    };
+    /**
+     * OperationState
+     * @description What a row of the plan shows; `error` says why an operation failed.
+     */
+    OperationState: {
+      /** Name */
+      name: string;
+      /**
+       * State
+       * @enum {string}
+       */
+      state: "ready" | "stale" | "failed";
+      /** Key */
+      key?: string | null;
+      error?: components["schemas"]["Fault"] | null;
+      /** Spindle Rpm */
+      spindle_rpm: number;
+      /** Feed Mm Min */
+      feed_mm_min: number;
+    };
+    /**
+     * OperationValues
+     * @description An operation with nothing left open: its parameters, and what was proposed with the reasons.
+     */
+    OperationValues: {
+      /** Derived */
+      derived: {
+        [key: string]: components["schemas"]["Derived"];
+      };
+      /** Parameters */
+      parameters: {
+        [key: string]: unknown;
+      };
+    };
+    /**
+     * PartFaces
+     * @description All faces and edges of a part.
+     */
+    PartFaces: {
+      /** Faces */
+      faces: components["schemas"]["Face"][];
+      /** Edges */
+      edges: components["schemas"]["Edge"][];
+    };
+    /**
      * PartOrder
      * @description The setup from which a part is to be planned: the whole, or the features that have one of these
      *     faces.
@@ -1505,6 +2005,133 @@ export interface components {
       faces?: number[] | null;
     };
     /**
+     * PartRecipe
+     * @description How features are made, in order; `kinds` are those that it is for (none: all, and whole parts).
+     */
+    PartRecipe: {
+      /** Name */
+      name: string;
+      /**
+       * Kinds
+       * @default []
+       */
+      kinds: (
+        | "top"
+        | "pocket"
+        | "open pocket"
+        | "slot"
+        | "open slot"
+        | "through pocket"
+        | "boss"
+        | "outside"
+        | "chamfer"
+        | "fillet"
+      )[];
+      /** Steps */
+      steps: components["schemas"]["PartStep"][];
+    };
+    /**
+     * PartState
+     * @description The part as it was read, or why it was not.
+     */
+    PartState: {
+      /**
+       * State
+       * @enum {string}
+       */
+      state: "missing" | "unread" | "ready";
+      error?: components["schemas"]["Fault"] | null;
+      /** Key */
+      key?: string | null;
+      /** Name */
+      name?: string | null;
+      /** Kind */
+      kind?: string | null;
+      /** Solids */
+      solids?: number | null;
+      /** Solid */
+      solid?: number | null;
+      /** Faces */
+      faces?: number | null;
+      /** Edges */
+      edges?: number | null;
+      /** Volume Mm3 */
+      volume_mm3?: number | null;
+      /** Area Mm2 */
+      area_mm2?: number | null;
+      /** Min */
+      min?: [number, number, number] | null;
+      /** Max */
+      max?: [number, number, number] | null;
+      /** Size */
+      size?: [number, number, number] | null;
+      /** File Unit */
+      file_unit?: string | null;
+      /** Problems */
+      problems?: components["schemas"]["Problem"][] | null;
+    };
+    /**
+     * PartStep
+     * @description One operation of a recipe for features: `when` it is needed, its tool (the clearing mill; the finishing
+     *     mill, which goes into the corners; the mill for walls, which is the clearing one where that passes by
+     *     corners; the mills that go round in narrow slots, an operation each; a ball; a chamfer cutter), and what
+     *     it works on. `full_flutes` steps down by the flutes' length; `rest_of_walls` tells a profile that the mill
+     *     for walls went along them before. The strategy "recipes of holes" stands for the operations of the
+     *     holes.
+     */
+    PartStep: {
+      /** Name */
+      name: string;
+      /** Strategy */
+      strategy: string;
+      /** When */
+      when?:
+        | (
+            | "stock over the top"
+            | "something to clear"
+            | "narrow corners"
+            | "slots"
+            | "floors"
+            | "floors with narrow corners"
+            | "walls"
+            | "walls with narrow corners"
+            | "curved faces"
+            | "steep curved faces"
+            | "flat curved faces"
+            | "chamfers"
+          )
+        | null;
+      /**
+       * Tool
+       * @default clearing
+       * @enum {string}
+       */
+      tool: "clearing" | "finishing" | "walls" | "slots" | "ball" | "chamfer";
+      /**
+       * Works On
+       * @default everything
+       * @enum {string}
+       */
+      works_on: "everything" | "ground" | "walls" | "curved faces" | "chamfers";
+      /**
+       * Full Flutes
+       * @default false
+       */
+      full_flutes: boolean;
+      /**
+       * Rest Of Walls
+       * @default false
+       */
+      rest_of_walls: boolean;
+      /**
+       * Parameters
+       * @default {}
+       */
+      parameters: {
+        [key: string]: unknown;
+      };
+    };
+    /**
      * PickBody
      * @description A picked point of the part (part frame) and its face.
      */
@@ -1513,6 +2140,169 @@ export interface components {
       point: [number, number, number];
       /** Face */
       face: number;
+    };
+    /**
+     * Problem
+     * @description Something wrong or doubtful with a model.
+     */
+    Problem: {
+      /** Severity */
+      severity: string;
+      /** What */
+      what: string;
+      /** Remedy */
+      remedy: string;
+    };
+    /**
+     * ProofFacts
+     * @description The facts of a proved release in one of its setups. `files` are names and texts as they are handed out;
+     *     `registers` what the control's registers D are to hold, by tool number, mm.
+     */
+    ProofFacts: {
+      /** Setup */
+      setup: string;
+      /** Release */
+      release: string;
+      /** File */
+      file: string;
+      /** Dialect */
+      dialect: string;
+      /** Tilted */
+      tilted: string;
+      /** Zero */
+      zero: string;
+      /** Text */
+      text: string;
+      /** Files */
+      files: [string, string][];
+      /** Setups */
+      setups: string[];
+      /** Tool Changes */
+      tool_changes: number;
+      /** Order Saves S */
+      order_saves_s: number;
+      /** Registers */
+      registers: {
+        [key: string]: number;
+      };
+      /** Cell Mm */
+      cell_mm: number;
+      /** Time S */
+      time_s: number;
+      /** Stock Volume Mm3 */
+      stock_volume_mm3: number;
+      /** Removed Mm3 */
+      removed_mm3: number;
+      /** Operations */
+      operations: components["schemas"]["OperationFacts"][];
+      replay: components["schemas"]["ReplayFacts"];
+      deviation: components["schemas"]["DeviationFacts"];
+      /** Findings */
+      findings: components["schemas"]["FindingRow"][];
+    };
+    /**
+     * Recipe
+     * @description How holes are made: conditions (purposes, shapes, depth in diameters), and what is done where they
+     *     hold.
+     */
+    Recipe: {
+      /** Name */
+      name: string;
+      /** Purposes */
+      purposes: ("thread" | "clearance" | "fit" | "plain" | "milled")[];
+      /** Shapes */
+      shapes?: ("plain" | "chamfered" | "countersunk" | "counterbored" | "stepped" | "conical")[] | null;
+      /**
+       * Deeper Than
+       * @default 0
+       */
+      deeper_than: number;
+      /**
+       * No Deeper Than
+       * @default 1000000000
+       */
+      no_deeper_than: number;
+      /** Steps */
+      steps: components["schemas"]["RecipeStep"][];
+    };
+    /**
+     * RecipeStep
+     * @description One operation of a recipe for holes: its strategy, parameters, and the tool, sized by the narrowest
+     *     diameter ("hole"), the widest ("mouth") or the thread, less `under` mm.
+     */
+    RecipeStep: {
+      /** Name */
+      name: string;
+      /**
+       * Strategy
+       * @default drilling
+       */
+      strategy: string;
+      /**
+       * Parameters
+       * @default {}
+       */
+      parameters: {
+        [key: string]: unknown;
+      };
+      /**
+       * Tool
+       * @enum {string}
+       */
+      tool: "spot" | "drill" | "reamer" | "tap" | "end mill" | "mill";
+      /**
+       * Size
+       * @default hole
+       * @enum {string}
+       */
+      size: "hole" | "mouth" | "thread";
+      /**
+       * Under
+       * @default 0
+       */
+      under: number;
+    };
+    /**
+     * ReleaseState
+     * @description What of a release runs in one of its setups; `index` is the release's place in the document.
+     */
+    ReleaseState: {
+      /** Name */
+      name: string;
+      /** Index */
+      index: number;
+      /** Setup */
+      setup: string;
+      /** Dialect */
+      dialect: string;
+      /**
+       * State
+       * @enum {string}
+       */
+      state: "ready" | "stale" | "wrong";
+      /** Key */
+      key?: string | null;
+      error?: components["schemas"]["Fault"] | null;
+    };
+    /**
+     * ReplayFacts
+     * @description What a replay stands on: the stock's box and the keys of what was kept.
+     */
+    ReplayFacts: {
+      /** Low */
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
+      /** Is Box */
+      is_box: boolean;
+      /** Raw */
+      raw: string;
+      /** Cuts */
+      cuts: string[];
+      /** Tools */
+      tools: {
+        [key: string]: components["schemas"]["Assembly"];
+      };
     };
     /**
      * RunAnswer
@@ -1531,10 +2321,7 @@ export interface components {
       fraction: number;
       /** Words */
       words: string;
-      /** Error */
-      error: {
-        [key: string]: unknown;
-      } | null;
+      error: components["schemas"]["Fault"] | null;
     };
     /**
      * Save
@@ -1547,6 +2334,49 @@ export interface components {
       document: {
         [key: string]: unknown;
       };
+    };
+    /**
+     * SetupState
+     * @description A setup as it stands: frames and boxes where it is ready, else why not. `copies` are where every part
+     *     of an array lies from the first, `moved` how the part was turned from the setup before.
+     */
+    SetupState: {
+      /** Name */
+      name: string;
+      /**
+       * State
+       * @enum {string}
+       */
+      state: "ready" | "wrong" | "waits";
+      error?: components["schemas"]["Fault"] | null;
+      /** Setup From Part */
+      setup_from_part?: number[][] | null;
+      stock?: components["schemas"]["StockState"] | null;
+      /** Fixture */
+      fixture?: string | null;
+      part?: components["schemas"]["Box"] | null;
+      /** Table From Setup */
+      table_from_setup?: [number, number, number] | null;
+      /** Copies */
+      copies?: [number, number, number][] | null;
+      /** Moved */
+      moved?: string | null;
+      /** Sides */
+      sides?: components["schemas"]["SideState"][] | null;
+      /** Operations */
+      operations: components["schemas"]["OperationState"][];
+    };
+    /**
+     * SideState
+     * @description A side, and why the machine cannot reach it (empty where it can).
+     */
+    SideState: {
+      /** Name */
+      name: string;
+      /** Setup From Side */
+      setup_from_side: number[][];
+      /** Out Of Reach */
+      out_of_reach: string;
     };
     /**
      * Start
@@ -1566,6 +2396,58 @@ export interface components {
        * @default false
        */
       anyway: boolean;
+    };
+    /**
+     * StockState
+     * @description A stock's box and a name for its shape, none for a box.
+     */
+    StockState: {
+      /** Min */
+      min: [number, number, number];
+      /** Max */
+      max: [number, number, number];
+      /** Shape */
+      shape: string | null;
+    };
+    /**
+     * StrategyInfo
+     * @description A strategy: with which kinds of tools, on what it works, whether it finishes, its parameters as JSON
+     *     Schema.
+     */
+    StrategyInfo: {
+      /** Id */
+      id: string;
+      /** Title */
+      title: string;
+      /** Summary */
+      summary: string;
+      /** Kinds */
+      kinds: (
+        | "flat"
+        | "ball"
+        | "corner"
+        | "taper"
+        | "taper_ball"
+        | "chamfer"
+        | "drill"
+        | "reamer"
+        | "boring"
+        | "tap"
+        | "thread_mill"
+        | "lollipop"
+        | "t_slot"
+      )[];
+      /**
+       * Target
+       * @enum {string}
+       */
+      target: "areas" | "holes" | "bosses" | "rounds" | "walls" | "rims" | "lines";
+      /** Finishes */
+      finishes: boolean;
+      /** Parameters */
+      parameters: {
+        [key: string]: unknown;
+      };
     };
     /**
      * UsageAnswer
@@ -1605,20 +2487,6 @@ export interface components {
       ctx?: Record<string, never>;
     };
     /**
-     * ValuesAnswer
-     * @description An operation with nothing left open: its parameters, and what was proposed with the reasons.
-     */
-    ValuesAnswer: {
-      /** Derived */
-      derived: {
-        [key: string]: components["schemas"]["DerivedAnswer"];
-      };
-      /** Parameters */
-      parameters: {
-        [key: string]: unknown;
-      };
-    };
-    /**
      * WallPick
      * @description Walls: a face that stands upright, or a floor or top that stands for the walls it meets; an edge for
      *     the wall that it bounds, along it; or all that bounds the part seen from above.
@@ -1633,6 +2501,18 @@ export interface components {
        * @default false
        */
       outline: boolean;
+    };
+    /**
+     * Worst
+     * @description A place beyond the tolerance.
+     */
+    Worst: {
+      /** Place */
+      place: [number, number, number];
+      /** Deviation Mm */
+      deviation_mm: number;
+      /** Face */
+      face: number;
     };
   };
   responses: never;
@@ -2108,9 +2988,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
+          "application/json": components["schemas"]["JobState"];
         };
       };
       /** @description Validation Error */
@@ -2236,9 +3114,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
+          "application/json": components["schemas"]["Library"];
         };
       };
     };
@@ -2350,9 +3226,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
+          "application/json": components["schemas"]["PartFaces"];
         };
       };
       /** @description Validation Error */
@@ -2415,7 +3289,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["ValuesAnswer"];
+          "application/json": components["schemas"]["OperationValues"];
         };
       };
       /** @description Validation Error */
@@ -2675,9 +3549,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": {
-            [key: string]: unknown;
-          }[];
+          "application/json": components["schemas"]["Measured"][];
         };
       };
       /** @description Validation Error */
@@ -2737,9 +3609,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
+          "application/json": components["schemas"]["ProofFacts"];
         };
       };
       /** @description Validation Error */

@@ -1,48 +1,14 @@
 /** Shapes of the job document and of what the server derives from it. Lengths mm. */
 
+import type { components } from "./schema";
+
+type S = components["schemas"];
+
 export type Vec3 = [number, number, number];
 
-export interface HolderSegment {
-  length: number;
-  diameter_low: number;
-  diameter_high: number;
-}
+export type HolderSegment = S["HolderSegment"];
 
-export interface Tool {
-  number: number;
-  name: string;
-  kind:
-    | "flat"
-    | "ball"
-    | "corner"
-    | "taper"
-    | "taper_ball"
-    | "chamfer"
-    | "drill"
-    | "reamer"
-    | "boring"
-    | "tap"
-    | "thread_mill"
-    | "lollipop"
-    | "t_slot";
-  diameter: number;
-  corner_radius: number;
-  taper_deg: number;
-  point_deg: number;
-  tip_diameter: number;
-  thread_pitch: number | null;
-  thread_hand: "right" | "left";
-  thread_rows: number;
-  flute_length: number;
-  teeth: number;
-  shank_diameter: number;
-  stick_out: number;
-  cutter_material: "carbide" | "hss";
-  coating: "uncoated" | "nitride" | "carbon";
-  rpm_max: number | null;
-  feed_per_tooth_max: number | null;
-  holder: HolderSegment[];
-}
+export type Tool = S["Assembly"];
 
 export interface Height {
   over: "stock_top" | "stock_bottom" | "part_top" | "part_bottom" | "zero";
@@ -88,24 +54,10 @@ export interface LinePick {
 }
 
 /** Holes that are alike; `faces` are the walls of each, `uses` the likeliest first. */
-export interface HoleGroup {
-  words: string;
-  diameter: number;
-  count: number;
-  faces: number[][];
-  mouths: Vec3[];
-  axis: Vec3;
-  uses: { purpose: string; name: string; words: string; table: string }[];
-}
+export type HoleGroup = S["HoleGroup"];
 
 /** Pockets, slots, bosses, tops, broken edges that are made alike; `faces` are those of each. */
-export interface FeatureGroup {
-  kind: string;
-  words: string;
-  count: number;
-  axis: Vec3;
-  faces: number[][];
-}
+export type FeatureGroup = S["FeatureGroup"];
 
 export interface Operation {
   name: string;
@@ -249,28 +201,10 @@ export interface PostOptions {
 }
 
 /** A release that was kept. */
-export interface Kept {
-  number: number;
-  name: string;
-  revision: number;
-  notes: string;
-  at: string;
-  file: string;
-  setup: string;
-  dialect: string;
-  time_s: number;
-  lines: number;
-  stops: number;
-  operations: string[];
-}
+export type Kept = S["Kept"];
 
 /** A line of a comparison with its numbers in both programs. */
-export interface LineChange {
-  kind: "same" | "out" | "in" | "gap";
-  first: number | null;
-  second: number | null;
-  text: string;
-}
+export type LineChange = S["LineChange"];
 
 export interface JobDocument {
   fenrik: number;
@@ -318,188 +252,34 @@ export interface PartRecipeDoc {
   steps: RecipeStepDoc[];
 }
 
-export interface Derived {
-  value: number;
-  unit: string;
-  origin: string;
-  formula: string;
-  /** What it would be without the limit of the machine that holds it. */
-  beyond?: number | null;
-}
+export type Derived = S["Derived"];
 
-export interface Fault {
-  code: string;
-  what: string;
-  remedy: string;
-  where: string;
-  offer?: Offered;
-}
+export type Fault = S["Fault"];
 
 /** A change to an operation that failed with which it would work. */
-export interface Offered {
-  tool_at_most?: number;
-  set?: Record<string, unknown>;
-  parameters?: Record<string, unknown>;
-}
+export type Offered = S["Offered"];
 
-export interface OperationState {
-  name: string;
-  key?: string;
-  state: "ready" | "stale" | "failed";
-  /** Why it failed. */
-  error?: Fault;
-  spindle_rpm: number;
-  feed_mm_min: number;
-}
+export type OperationState = S["OperationState"];
 
 /** An operation with nothing left open, and where the proposed numbers come from. */
-export interface OperationValues {
-  derived: Record<string, Derived>;
-  parameters: Record<string, unknown>;
-}
+export type OperationValues = S["OperationValues"];
 
-export interface SetupState {
-  name: string;
-  state: "ready" | "wrong" | "waits";
-  error?: Fault;
-  setup_from_part?: number[][];
-  stock?: { min: Vec3; max: Vec3; shape: string | null };
-  /** A name for the fixture's shape; null where none is drawn. */
-  fixture?: string | null;
-  /** Where every part of an array lies from the first. */
-  copies?: Vec3[];
-  /** How the part was turned from the setup before, in words. */
-  moved?: string;
-  part?: { min: Vec3; max: Vec3 };
-  table_from_setup?: Vec3;
-  /** The setup's sides in order, each with why its machine cannot reach it (empty where it can). */
-  sides?: { name: string; setup_from_side: number[][]; out_of_reach: string }[];
-  operations: OperationState[];
-}
+export type SetupState = S["SetupState"];
 
 /** What of a release runs in one of its setups. */
-export interface ReleaseState {
-  name: string;
-  /** The release's place in the document. */
-  index: number;
-  setup: string;
-  dialect: string;
-  state: "ready" | "stale" | "wrong";
-  key?: string;
-  error?: Fault;
-}
+export type ReleaseState = S["ReleaseState"];
 
-export interface PartState {
-  state: "missing" | "unread" | "ready";
-  error?: Fault;
-  key?: string;
-  name?: string;
-  kind?: string;
-  solids?: number;
-  faces?: number;
-  edges?: number;
-  volume_mm3?: number;
-  area_mm2?: number;
-  size?: Vec3;
-  file_unit?: string;
-  problems?: { severity: string; what: string; remedy: string }[];
-}
+export type PartState = S["PartState"];
 
-export interface JobState {
-  part: PartState;
-  setups: SetupState[];
-  releases: ReleaseState[];
-}
+export type JobState = S["JobState"];
 
-export interface FaceFacts {
-  id: number;
-  kind: string;
-  area: number;
-  low: Vec3;
-  high: Vec3;
-  normal: Vec3 | null;
-  origin: Vec3 | null;
-  axis: Vec3 | null;
-  radius: number | null;
-  hollow: boolean | null;
-}
+export type FaceFacts = S["Face"];
 
-export interface EdgeFacts {
-  id: number;
-  kind: string;
-  length: number;
-  faces: number[];
-  start: Vec3;
-  end: Vec3;
-}
+export type EdgeFacts = S["Edge"];
 
-export interface Finding {
-  severity: "stop" | "caution" | "note";
-  kind: string;
-  words: string;
-  remedy: string;
-  setup: string;
-  operation: string;
-  move: number;
-  line: number;
-  time_s: number;
-  place: Vec3 | null;
-  measure: number | null;
-  limit: number | null;
-}
+export type Finding = S["FindingRow"];
 
-export interface ProofFacts {
-  setup: string;
-  release: string;
-  file: string;
-  text: string;
-  /** Names and texts as they are handed out. */
-  files: [string, string][];
-  tool_changes: number;
-  order_saves_s: number;
-  /** What the control's registers D are to hold, by tool number, mm: the radius, or 0 where it corrects the wear only. */
-  registers: Record<string, number>;
-  cell_mm: number;
-  time_s: number;
-  removed_mm3: number;
-  operations: {
-    name: string;
-    strategy: string;
-    tool: number;
-    moves: number;
-    cutting_length_mm: number;
-    rapid_length_mm: number;
-    time_s: number;
-    removed_mm3: number;
-    adapted_saves_s?: number;
-    load: {
-      time_in_cut_s: number;
-      time_in_air_s: number;
-      length_in_cut_mm?: number;
-      engagement_p50_deg?: number;
-      engagement_p95_deg?: number;
-      engagement_max_deg?: number;
-      depth_max_mm?: number;
-      rate_max_cm3_min?: number;
-      chip_max_mm?: number;
-      force_max_n?: number;
-      power_max_kw?: number;
-      bending_max_mm?: number;
-    };
-  }[];
-  deviation: {
-    tolerance_mm: number;
-    max_overcut_mm: number;
-    max_leftover_mm: number;
-    share_within_tolerance: number;
-    share_leftover: number;
-    share_overcut: number;
-    share_of_reachable: number;
-    worst: { place: Vec3; deviation_mm: number; face: number }[];
-    histogram: { edges_mm: number[]; area_mm2: number[] };
-  };
-  findings: Finding[];
-}
+export type ProofFacts = S["ProofFacts"];
 
 export interface ParameterSchema {
   title?: string;
@@ -514,34 +294,14 @@ export interface ParameterSchema {
   shown_when?: Record<string, unknown>;
 }
 
-export interface StrategyInfo {
-  id: string;
-  title: string;
-  summary: string;
-  kinds: Tool["kind"][];
-  target: "areas" | "holes" | "bosses" | "rounds" | "walls" | "rims" | "lines";
-  finishes: boolean;
+export type StrategyInfo = Omit<S["StrategyInfo"], "parameters"> & {
   parameters: { properties: Record<string, ParameterSchema> };
-}
+};
 
-export interface Machine {
-  id: string;
-  name: string;
-  joints: {
-    name: string;
-    letter: string;
-    kind: "linear" | "rotary";
-    low: number | null;
-    high: number | null;
-  }[];
-  spindle_rpm: [number, number];
-  spindle_power_kw: number;
-  feed_max_mm_min: number;
-}
+export type Machine = S["Machine"];
 
-export interface Library {
-  machines: Machine[];
-  materials: { id: string; name: string; group: string; source: string }[];
+export type Library = Omit<S["Library"], "strategies" | "recipes" | "part_recipes" | "recipe_choices"> & {
+  strategies: StrategyInfo[];
   recipes: HoleRecipeDoc[];
   part_recipes: PartRecipeDoc[];
   /** What a recipe's fields may hold, by field; `part_tool` is `tool` of a recipe for features. */
@@ -549,7 +309,4 @@ export interface Library {
     "purposes" | "shapes" | "kinds" | "when" | "tool" | "size" | "part_tool" | "works_on",
     string[]
   >;
-  tools: Tool[];
-  dialects: { id: string; name: string; units: string; extension: string; arcs: string }[];
-  strategies: StrategyInfo[];
-}
+};

@@ -33,7 +33,7 @@ function Remedy({ fault }: { fault: Fault }) {
       </Button>
     </div>
   );
-  if (offer.tool_at_most !== undefined) {
+  if (typeof offer.tool_at_most === "number") {
     const now = document.tools.find((t) => t.number === operation.tool);
     const most = offer.tool_at_most + 0.005;
     const fits = [...document.tools, ...library.tools].filter(

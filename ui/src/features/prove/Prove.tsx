@@ -232,7 +232,7 @@ function Loads({ operations, setup }: { operations: ProofFacts["operations"]; se
         value={`${clock(l.time_in_cut_s)}, ${clock(l.time_in_air_s)} (${((100 * l.time_in_air_s) / Math.max(all, 1e-9)).toFixed(0)} %)`}
         why="Moves at feed or rapid that took nothing from the stock count as air."
       />
-      {l.engagement_p95_deg !== undefined && (
+      {typeof l.engagement_p95_deg === "number" && (
         <>
           <Follows
             label="Engagement: half, 95 %, most"

@@ -285,14 +285,14 @@ export function ToolCard() {
           label="Speed at most"
           suffix="1/min"
           placeholder="no limit"
-          value={tool.rpm_max}
+          value={tool.rpm_max ?? null}
           onSave={(v) => edit((t) => void (t.rpm_max = v))}
         />
         <PlainField
           label="Feed per tooth at most"
           suffix="mm"
           placeholder="no limit"
-          value={tool.feed_per_tooth_max}
+          value={tool.feed_per_tooth_max ?? null}
           onSave={(v) => edit((t) => void (t.feed_per_tooth_max = v))}
         />
       </div>
