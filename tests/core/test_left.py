@@ -75,8 +75,7 @@ def test_the_report_says_what_is_left_and_why(proved):
     assert set(left) == {"hidden", "narrow", "unfinished"}
     assert set(left["hidden"]["faces"]) == faces["bore"]
     # a tool of radius 5 in a corner of 2 touches neither the corner, nor 3 mm of the walls beside it (but for
-    # where its
-    # circle is still within the tolerance of them), nor the floor in it
+    # where its circle is still within the tolerance of them), nor the floor in it
     assert faces["corners"] < set(left["narrow"]["faces"])
     narrow = 4 * (10 * (0.5 * math.pi * 2 + 2 * (3 - math.sqrt(2 * 5 * 0.01))) + (1 - math.pi / 4) * (25 - 4))
     assert left["narrow"]["share"] == pytest.approx(narrow / sum(f.area for f in part.faces), rel=0.05)

@@ -178,8 +178,7 @@ def rises(path):
 
 def test_the_trades_example_of_a_one_inch_thread_with_ten_to_the_inch(tmp_path):
     # common practice, no source: pitch 0.100 in; 0.300 in of cutting length are 3 active teeth; a right-hand
-    # internal
-    # thread cut upward from below is climb milling; it runs out above the bore and starts below it
+    # internal thread cut upward from below is climb milling; it runs out above the bore and starts below it
     tool = thread_mill(rows=round(0.300 / 0.100), pitch=2.54, diameter=16.0)
     bore = thread("1-10").tapping_drill
     _, path = threaded(

@@ -25,8 +25,7 @@ READING = ("GET", "HEAD", "OPTIONS")
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:;"
     " font-src 'self' data:; connect-src 'self'; worker-src 'self' blob:; manifest-src 'self'; base-uri "
-    "'none';"
-    " form-action 'none'; frame-ancestors 'none'"
+    "'none'; form-action 'none'; frame-ancestors 'none'"
 )
 HEADERS = {
     "content-security-policy": POLICY,

@@ -223,8 +223,7 @@ def _refuse(points: Floats, bad: NDArray[np.bool_], lack: Lack, tool: Assembly) 
     x, y, z = points[int(np.argmax(np.where(bad, lack.most, -1.0)))]
     raise ComputeError(
         f"Shank or holder of tool {tool.number} would touch at X {x:.2f} Y {y:.2f} Z {z:.2f}, in work "
-        "whose radius the"
-        " control corrects: no moves can be left out or lifted there.",
+        "whose radius the control corrects: no moves can be left out or lifted there.",
         remedy="Give the tool more stick-out, leave the moves as they are, or let the computer correct the "
         "radius.",
         offer={"parameters": {"correction": "computer"}},

@@ -165,7 +165,6 @@ def _lack(joint: Joint, angle: float) -> tuple[float, str]:
     lack = float(max(0.0, lacks[nearest]))
     words = (
         f"{joint.letter or joint.name} would have to stand at {turns[nearest]:.2f}°, {lack:.2f}° beyond "
-        "its range of"
-        f" {low:g}° to {high:g}°"
+        f"its range of {low:g}° to {high:g}°"
     )
     return lack, words

@@ -220,8 +220,7 @@ class Program:
                 if out.setdefault(step.tool.number, value) != value:
                     raise PostError(
                         f"Tool {step.tool.number} is corrected by its whole radius in one operation and by "
-                        "its wear only in"
-                        f" '{step.name}': its register D{step.tool.number} cannot hold both.",
+                        f"its wear only in '{step.name}': its register D{step.tool.number} cannot hold both.",
                         remedy="Use the same kind of compensation for all operations of the tool.",
                     )
         return out

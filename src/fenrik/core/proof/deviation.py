@@ -83,8 +83,7 @@ def measure(
     ties = (np.abs(np.abs(normal) - along[:, None]) < 1e-9).sum(axis=1)
     weight = np.where(dominant, stock.cell**2 / np.maximum(along, 0.5) / np.maximum(ties, 1), 0.0)
     # where a node lies on the surface itself, rays of two directions may differ about it and one meets no
-    # crossing: such
-    # a point is the middle between two nodes and no place of the stock
+    # crossing: such a point is the middle between two nodes and no place of the stock
     met = skin.tags != UNSEEN
     every = distance
     distance, faces, weight = distance[met], faces[met], weight[met]

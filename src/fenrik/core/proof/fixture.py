@@ -63,8 +63,7 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
                     "stop",
                     "fixture",
                     f"The {part} of '{name}' runs {fast}into the fixture near ({x:.2f}, {y:.2f}, {z:.2f}), "
-                    "up to"
-                    f" {lost[hit, role].max():.2f} mm deep.",
+                    f"up to {lost[hit, role].max():.2f} mm deep.",
                     "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer "
                     "stick-out.",
                     operation=name,
@@ -116,8 +115,7 @@ def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
                     "stop",
                     "fixture",
                     f"The {part} of '{name}' runs {fast}into the fixture at ({x:.2f}, {y:.2f}, {z:.2f}): "
-                    "the tip would have to"
-                    f" stay {depth[worst]:.2f} mm higher.",
+                    f"the tip would have to stay {depth[worst]:.2f} mm higher.",
                     "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer "
                     "stick-out.",
                     operation=name,

@@ -119,8 +119,7 @@ def _in_step(run: Run, rows: NDArray[np.int64], tool: Assembly) -> list[Finding]
             "stop",
             "feed",
             f"Tap T{tool.number} moves at {motion.feed[i]:.1f} mm/min; its pitch of {tool.thread_pitch:g} "
-            "mm asks for"
-            f" {wanted[bad[0]]:.1f} at this speed.",
+            f"mm asks for {wanted[bad[0]]:.1f} at this speed.",
             "Leave the operation's feed open.",
             measure=float(motion.feed[i]),
             limit=float(wanted[bad[0]]),

@@ -74,8 +74,7 @@ class OperationDoc(Strict):
         Literal["plan", "engagement"],
         Field(
             description="One feed as planned, or along the path the feed that keeps the chip as thick as "
-            "planned at the"
-            " measured engagement."
+            "planned at the measured engagement."
         ),
     ] = "plan"
     when_short: Annotated[
@@ -156,8 +155,7 @@ class SetupDoc(Strict):
             if operation.side is not None and operation.side not in {s.name for s in self.sides}:
                 raise ValueError(
                     f"operation '{operation.name}' works from the side '{operation.side}', which the setup "
-                    "does not have;"
-                    f" its sides are {', '.join(s.name for s in self.sides) or 'none yet'}"
+                    f"does not have; its sides are {', '.join(s.name for s in self.sides) or 'none yet'}"
                 )
         known, areas = {o.name for o in self.operations}, {a.name for a in self.areas}
         for operation in self.operations:
@@ -165,8 +163,7 @@ class SetupDoc(Strict):
                 if boundary.area is not None and boundary.area not in areas:
                     raise ValueError(
                         f"operation '{operation.name}' uses the area '{boundary.area}', which the setup "
-                        "does not have;"
-                        f" its areas are {', '.join(sorted(areas)) or 'none'}"
+                        f"does not have; its areas are {', '.join(sorted(areas)) or 'none'}"
                     )
         repeated = [name for r in self.repeats for name in r.operations]
         for name in repeated:
@@ -263,8 +260,7 @@ class Job(Strict):
                 if operation.tool not in numbers:
                     raise ValueError(
                         f"operation '{operation.name}' uses tool {operation.tool}, which the job does not "
-                        "have;"
-                        f" its tools are {', '.join(map(str, numbers)) or 'none'}"
+                        f"have; its tools are {', '.join(map(str, numbers)) or 'none'}"
                     )
         for i, setup in enumerate(self.setups):
             if isinstance(setup.stock, CarriedStock):
@@ -323,8 +319,7 @@ class Job(Strict):
                 if a.work_offset == b.work_offset:
                     raise ValueError(
                         f"the setups '{a.name}' and '{b.name}' of release '{release.name}' both use "
-                        f"{a.work_offset};"
-                        " give each its own work offset"
+                        f"{a.work_offset}; give each its own work offset"
                     )
         if release.operations is not None:
             raise ValueError(

@@ -36,8 +36,7 @@ def programmed(pieces: list[Piece | None], left: float, what: str) -> list[Piece
         elif chain[k].radius < abs(left) - CORNER_MM:
             raise PostError(
                 f"'{what}' goes round with a radius of {chain[k].radius:.3f} mm: no contour beside which "
-                "the control"
-                f" corrects {abs(left):.3f} mm makes that.",
+                f"the control corrects {abs(left):.3f} mm makes that.",
                 remedy="Let the computer correct the radius and the control the wear only.",
             )
     kept = [k for k in inner if k in shifted]
@@ -98,7 +97,6 @@ def _joint(chain: list[Piece], shifted: dict[int, Piece], p: int, q: int, left: 
         return middle
     raise PostError(
         f"'{what}' has a corner at X {chain[p].b[0]:.2f} Y {chain[p].b[1]:.2f} that no contour makes "
-        "beside which the"
-        f" control corrects {abs(left):.3f} mm.",
+        f"beside which the control corrects {abs(left):.3f} mm.",
         remedy="Let the computer correct the radius and the control the wear only.",
     )

@@ -87,8 +87,7 @@ def _reach(hole: HoleSpot, tool: Assembly, p: BoreMilling) -> tuple[float, float
     if widest < 0.02 * tool.diameter:
         raise ComputeError(
             f"Tool {tool.number} of {tool.diameter:g} mm has no room to circle in {hole.words}: its middle "
-            "could move by"
-            f" {max(0.0, widest):.2f} mm only.",
+            f"could move by {max(0.0, widest):.2f} mm only.",
             remedy=f"Use a tool of {math.floor(8 * diameter) / 10:g} mm or less, or drill the hole.",
             offer={"tool_at_most": math.floor(8 * diameter) / 10},
         )

@@ -133,8 +133,7 @@ class _Ring:
             x, y = self._on(float(angles[int(np.argmin(around))]))
             raise ComputeError(
                 f"Tool {tool.number} of {tool.diameter:g} mm does not go round {self.boss.words}: at X "
-                f"{x:.2f} Y {y:.2f} it"
-                f" would cut the part at Z {self.bottom:.2f}.",
+                f"{x:.2f} Y {y:.2f} it would cut the part at Z {self.bottom:.2f}.",
                 remedy="Use a smaller tool, stay higher over the floor, or follow the wall by a profile.",
                 offer={"tool_at_most": 0.5 * tool.diameter},
             )

@@ -45,8 +45,7 @@ class Drilling(Parameters):
         "Straight down and out; only a start for the drill; in pecks, out each time or just until the chip "
         "breaks; in pecks"
         " that get shorter; at feed in and out, and so with a boring head; with the tool standing at the "
-        "bottom of a"
-        " counterbore or countersink.",
+        "bottom of a counterbore or countersink.",
     )
     depth_to: Literal["as_modelled", "full_diameter", "tip"] = fact(
         "as_modelled",

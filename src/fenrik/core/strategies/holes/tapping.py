@@ -87,8 +87,7 @@ def _bottom(hole: HoleSpot, tool: Assembly, p: Tapping) -> float:
     if not 2 * tool.core_radius - TIGHT_MM <= hole.diameter <= tool.diameter - 0.5 * pitch:
         raise ComputeError(
             f"{hole.words} does not suit a tap of {tool.diameter:g} x {pitch:g} (T{tool.number}), whose "
-            "thread is"
-            f" {2 * tool.core_radius:.3f} mm at its core.",
+            f"thread is {2 * tool.core_radius:.3f} mm at its core.",
             remedy=f"Drill it to {tool.diameter - pitch:.3g} mm, or use another tap.",
         )
     lead = p.lead_threads * pitch

@@ -25,8 +25,7 @@ def correction_fact() -> Any:
     return fact(
         "computer",
         "Who corrects the cutter's radius: the computer; the computer, and the control the wear (G41, G42 "
-        "with 0 in D); or the"
-        " control alone, from the contour (G41, G42 with the radius in D).",
+        "with 0 in D); or the control alone, from the contour (G41, G42 with the radius in D).",
         group="rest",
         title="Cutter compensation",
     )

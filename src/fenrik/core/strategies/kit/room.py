@@ -103,8 +103,7 @@ def refuse_narrow(inputs: Inputs, radial: float, axial: float, levels: list[floa
         )
         raise ComputeError(
             f"Tool {tool.number} of {tool.diameter:g} mm has no room in the ground about X {x:.2f} Y "
-            f"{y:.2f} at Z {level:.2f}"
-            " and clears nothing.",
+            f"{y:.2f} at Z {level:.2f} and clears nothing.",
             remedy=f"Use a tool of {fits:g} mm or less.",
             offer={"tool_at_most": fits},
         )

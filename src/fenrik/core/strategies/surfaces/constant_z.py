@@ -123,8 +123,7 @@ class _Run:
         if p.allowance < 0 and -p.allowance > tool.corner_radius:
             raise ComputeError(
                 f"The allowance {p.allowance:g} mm goes deeper than the corner radius "
-                f"{tool.corner_radius:g} mm of"
-                f" tool {tool.number}.",
+                f"{tool.corner_radius:g} mm of tool {tool.number}.",
                 remedy="Use an allowance above minus the corner radius.",
             )
         self.inputs, self.progress, self.p = inputs, progress, p

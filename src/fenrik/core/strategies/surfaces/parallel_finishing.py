@@ -128,8 +128,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     if p.allowance < 0 and -p.allowance > inputs.assembly.corner_radius:
         raise ComputeError(
             f"The allowance {p.allowance:g} mm goes deeper than the corner radius "
-            f"{inputs.assembly.corner_radius:g} mm"
-            f" of tool {inputs.assembly.number}.",
+            f"{inputs.assembly.corner_radius:g} mm of tool {inputs.assembly.number}.",
             remedy="Use an allowance above minus the corner radius.",
         )
     progress.step(0.0, "preparing the cutter")

@@ -144,8 +144,7 @@ class _Breaking:
         if self.radius + cut.width > self.tool.radius + 1e-6:
             raise ComputeError(
                 f"A chamfer of {cut.width:.2f} mm needs a cone of {2 * (self.radius + cut.width):.2f} mm; "
-                "tool"
-                f" {self.tool.number} has {self.tool.diameter:g} mm.",
+                f"tool {self.tool.number} has {self.tool.diameter:g} mm.",
                 remedy="Let the tip pass less far below, or use a wider tool.",
             )
         feet = merged([r.line for r in rims])
