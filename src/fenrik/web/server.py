@@ -12,6 +12,7 @@ from fastapi.staticfiles import StaticFiles
 from fenrik import __version__
 from fenrik.app.jobs import Jobs
 from fenrik.web import errors, events, files, jobs, library, releases, views
+from fenrik.web.described import described
 from fenrik.web.guard import Guard
 
 
@@ -28,6 +29,7 @@ def make_app(service: Jobs | None, front_end: Path | None = None, hosts: Iterabl
         app.include_router(module.router, prefix="/api")
     if front_end is not None and (front_end / "index.html").is_file():
         _serve(app, front_end)
+    app.openapi = lambda: described(app)  # type: ignore[method-assign]
     return app
 
 

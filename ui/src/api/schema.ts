@@ -890,6 +890,53 @@ export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
     /**
+     * Allowances
+     * @description What the box stock has more than the part on each side, mm; never negative.
+     */
+    Allowances: {
+      /**
+       * X Low
+       * @default 2
+       */
+      x_low: number;
+      /**
+       * X High
+       * @default 2
+       */
+      x_high: number;
+      /**
+       * Y Low
+       * @default 2
+       */
+      y_low: number;
+      /**
+       * Y High
+       * @default 2
+       */
+      y_high: number;
+      /**
+       * Z Low
+       * @default 0
+       */
+      z_low: number;
+      /**
+       * Z High
+       * @default 1
+       */
+      z_high: number;
+    };
+    /**
+     * AreaDoc
+     * @description An area that is drawn or picked once and used by its name in many operations: the union of
+     *     boundaries.
+     */
+    AreaDoc: {
+      /** Name */
+      name: string;
+      /** Of */
+      of: components["schemas"]["Boundary"][];
+    };
+    /**
      * Assembly
      * @description A milling tool ready to run. All lengths mm.
      *
@@ -1007,6 +1054,23 @@ export interface components {
       /** Holder */
       holder: components["schemas"]["HolderSegment"][];
     };
+    /**
+     * Block
+     * @description A box between two corners in program coordinates, mm: a clamp, a stop, a parallel.
+     */
+    Block: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "block";
+      /** Name */
+      name: string;
+      /** Low */
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
+    };
     /** Body_import_job_api_jobs_import_post */
     Body_import_job_api_jobs_import_post: {
       /** Files */
@@ -1054,6 +1118,45 @@ export interface components {
       min: [number, number, number];
       /** Max */
       max: [number, number, number];
+    };
+    /**
+     * BoxStock
+     * @description A box around the part with an allowance per side, in the setup's directions.
+     */
+    BoxStock: {
+      /**
+       * Kind
+       * @default box
+       * @constant
+       */
+      kind: "box";
+      /**
+       * @default {
+       *       "x_low": 2,
+       *       "x_high": 2,
+       *       "y_low": 2,
+       *       "y_high": 2,
+       *       "z_low": 0,
+       *       "z_high": 1
+       *     }
+       */
+      allowance: components["schemas"]["Allowances"];
+    };
+    /**
+     * CarriedStock
+     * @description What an earlier setup of the job leaves.
+     */
+    CarriedStock: {
+      /**
+       * Kind
+       * @constant
+       */
+      kind: "carried";
+      /**
+       * Setup
+       * @description Name of the earlier setup.
+       */
+      setup: string;
     };
     /**
      * Derived
@@ -1251,6 +1354,70 @@ export interface components {
       /** Limit */
       limit: number | null;
     };
+    /**
+     * FixtureSolid
+     * @description A solid from a file: turned about Z, then its own zero at a place in program coordinates.
+     */
+    FixtureSolid: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "solid";
+      /** Name */
+      name: string;
+      /** File */
+      file: string;
+      /**
+       * Solid
+       * @default null
+       */
+      solid: number | null;
+      /**
+       * Scale
+       * @default 1
+       */
+      scale: number;
+      /**
+       * At
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      at: [number, number, number];
+      /**
+       * Turn Deg
+       * @default 0
+       */
+      turn_deg: number;
+    };
+    /**
+     * Grid
+     * @description Columns and rows, mm from one to the next, turned about the first place by `angle_deg`; gone through to
+     *     and fro.
+     */
+    Grid: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "grid";
+      /** Columns */
+      columns: number;
+      /** Rows */
+      rows: number;
+      /** Step X */
+      step_x: number;
+      /** Step Y */
+      step_y: number;
+      /**
+       * Angle Deg
+       * @default 0
+       */
+      angle_deg: number;
+    };
     /** HTTPValidationError */
     HTTPValidationError: {
       /** Detail */
@@ -1401,6 +1568,118 @@ export interface components {
       words: string[];
     };
     /**
+     * Jaws
+     * @description Two parallel jaws that hold the stock's box at its sides: `grip` mm of it, from its underside up. They
+     *     run along X or Y, `length` mm about the stock's middle, are `thickness` mm thick and `height` mm high.
+     */
+    Jaws: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "jaws";
+      /**
+       * Name
+       * @default Jaws
+       */
+      name: string;
+      /**
+       * Along
+       * @default x
+       * @enum {string}
+       */
+      along: "x" | "y";
+      /**
+       * Grip
+       * @default 5
+       */
+      grip: number;
+      /**
+       * Length
+       * @default 125
+       */
+      length: number;
+      /**
+       * Thickness
+       * @default 25
+       */
+      thickness: number;
+      /**
+       * Height
+       * @default 40
+       */
+      height: number;
+    };
+    /**
+     * Job
+     * @description A whole job.
+     */
+    Job: {
+      /**
+       * Fenrik
+       * @description Version of the document.
+       * @default 2
+       * @constant
+       */
+      fenrik: 2;
+      /** Name */
+      name: string;
+      /**
+       * Units
+       * @description Display only; the document is in mm.
+       * @default mm
+       * @enum {string}
+       */
+      units: "mm" | "inch";
+      /** @default null */
+      part: components["schemas"]["PartDoc"] | null;
+      /**
+       * Tools
+       * @default []
+       */
+      tools: components["schemas"]["Assembly"][];
+      /**
+       * Setups
+       * @default []
+       */
+      setups: components["schemas"]["SetupDoc"][];
+      /**
+       * Machines
+       * @description The shop's own machines; they go before those that ship with Fenrik.
+       * @default []
+       */
+      machines: components["schemas"]["Machine"][];
+      /**
+       * @default {
+       *       "cell_mm": null,
+       *       "tolerance_mm": 0.05
+       *     }
+       */
+      proof: components["schemas"]["ProofDoc"];
+      /**
+       * Releases
+       * @default []
+       */
+      releases: components["schemas"]["ReleaseDoc"][];
+      /**
+       * Recipes
+       * @description The job's own recipes for holes; they go before those that ship with Fenrik.
+       * @default []
+       */
+      recipes: components["schemas"]["Recipe"][];
+      /**
+       * Part Recipes
+       * @description The job's own recipes for features and whole parts, likewise.
+       * @default []
+       */
+      part_recipes: components["schemas"]["PartRecipe"][];
+      /**
+       * Notes
+       * @default
+       */
+      notes: string;
+    };
+    /**
      * JobAnswer
      * @description A job's document and its place among the revisions.
      */
@@ -1413,10 +1692,7 @@ export interface components {
       can_undo: boolean;
       /** Can Redo */
       can_redo: boolean;
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
+      document: components["schemas"]["Job"];
     };
     /**
      * JobListed
@@ -1639,6 +1915,34 @@ export interface components {
       align: "left" | "middle" | "right";
     };
     /**
+     * Linear
+     * @description `count` places along a line, `step` (x, y) mm from one to the next.
+     */
+    Linear: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "linear";
+      /** Count */
+      count: number;
+      /** Step */
+      step: [number, number];
+    };
+    /**
+     * Listed
+     * @description Shifts (x, y, turn in degrees about the shifted program zero) of every further place.
+     */
+    Listed: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "listed";
+      /** At */
+      at: [number, number, number][];
+    };
+    /**
      * LoadFacts
      * @description The load of one operation: times s, lengths mm, engagement degrees, the greatest of the rest.
      */
@@ -1736,6 +2040,30 @@ export interface components {
       value: number;
       /** Unit */
       unit: string;
+    };
+    /**
+     * Mirror
+     * @description Once more in the mirror of a line through `point` (program coordinates) at `angle_deg` to X.
+     */
+    Mirror: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "mirror";
+      /**
+       * Point
+       * @default [
+       *       0,
+       *       0
+       *     ]
+       */
+      point: [number, number];
+      /**
+       * Angle Deg
+       * @default 90
+       */
+      angle_deg: number;
     };
     /**
      * Mount
@@ -1984,6 +2312,60 @@ export interface components {
       };
     };
     /**
+     * PartArray
+     * @description Several parts in one blank, in columns along X and rows along Y, with gaps between their boxes, mm.
+     */
+    PartArray: {
+      /**
+       * Columns
+       * @default 1
+       */
+      columns: number;
+      /**
+       * Rows
+       * @default 1
+       */
+      rows: number;
+      /**
+       * Gap X
+       * @default 10
+       */
+      gap_x: number;
+      /**
+       * Gap Y
+       * @default 10
+       */
+      gap_y: number;
+    };
+    /**
+     * PartDoc
+     * @description The model file and how it is taken. `file` is relative to the document.
+     */
+    PartDoc: {
+      /**
+       * File
+       * @description STEP or STL file, relative to this document.
+       */
+      file: string;
+      /**
+       * Solid
+       * @default null
+       */
+      solid: number | null;
+      /**
+       * Scale
+       * @description All lengths are multiplied by this.
+       * @default 1
+       */
+      scale: number;
+      /**
+       * Heal
+       * @description Sew loose faces and repair an invalid solid.
+       * @default false
+       */
+      heal: boolean;
+    };
+    /**
      * PartFaces
      * @description All faces and edges of a part.
      */
@@ -2142,6 +2524,153 @@ export interface components {
       face: number;
     };
     /**
+     * Placement
+     * @description Where the middle of the stock's underside sits over the middle of the table, mm.
+     */
+    Placement: {
+      /**
+       * X
+       * @default 0
+       */
+      x: number;
+      /**
+       * Y
+       * @default 0
+       */
+      y: number;
+      /**
+       * Z
+       * @description Height over the table, e.g. of a vice's ledge.
+       * @default 60
+       */
+      z: number;
+    };
+    /**
+     * Polar
+     * @description `count` places on a circle about `centre` (program coordinates), the first where the operation is;
+     *     `step_deg` from one to the next, open: evenly all round.
+     */
+    Polar: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "polar";
+      /**
+       * Centre
+       * @default [
+       *       0,
+       *       0
+       *     ]
+       */
+      centre: [number, number];
+      /** Count */
+      count: number;
+      /**
+       * Step Deg
+       * @default null
+       */
+      step_deg: number | null;
+    };
+    /**
+     * PostOptions
+     * @description What a release asks for; what is left open is as the dialect says.
+     */
+    PostOptions: {
+      /**
+       * Line Numbers
+       * @description Which blocks have a number N.
+       * @default null
+       */
+      line_numbers: ("all" | "tool" | "none") | null;
+      /**
+       * Line Number Start
+       * @description The first number.
+       * @default null
+       */
+      line_number_start: number | null;
+      /**
+       * Line Number Step
+       * @description From one number to the next.
+       * @default null
+       */
+      line_number_step: number | null;
+      /**
+       * Word Spacing
+       * @description A space between words.
+       * @default null
+       */
+      word_spacing: boolean | null;
+      /**
+       * Comments
+       * @description Which comments are written.
+       * @default null
+       */
+      comments: ("all" | "tools" | "none") | null;
+      /**
+       * Arcs
+       * @description Arcs by their centre (I J K) or by their radius (R).
+       * @default null
+       */
+      arcs: ("centre" | "radius") | null;
+      /**
+       * Circles
+       * @description Full circles in one block or in two.
+       * @default null
+       */
+      circles: ("whole" | "halves") | null;
+      /**
+       * Holes
+       * @description Holes as canned cycles or as plain moves.
+       * @default null
+       */
+      holes: ("canned" | "moves") | null;
+      /**
+       * Optional Stop
+       * @description M1 before every tool change but the first.
+       * @default null
+       */
+      optional_stop: boolean | null;
+      /**
+       * Preload
+       * @description The next tool is called up (T) while one works.
+       * @default null
+       */
+      preload: boolean | null;
+      /**
+       * Restart
+       * @description Every tool begins with the whole modal state, so that the program may begin there.
+       * @default null
+       */
+      restart: boolean | null;
+      /**
+       * Rapid Feed Mm Min
+       * @description Rapids within a tool's work are driven straight at this feed (G1), for machines whose G0 is not straight.
+       * @default null
+       */
+      rapid_feed_mm_min: number | null;
+      /**
+       * Coolant
+       * @description Off: for a dry run.
+       * @default planned
+       * @enum {string}
+       */
+      coolant: "planned" | "off";
+      /**
+       * Between
+       * @description Between operations of one tool: over the clearance height, or by way of the upper end of Z.
+       * @default clearance
+       * @enum {string}
+       */
+      between: "clearance" | "home";
+      /**
+       * Wear Mm
+       * @description Work whose radius the control corrects is proved once more with tools worn by this; 0: it is not.
+       * @default 0.05
+       */
+      wear_mm: number;
+    };
+    /**
      * Problem
      * @description Something wrong or doubtful with a model.
      */
@@ -2152,6 +2681,23 @@ export interface components {
       what: string;
       /** Remedy */
       remedy: string;
+    };
+    /**
+     * ProofDoc
+     * @description How finely the proof looks: cell of the stock model (open: from the part's size) and the half band
+     *     of "on size", mm.
+     */
+    ProofDoc: {
+      /**
+       * Cell Mm
+       * @default null
+       */
+      cell_mm: number | null;
+      /**
+       * Tolerance Mm
+       * @default 0.05
+       */
+      tolerance_mm: number;
     };
     /**
      * ProofFacts
@@ -2263,6 +2809,82 @@ export interface components {
       under: number;
     };
     /**
+     * ReleaseDoc
+     * @description A program: which setup, which operations (open: all that are switched on), in which dialect.
+     *
+     *     `also` are further setups on work offsets of their own that run in the same program, each with all that is
+     *     switched on in it: setup after setup, or in the order with the fewest tool changes. Split by tool, every
+     *     tool gives a file.
+     */
+    ReleaseDoc: {
+      /** Name */
+      name: string;
+      /** Setup */
+      setup: string;
+      /**
+       * Also
+       * @default []
+       */
+      also: string[];
+      /**
+       * Operations
+       * @default null
+       */
+      operations: string[] | null;
+      /**
+       * Order
+       * @default planned
+       * @enum {string}
+       */
+      order: "planned" | "fewest_changes";
+      /**
+       * Split
+       * @default none
+       * @enum {string}
+       */
+      split: "none" | "tool";
+      /**
+       * Dialect
+       * @default plain_iso
+       */
+      dialect: string;
+      /**
+       * Program Number
+       * @default 1
+       */
+      program_number: number;
+      /**
+       * Comment
+       * @default
+       */
+      comment: string;
+      /**
+       * @default {
+       *       "line_numbers": null,
+       *       "line_number_start": null,
+       *       "line_number_step": null,
+       *       "word_spacing": null,
+       *       "comments": null,
+       *       "arcs": null,
+       *       "circles": null,
+       *       "holes": null,
+       *       "optional_stop": null,
+       *       "preload": null,
+       *       "restart": null,
+       *       "rapid_feed_mm_min": null,
+       *       "coolant": "planned",
+       *       "between": "clearance",
+       *       "wear_mm": 0.05
+       *     }
+       */
+      options: components["schemas"]["PostOptions"];
+      /**
+       * Notes
+       * @default
+       */
+      notes: string;
+    };
+    /**
      * ReleaseState
      * @description What of a release runs in one of its setups; `index` is the release's place in the document.
      */
@@ -2283,6 +2905,29 @@ export interface components {
       /** Key */
       key?: string | null;
       error?: components["schemas"]["Fault"] | null;
+    };
+    /**
+     * RepeatDoc
+     * @description Operations of a setup that are made again at further places; each goes through all places before the
+     *     next begins. `leave_out` are places by their number, the first being 1.
+     */
+    RepeatDoc: {
+      /** Name */
+      name: string;
+      /** Operations */
+      operations: string[];
+      /** How */
+      how:
+        | components["schemas"]["Polar"]
+        | components["schemas"]["Linear"]
+        | components["schemas"]["Grid"]
+        | components["schemas"]["Listed"]
+        | components["schemas"]["Mirror"];
+      /**
+       * Leave Out
+       * @default []
+       */
+      leave_out: number[];
     };
     /**
      * ReplayFacts
@@ -2330,10 +2975,111 @@ export interface components {
     Save: {
       /** Revision */
       revision: number;
-      /** Document */
-      document: {
-        [key: string]: unknown;
-      };
+      document: components["schemas"]["Job"];
+    };
+    /**
+     * SetupDoc
+     * @description A part clamped on a machine: up, stock, zero, offset, and the operations in order.
+     */
+    SetupDoc: {
+      /** Name */
+      name: string;
+      /**
+       * @default {
+       *       "axis": "+z",
+       *       "face": null,
+       *       "reverse": false
+       *     }
+       */
+      up: components["schemas"]["Up"];
+      /**
+       * Turn Deg
+       * @description Turn about the up direction.
+       * @default 0
+       */
+      turn_deg: number;
+      /**
+       * Machine
+       * @default column_mill_500
+       */
+      machine: string;
+      /**
+       * Material
+       * @default aluminium_wrought
+       */
+      material: string;
+      /**
+       * Stock
+       * @default {
+       *       "kind": "box",
+       *       "allowance": {
+       *         "x_high": 2,
+       *         "x_low": 2,
+       *         "y_high": 2,
+       *         "y_low": 2,
+       *         "z_high": 1,
+       *         "z_low": 0
+       *       }
+       *     }
+       */
+      stock:
+        | components["schemas"]["BoxStock"]
+        | components["schemas"]["SolidStock"]
+        | components["schemas"]["CarriedStock"];
+      /** @default null */
+      array: components["schemas"]["PartArray"] | null;
+      /**
+       * Fixture
+       * @default []
+       */
+      fixture: (
+        components["schemas"]["Jaws"] | components["schemas"]["Block"] | components["schemas"]["FixtureSolid"]
+      )[];
+      /**
+       * @default {
+       *       "of": "stock",
+       *       "x": "middle",
+       *       "y": "middle",
+       *       "z": "high",
+       *       "point": null
+       *     }
+       */
+      zero: components["schemas"]["Zero"];
+      /**
+       * Work Offset
+       * @default G54
+       * @enum {string}
+       */
+      work_offset: "G54" | "G55" | "G56" | "G57" | "G58" | "G59";
+      /**
+       * @default {
+       *       "x": 0,
+       *       "y": 0,
+       *       "z": 60
+       *     }
+       */
+      placement: components["schemas"]["Placement"];
+      /**
+       * Areas
+       * @default []
+       */
+      areas: components["schemas"]["AreaDoc"][];
+      /**
+       * Sides
+       * @description Further directions from which it is worked.
+       * @default []
+       */
+      sides: components["schemas"]["SideDoc"][];
+      /**
+       * Operations
+       * @default []
+       */
+      operations: components["schemas"]["OperationDoc"][];
+      /**
+       * Repeats
+       * @default []
+       */
+      repeats: components["schemas"]["RepeatDoc"][];
     };
     /**
      * SetupState
@@ -2367,6 +3113,30 @@ export interface components {
       operations: components["schemas"]["OperationState"][];
     };
     /**
+     * SideDoc
+     * @description A direction from which a clamped part is worked besides the setup's own: towards the spindle goes an
+     *     axis of the part, the normal of a picked face or the axis of a picked cylinder.
+     *
+     *     Its X is the setup's X square to it, turned by `turn_deg`; its zero is the program zero or a point of the
+     *     part.
+     */
+    SideDoc: {
+      /** Name */
+      name: string;
+      up: components["schemas"]["Up"];
+      /**
+       * Turn Deg
+       * @default 0
+       */
+      turn_deg: number;
+      /**
+       * Origin
+       * @description A point of the part, mm; open: the program zero.
+       * @default null
+       */
+      origin: [number, number, number] | null;
+    };
+    /**
      * SideState
      * @description A side, and why the machine cannot reach it (empty where it can).
      */
@@ -2377,6 +3147,29 @@ export interface components {
       setup_from_side: number[][];
       /** Out Of Reach */
       out_of_reach: string;
+    };
+    /**
+     * SolidStock
+     * @description A solid of its own from a file, in the part's coordinates.
+     */
+    SolidStock: {
+      /**
+       * Kind
+       * @constant
+       */
+      kind: "solid";
+      /** File */
+      file: string;
+      /**
+       * Solid
+       * @default null
+       */
+      solid: number | null;
+      /**
+       * Scale
+       * @default 1
+       */
+      scale: number;
     };
     /**
      * Start
@@ -2450,6 +3243,28 @@ export interface components {
       };
     };
     /**
+     * Up
+     * @description Which way is up: a principal axis of the part, a planar face (its outward normal) or a
+     *     cylinder (its axis); `reverse` turns it over.
+     */
+    Up: {
+      /**
+       * Axis
+       * @default null
+       */
+      axis: ("+x" | "-x" | "+y" | "-y" | "+z" | "-z") | null;
+      /**
+       * Face
+       * @default null
+       */
+      face: number | null;
+      /**
+       * Reverse
+       * @default false
+       */
+      reverse: boolean;
+    };
+    /**
      * UsageAnswer
      * @description How much the results of all computations take, and the most that they may take, in bytes.
      */
@@ -2513,6 +3328,42 @@ export interface components {
       deviation_mm: number;
       /** Face */
       face: number;
+    };
+    /**
+     * Zero
+     * @description Program zero: one of the 27 points of the box of the stock or of the (first) part, or a point of the
+     *     part.
+     */
+    Zero: {
+      /**
+       * Of
+       * @default stock
+       * @enum {string}
+       */
+      of: "stock" | "part" | "point";
+      /**
+       * X
+       * @default middle
+       * @enum {string}
+       */
+      x: "low" | "middle" | "high";
+      /**
+       * Y
+       * @default middle
+       * @enum {string}
+       */
+      y: "low" | "middle" | "high";
+      /**
+       * Z
+       * @default high
+       * @enum {string}
+       */
+      z: "low" | "middle" | "high";
+      /**
+       * Point
+       * @default null
+       */
+      point: [number, number, number] | null;
     };
   };
   responses: never;

@@ -4,6 +4,7 @@ import { send } from "../api/client";
 import { useBosses, useHoles } from "../api/hooks";
 import type { HoleGroup, Operation, StrategyInfo, Tool } from "../api/types";
 import { useShared } from "../session/context";
+import { holeAt } from "../session/fresh";
 import { useSession } from "../session/store";
 
 const PURPOSES: Record<string, string> = {
@@ -110,8 +111,8 @@ export function HoleChoice({
             onChange={() =>
               edit((o) => {
                 const own = new Set(g.faces.flat());
-                const rest = (o.holes ?? []).filter((h) => h.face === null || !own.has(h.face));
-                o.holes = mine === g.count ? rest : [...rest, ...walls(g).map((face) => ({ face }))];
+                const rest = (o.holes ?? []).filter((h) => typeof h.face !== "number" || !own.has(h.face));
+                o.holes = mine === g.count ? rest : [...rest, ...walls(g).map(holeAt)];
               })
             }
           />

@@ -2,6 +2,7 @@ import { Button } from "@mantine/core";
 import type { LinePick, Operation } from "../api/types";
 import { ChoiceField, LengthField, NameField, PlainField } from "../forms/fields";
 import { useShared } from "../session/context";
+import { lineOf } from "../session/fresh";
 
 const ALIGNED = [
   { value: "left", label: "Begins there" },
@@ -91,7 +92,7 @@ export function LineChoice({
         variant="default"
         onClick={() =>
           edit((o) => {
-            o.lines = [...(o.lines ?? []), { text: "No. 1", at: [0, 0], height: 4, align: "middle" }];
+            o.lines = [...(o.lines ?? []), lineOf({ text: "No. 1", at: [0, 0], align: "middle" })];
           })
         }
       >

@@ -1,41 +1,38 @@
 import type { JobDocument, Setup } from "../api/types";
+import { boxStock } from "./fresh";
 
-/** The stock that a setup begins with. */
-export const boxStock = () => ({
-  kind: "box" as const,
-  allowance: { x_low: 2, x_high: 2, y_low: 2, y_high: 2, z_low: 0, z_high: 1 },
-});
+type Axis = Setup["up"]["axis"];
 
 /** A new setup after others: of the other side, in what the last one leaves. */
 export function fresh(before: Setup[]): Setup {
   const count = before.length;
   const last = before[count - 1];
-  const next: Partial<Setup> = last && {
-    up: { axis: opposite(last.up.axis), face: null, reverse: false },
-    machine: last.machine,
-    material: last.material,
-    ...(last.array ? {} : { stock: { kind: "carried" as const, setup: last.name } }),
-  };
+  const axis = last ? opposite(last.up.axis) : "+z";
+  const carried = last && !last.array;
   let name = count === 0 ? "Top" : `Setup ${count + 1}`;
   for (let n = count + 2; before.some((s) => s.name === name); n++) name = `Setup ${n}`;
   return {
     name,
-    up: { axis: "+z", face: null, reverse: false },
+    up: { axis, face: null, reverse: false },
     turn_deg: 0,
-    machine: "column_mill_500",
-    material: "aluminium_wrought",
-    stock: boxStock(),
+    machine: last?.machine ?? "column_mill_500",
+    material: last?.material ?? "aluminium_wrought",
+    stock: carried ? { kind: "carried", setup: last.name } : boxStock(),
+    array: null,
     zero: { of: "stock", x: "middle", y: "middle", z: "high", point: null },
-    work_offset: `G${54 + Math.min(count, 5)}`,
+    work_offset: `G${54 + Math.min(count, 5)}` as Setup["work_offset"],
     placement: { x: 0, y: 0, z: 60 },
     operations: [],
-    ...next,
+    sides: [],
+    areas: [],
+    repeats: [],
+    fixture: [],
   };
 }
 
 /** The other side of the part: what follows a setup is mostly made turned over. */
-function opposite(axis: string | null): string {
-  return axis ? (axis.startsWith("-") ? "+" : "-") + axis.slice(1) : "-z";
+function opposite(axis: Axis): Axis {
+  return axis ? (((axis.startsWith("-") ? "+" : "-") + axis.slice(1)) as Axis) : "-z";
 }
 
 /** Gives a setup another name, and all that speak of it. */
@@ -46,7 +43,7 @@ export function rename(document: JobDocument, index: number, name: string) {
     r.setup = now(r.setup);
     if (r.also) r.also = r.also.map(now);
   }
-  for (const s of document.setups) if (s.stock.kind === "carried") s.stock.setup = now(s.stock.setup!);
+  for (const s of document.setups) if (s.stock.kind === "carried") s.stock.setup = now(s.stock.setup);
   document.setups[index].name = name;
 }
 

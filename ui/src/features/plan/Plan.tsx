@@ -1,45 +1,17 @@
 import { Select } from "@mantine/core";
 import { isRound } from "../../api/traits";
-import type { Height, Operation, Tool } from "../../api/types";
+import type { Tool } from "../../api/types";
 import { useShared } from "../../session/context";
 import { Failure } from "../../session/Failure";
 import { FeatureRecipe } from "../../picks/Features";
 import { HoleRecipe, WholePlan } from "../../picks/Holes";
+import { freshOperation } from "../../session/fresh";
 import { useSession } from "../../session/store";
 import { Recipes } from "./Recipes";
 import { Working } from "../../session/Working";
 import { NamedAreas } from "./Areas";
 import { Marked, Paste } from "./Marked";
 import { repeatOf, repeatWords } from "./operations";
-
-const over = (reference: Height["over"], offset: number): Height => ({ over: reference, offset });
-
-function fresh(name: string, strategy: string, tool: number): Operation {
-  return {
-    name,
-    strategy,
-    tool,
-    enabled: true,
-    spindle_rpm: null,
-    spindle: "clockwise",
-    feed_mm_min: null,
-    entry_feed_mm_min: null,
-    coolant: "flood",
-    feed_follows: "plan",
-    when_short: "trim",
-    tolerance_mm: 0.01,
-    heights: {
-      clearance: over("stock_top", 10),
-      retract: over("stock_top", 2),
-      feed: 1,
-      bottom: over("part_bottom", 0),
-    },
-    keep_in: [],
-    keep_out: [],
-    parameters: {},
-    notes: "",
-  };
-}
 
 /** The library's first tool of the kinds that a strategy works with, with a number that is free in the job. */
 function fromLibrary(mine: Tool[], shelf: Tool[], kinds: Tool["kind"][]): Tool {
@@ -70,7 +42,7 @@ export function PlanSheet() {
     const tool = own ?? wanted ?? fitting[0] ?? fromLibrary(document.tools, library.tools, info.kinds);
     editing.edit((d) => {
       if (!d.tools.some((t) => t.number === tool.number)) d.tools.push(structuredClone(tool));
-      d.setups[index].operations.push(fresh(name, strategy, tool.number));
+      d.setups[index].operations.push(freshOperation(name, strategy, tool.number));
     });
     set({ setup: index, operation: chosen.operations.length });
   };

@@ -206,8 +206,8 @@ function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived>
         label="Spindle speed"
         suffix="1/min"
         placeholder={derived.spindle_rpm?.value.toFixed(0) ?? ""}
-        value={doc.spindle_rpm}
-        error={beyond(doc.spindle_rpm, mill)}
+        value={doc.spindle_rpm ?? null}
+        error={beyond(doc.spindle_rpm ?? null, mill)}
         {...why("spindle_rpm")}
         onSave={(v) => edit((o) => void (o.spindle_rpm = v))}
       />
@@ -218,7 +218,7 @@ function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived>
           units={document.units}
           suffix={document.units === "inch" ? "in/min" : "mm/min"}
           placeholder={derived[key]?.value.toFixed(0) ?? ""}
-          value={doc[key]}
+          value={doc[key] ?? null}
           {...why(key)}
           onSave={(v) => edit((o) => void (o[key] = v))}
         />

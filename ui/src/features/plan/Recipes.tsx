@@ -88,14 +88,14 @@ function Recipe({ name, renamed }: { name: string; renamed: (name: string) => vo
             label="For uses"
             data={library.recipe_choices.purposes}
             value={hole.purposes}
-            onChange={(v) => v.length > 0 && edit((r) => void (r.purposes = v))}
+            onChange={(v) => v.length > 0 && edit((r) => void (r.purposes = v as typeof r.purposes))}
           />
           <MultiSelect
             label="For shapes"
             placeholder={hole.shapes?.length ? undefined : "All"}
             data={library.recipe_choices.shapes}
             value={hole.shapes ?? []}
-            onChange={(v) => edit((r) => void (r.shapes = v.length > 0 ? v : null))}
+            onChange={(v) => edit((r) => void (r.shapes = v.length > 0 ? (v as typeof r.shapes) : null))}
           />
           <div className="two">
             <PlainField
@@ -120,7 +120,7 @@ function Recipe({ name, renamed }: { name: string; renamed: (name: string) => vo
           placeholder={part.kinds.length ? undefined : "All, and whole parts"}
           data={library.recipe_choices.kinds}
           value={part.kinds}
-          onChange={(v) => edit((r) => void (r.kinds = v))}
+          onChange={(v) => edit((r) => void (r.kinds = v as typeof r.kinds))}
         />
       )}
       {recipe.steps.map((step, i) => (

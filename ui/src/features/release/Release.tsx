@@ -2,6 +2,7 @@ import { Button, Checkbox } from "@mantine/core";
 import type { Release } from "../../api/types";
 import { ChoiceField, Follows, NameField, PlainField, shownLength } from "../../forms/fields";
 import { clock, useShared } from "../../session/context";
+import { freshRelease } from "../../session/fresh";
 import { useSession } from "../../session/store";
 import { Working } from "../../session/Working";
 import { useChosenProof } from "../../session/proof";
@@ -132,14 +133,7 @@ export function ReleaseSheet() {
 }
 
 function implied(releases: { name: string; setup: string; dialect: string }[]): Release[] {
-  return releases.map((r, i) => ({
-    name: r.name,
-    setup: r.setup,
-    dialect: r.dialect,
-    operations: null,
-    program_number: i + 1,
-    comment: "",
-  }));
+  return releases.map((r, i) => freshRelease(r.name, r.setup, r.dialect, i + 1));
 }
 
 export function ReleaseCard() {

@@ -36,7 +36,18 @@ export function FixtureFields({ setup, edit }: Props) {
     body.append("file", file);
     try {
       const kept = await send<string>("POST", `/jobs/${id}/files`, body);
-      if (await add({ kind: "solid", name: name("Solid"), file: kept })) editing.start("part");
+      if (
+        await add({
+          kind: "solid",
+          name: name("Solid"),
+          file: kept,
+          solid: null,
+          scale: 1,
+          at: [0, 0, 0],
+          turn_deg: 0,
+        })
+      )
+        editing.start("part");
     } catch (error) {
       tell(error);
     }
@@ -92,18 +103,17 @@ export function FixtureFields({ setup, edit }: Props) {
 
 function Piece({ piece, index, edit }: { piece: FixturePart; index: number; edit: Props["edit"] }) {
   const { document } = useShared();
-  const put = (values: Partial<FixturePart>) =>
-    edit((s) => void (s.fixture![index] = { ...s.fixture![index], ...values }));
-  const corner = (key: "low" | "high" | "at", label: string) => (
+  const put = (values: object) => edit((s) => void Object.assign(s.fixture![index], values));
+  const corner = (at: Vec3, key: string, label: string) => (
     <div className="points" style={{ alignItems: "end" }}>
       {AXES.map((axis, k) => (
         <LengthField
           key={axis}
           label={`${label} ${axis}`}
           units={document.units}
-          value={(piece[key] ?? [0, 0, 0])[k]}
+          value={at[k]}
           onSave={(v) => {
-            const place = [...(piece[key] ?? [0, 0, 0])] as Vec3;
+            const place = [...at] as Vec3;
             place[k] = v ?? 0;
             return put({ [key]: place });
           }}
@@ -137,14 +147,14 @@ function Piece({ piece, index, edit }: { piece: FixturePart; index: number; edit
       )}
       {piece.kind === "block" && (
         <>
-          {corner("low", "From")}
-          {corner("high", "To")}
+          {corner(piece.low, "low", "From")}
+          {corner(piece.high, "high", "To")}
         </>
       )}
       {piece.kind === "solid" && (
         <>
           <p className="small">{piece.file}</p>
-          {corner("at", "At")}
+          {corner(piece.at, "at", "At")}
           <PlainField
             label="Turned about Z"
             suffix="°"

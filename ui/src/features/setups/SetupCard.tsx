@@ -30,7 +30,7 @@ export function SetupCard() {
           value: a,
           label: a.replace("face", "Face"),
         }))}
-        onSave={(v) => edit((s) => void (s.up = { axis: v, face: null, reverse: false }))}
+        onSave={(v) => edit((s) => void (s.up = { axis: v as typeof s.up.axis, face: null, reverse: false }))}
         help={
           setup.up.face
             ? `${faces[setup.up.face - 1]?.kind ?? "face"} picked in the view`
@@ -76,7 +76,7 @@ export function SetupCard() {
         label="Work offset"
         value={setup.work_offset}
         data={[54, 55, 56, 57, 58, 59].map((n) => ({ value: `G${n}`, label: `G${n}` }))}
-        onSave={(v) => edit((s) => void (s.work_offset = v))}
+        onSave={(v) => edit((s) => void (s.work_offset = v as typeof s.work_offset))}
       />
       <h3>Place on the table</h3>
       <div className="points" style={{ alignItems: "end" }}>

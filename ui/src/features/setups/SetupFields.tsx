@@ -4,7 +4,7 @@ import { tell } from "../../api/hooks";
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, PlainField } from "../../forms/fields";
 import { useShared } from "../../session/context";
-import { boxStock } from "../../session/changes";
+import { boxStock, solidStock } from "../../session/fresh";
 
 const SIDES = [
   ["x_low", "−X"],
@@ -13,7 +13,7 @@ const SIDES = [
   ["y_high", "+Y"],
   ["z_low", "below"],
   ["z_high", "above"],
-];
+] as const;
 
 interface FieldProps {
   setup: Setup;
@@ -29,7 +29,7 @@ export function StockFields({ setup, edit }: FieldProps) {
     body.append("file", file);
     try {
       const name = await send<string>("POST", `/jobs/${id}/files`, body);
-      if (await edit((s) => void (s.stock = { kind: "solid", file: name }))) editing.start("part");
+      if (await edit((s) => void (s.stock = solidStock(name)))) editing.start("part");
     } catch (error) {
       tell(error);
     }
@@ -39,8 +39,8 @@ export function StockFields({ setup, edit }: FieldProps) {
     document.setups.findIndex((s) => s.name === setup.name),
   );
   const left = (name: string) => `left:${name}`;
-  const { kind } = setup.stock;
-  const value = kind === "carried" ? left(setup.stock.setup!) : kind;
+  const { stock } = setup;
+  const value = stock.kind === "carried" ? left(stock.setup) : stock.kind;
   const choose = (v: string) =>
     edit((s) => {
       if (v === "box") s.stock = boxStock();
@@ -56,19 +56,19 @@ export function StockFields({ setup, edit }: FieldProps) {
           ...earlier
             .filter((s) => !s.array)
             .map((s) => ({ value: left(s.name), label: `What “${s.name}” leaves` })),
-          ...(kind === "solid" ? [{ value: "solid", label: `Solid from ${setup.stock.file}` }] : []),
+          ...(stock.kind === "solid" ? [{ value: "solid", label: `Solid from ${stock.file}` }] : []),
         ]}
         onSave={choose}
       />
-      {kind === "box" && (
+      {stock.kind === "box" && (
         <div className="two">
           {SIDES.map(([key, label]) => (
             <LengthField
               key={key}
               label={`Allowance ${label}`}
               units={document.units}
-              value={setup.stock.allowance?.[key] ?? 0}
-              onSave={(v) => edit((s) => void (s.stock.allowance![key] = v ?? 0))}
+              value={stock.allowance[key]}
+              onSave={(v) => edit((s) => void (s.stock.kind === "box" && (s.stock.allowance[key] = v ?? 0)))}
             />
           ))}
         </div>

@@ -7,6 +7,7 @@ import { useShared } from "../../session/context";
 import { useRounds } from "../../picks/Holes";
 import { loopOf } from "../../picks/loops";
 import { sideOf } from "../../session/sides";
+import { holeAt, lineOf } from "../../session/fresh";
 import { useSession } from "../../session/store";
 
 interface Row {
@@ -64,7 +65,7 @@ export function Offer() {
     change((d) => {
       const o = d.setups[setup].operations[operation!];
       const fresh = (have: { edge?: number | null }[]) => ids.filter((e) => !have.some((p) => p.edge === e));
-      if (engraves) o.lines = [...(o.lines ?? []), ...fresh(o.lines ?? []).map((edge) => ({ edge }))];
+      if (engraves) o.lines = [...(o.lines ?? []), ...fresh(o.lines ?? []).map((edge) => lineOf({ edge }))];
       else {
         const more = fresh(o.walls ?? []).map((edge) => ({ face: null, edge, outline: false }));
         o.walls = [...(o.walls ?? []), ...more];
@@ -136,7 +137,7 @@ export function Offer() {
                 const o = d.setups[setup].operations[operation!];
                 const have = new Set((o.holes ?? []).map((h) => h.face));
                 const more = makes.filter((own) => !own.some((f) => have.has(f)));
-                o.holes = [...(o.holes ?? []), ...more.map((own) => ({ face: own[0] }))];
+                o.holes = [...(o.holes ?? []), ...more.map((own) => holeAt(own[0]))];
               })
             }
           >
@@ -149,7 +150,7 @@ export function Offer() {
             onClick={() =>
               change((d) => {
                 const o = d.setups[setup].operations[operation!];
-                o.lines = [...(o.lines ?? []), ...picked.map((face) => ({ face }))];
+                o.lines = [...(o.lines ?? []), ...picked.map((face) => lineOf({ face }))];
               })
             }
           >

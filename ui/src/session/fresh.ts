@@ -1,0 +1,82 @@
+import type { Height, HolePick, LinePick, Operation, Release, Stock } from "../api/types";
+
+/** New pieces of a document, whole, with the defaults that the server would fill in. */
+
+const over = (reference: Height["over"], offset: number): Height => ({ over: reference, offset });
+
+export function freshOperation(name: string, strategy: string, tool: number): Operation {
+  return {
+    name,
+    strategy,
+    tool,
+    enabled: true,
+    spindle: "clockwise",
+    coolant: "flood",
+    boldness: 0.5,
+    feed_follows: "plan",
+    when_short: "trim",
+    tolerance_mm: 0.01,
+    heights: {
+      clearance: over("stock_top", 10),
+      retract: over("stock_top", 2),
+      feed: 1,
+      bottom: over("part_bottom", 0),
+    },
+    keep_in: [],
+    keep_out: [],
+    holes: [],
+    walls: [],
+    lines: [],
+    parameters: {},
+    notes: "",
+  };
+}
+
+export const holeAt = (face: number): HolePick => ({ face, top: 0, through: false });
+
+export const lineOf = (what: Partial<LinePick>): LinePick => ({
+  closed: false,
+  height: 4,
+  angle_deg: 0,
+  align: "left",
+  ...what,
+});
+
+export const boxStock = (): Stock => ({
+  kind: "box",
+  allowance: { x_low: 2, x_high: 2, y_low: 2, y_high: 2, z_low: 0, z_high: 1 },
+});
+
+export const solidStock = (file: string): Stock => ({ kind: "solid", file, solid: null, scale: 1 });
+
+export function freshRelease(name: string, setup: string, dialect: string, number: number): Release {
+  return {
+    name,
+    setup,
+    also: [],
+    operations: null,
+    order: "planned",
+    split: "none",
+    dialect,
+    program_number: number,
+    comment: "",
+    options: {
+      line_numbers: null,
+      line_number_start: null,
+      line_number_step: null,
+      word_spacing: null,
+      comments: null,
+      arcs: null,
+      circles: null,
+      holes: null,
+      optional_stop: null,
+      preload: null,
+      restart: null,
+      rapid_feed_mm_min: null,
+      coolant: "planned",
+      between: "clearance",
+      wear_mm: 0.05,
+    },
+    notes: "",
+  };
+}
