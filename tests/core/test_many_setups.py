@@ -244,7 +244,7 @@ def test_split_by_tool_every_file_stands_for_itself_and_all_together_are_the_pro
     assert [name for name, _ in facts["files"]] == ["s_1_T1.nc", "s_2_T2.nc", "s_3_T1.nc"]
     assert ["O0030" in t or "O0031" in t or "O0032" in t for _, t in facts["files"]] == [True] * 3
     posted = split.post(split.job.releases[0])
-    ends = [Reader(posted.program.tool_change_z).read(text).end for _, text in facts["files"]]
+    ends = [Reader(posted.program.tool_change_z).read(text).tip for _, text in facts["files"]]
     whole = posted.motion.tip
     for part in ends:  # each is a stretch of the whole, but for the way over to its start
         at = np.flatnonzero((whole == part[1]).all(axis=1))

@@ -304,22 +304,12 @@ def test_what_was_cut_is_kept_under_where_it_was_cut_not_under_its_words_alone()
     job = gauge(dialect_id="plain_iso_plane")
     prove = prover(job)
     posted, planner = prove.post(job.effective_releases()[0]), prove.paths
-    motion, names = posted.checked(), [o.name for o in posted.operations]
-    tools = {t.number: t for t in job.tools}
+    run = posted.run(job.tools)
+    motion, setups = run.motion, planner.setups
 
     def keys(motion):
-        kept = KeptCuts(
-            MemoryStore(),
-            planner.setups.clamped(posted.setup),
-            0.3,
-            motion,
-            posted.comparison.step_of,
-            names,
-            posted.times,
-            tools,
-            planner.setups.material(posted.setup),
-        )
-        return kept.keys
+        clamped, material = setups.clamped(posted.setup), setups.material(posted.setup)
+        return KeptCuts(MemoryStore(), clamped, 0.3, run.of(motion), material).keys
 
     frames = list(motion.turning.frames)
     last = int(motion.moves.sides[-2])  # of the last bore
