@@ -264,7 +264,8 @@ def _import_application() -> None:
         "jobs.worker",
         "jobs.asking",
         "app.database",
-        "core.job.carrying",
+        "core.job.opening",
+        "core.job.report",
         "core.model.step_file",
     )
     for name in (*(f"fenrik.{n}" for n in names), "uvicorn", "alembic"):

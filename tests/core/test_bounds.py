@@ -120,6 +120,8 @@ def test_the_command_line_may_climb_and_the_application_knows_its_own_files_only
         ),
         ("fenrik: &a [*a]\n", "refers to '.a' in line 1"),
         ("fenrik: 1\nname: X\nnotes: 'x'\nunits: 2026-13-45\n", "cannot be read"),
+        ("fenrik: {}\nname: X\n", "The version is {}"),
+        ("fenrik: [[1]]\nname: X\n", "The version is"),
         ('{"fenrik": 1, "name": NaN}', "no number"),
         ('{"fenrik": 1, "name": "X", "proof": {"tolerance_mm": Infinity}}', "proof.tolerance_mm.*inf"),
         ("fenrik: 1\nname: X\nproof: {tolerance_mm: .nan}\n", "nan"),

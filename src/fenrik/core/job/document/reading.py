@@ -44,11 +44,11 @@ def job_from_data(data: Any, name: str = "document") -> Job:
         )
     check_bounds(data, name)
     version = data.get("fenrik")
-    if version in UPGRADES and not isinstance(version, bool):
+    if isinstance(version, int) and not isinstance(version, bool) and version in UPGRADES:
         data = UPGRADES[version](data)
     elif version != VERSION:
         raise DocumentError(
-            f"The version is {version!r}; this Fenrik reads {VERSION} and all before it.",
+            f"The version is {repr(version)[:40]}; this Fenrik reads {VERSION} and all before it.",
             remedy=f"Write 'fenrik: {VERSION}', or use the Fenrik that wrote the document.",
             where="fenrik",
         )
