@@ -90,8 +90,10 @@ def rows() -> Iterator[Row]:
 
         def again() -> float:
             planner = open_job(job, Path(name), MemoryStore())
-            for known in ("_parts", "_meshes", "_topologies", "_outlines"):
-                setattr(planner, known, getattr(first, known))
+            for known in ("_parts", "_meshes"):
+                setattr(planner.workspace, known, getattr(first.workspace, known))
+            for known in ("_topologies", "_outlines"):
+                setattr(planner.setups, known, getattr(first.setups, known))
             started = time.perf_counter()
             planner.path(setup, operation)
             return time.perf_counter() - started
