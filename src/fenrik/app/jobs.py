@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import Engine, delete
 from sqlmodel import Session, col, select
@@ -17,12 +17,13 @@ from fenrik.app.tables import JobRow, RevisionRow, now
 from fenrik.core.errors import Conflict, DocumentError, FenrikError, NotFound
 from fenrik.core.job.document.job import VERSION, Job
 from fenrik.core.job.document.reading import job_data, job_from_data
-from fenrik.core.job.opening import open_job
-from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.workspace.artefacts import code_version
 from fenrik.core.job.workspace.files import check_files
 
 MAX_EDITOR = 40
+
+if TYPE_CHECKING:
+    from fenrik.core.job.paths.paths import Paths
 
 
 @dataclass(frozen=True)
@@ -210,6 +211,8 @@ class Jobs:
 
     def paths(self, job_id: int) -> Paths:
         """A paths on the job's present document and files, which may read and cut."""
+        from fenrik.core.job.opening import open_job  # what computes is not needed to serve
+
         return open_job(opened(self.stored(job_id)), self.files.laid_out(job_id), self.store)
 
 
