@@ -64,7 +64,8 @@ def _turn() -> None:
     )
     for kind, corner in (("flat", 0.0), ("ball", 3.0), ("corner", 1.0)):
         stock = Stock.of_box(np.zeros(3), np.array([8.0, 8.0, 6.0]), 0.5)
-        stock.cut(moves, tool_bodies(Assembly(**_tool(1, kind, corner))), np.zeros(2, dtype=np.bool_))  # type: ignore[arg-type]
+        bodies = tool_bodies(Assembly.model_validate(_tool(1, kind, corner)))
+        stock.cut(moves, bodies, np.zeros(2, dtype=np.bool_))
 
 
 def _look() -> None:

@@ -1,8 +1,10 @@
 """Machines of a shop's own in the job document, and speeds that the machine's limits hold."""
 
+import copy
+
 import pytest
 
-from fenrik.core.errors import DocumentError
+from fenrik.core.errors import DocumentError, FenrikError
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proving.proving import Prover
@@ -17,9 +19,15 @@ def own(**changes):
     return data | {"id": "our_mill", "name": "Our mill"} | changes
 
 
-def job(machines, chosen="our_mill", **operation):
+def job(machines, chosen="our_mill", sides=(), **operation):
     face = {"name": "Face", "strategy": "facing", "tool": 1, **operation}
-    setup = {"name": "Top", "machine": chosen, "operations": [face], "placement": {"z": 60.0}}
+    setup = {
+        "name": "Top",
+        "machine": chosen,
+        "operations": [face],
+        "placement": {"z": 60.0},
+        "sides": list(sides),
+    }
     return job_from_data(
         {
             "fenrik": 2,
@@ -104,3 +112,74 @@ def test_a_given_speed_beyond_the_spindle_stops():
     made = job([own(spindle_rpm=[50.0, 2000.0])], spindle_rpm=2500.0)
     proof = Prover(open_job(made, MODELS, MemoryStore())).prove(made.effective_releases()[0])
     assert "spindle" in {f["kind"] for f in proof.stops()}
+
+
+def _places(value, at=()):
+    yield at
+    inner = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, below in inner:
+        yield from _places(below, (*at, key))
+
+
+def _changed(value, at, new):
+    if not at:
+        return new
+    out = copy.deepcopy(value)
+    inner = out
+    for key in at[:-1]:
+        inner = inner[key]
+    inner[at[-1]] = new
+    return out
+
+
+ODD = (
+    None,
+    0,
+    -1,
+    1e15,
+    -1e15,
+    1e-300,
+    "X",
+    "",
+    [],
+    {},
+    [0, 0, 0],
+    [1, 1, 1],
+    True,
+    "rotary",
+    "linear",
+    360.0,
+)
+
+
+@pytest.mark.parametrize("base", ["column_mill_500", "tilting_table_320"])
+def test_an_odd_machine_is_taken_or_refused_with_words(base):
+    """Every value of a machine in turn made odd: no other error than one in words, whatever is asked of
+    it."""
+    given, store = machine(base).model_dump(mode="json") | {"id": "our_mill"}, MemoryStore()
+    sides = [{"name": "Front", "up": {"axis": "-y"}}]
+    taken = 0
+    for at in _places(given):
+        for new in ODD:
+            try:
+                made = job([_changed(given, at, new)], side="Front", sides=sides)
+                setups = open_job(made, MODELS, store).setups
+                on = setups.on_machine(made.setups[0])
+                on.machine.why_not(
+                    on.work_from_setup[:3, :3] @ setups.seen(made.setups[0], "Front").setup_from_side[:3, 2]
+                )
+            except FenrikError as error:
+                assert error.what
+            else:
+                taken += 1
+    assert taken > 100
+
+
+@pytest.mark.parametrize(
+    ("ends", "words"), [({"low": None}, "has one end"), ({"low": -9000.0}, "within ±3600°")]
+)
+def test_ends_of_a_rotary_joint_are_two_and_within_ten_turns(ends, words):
+    given = machine("tilting_table_320").model_dump(mode="json") | {"id": "our_mill"}
+    joints = [j | (ends if j["letter"] == "A" else {}) for j in given["joints"]]
+    with pytest.raises(DocumentError, match=words):
+        job([given | {"joints": joints}])

@@ -11,13 +11,13 @@ from fenrik.core.features.feature import features_alike, features_from_bytes, fe
 from fenrik.core.features.holes import find_holes
 from fenrik.core.features.made import made_already
 from fenrik.core.features.shapes import find_features
-from fenrik.core.job.cutting.carrying import left_by
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proposing.whole_part import propose_features
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.reading import read_model
+from fenrik.core.progress import SILENT
 from tests.conftest import MODELS
 from tests.core.test_holes import cylinder
 from tests.core.test_profile import rounded_box
@@ -229,7 +229,9 @@ def test_a_feature_is_planned_proved_and_comes_out_on_size(folder, kind, length,
     assert facts["deviation"]["max_overcut_mm"] < 0.011
     setup = plan.job.setups[0]
     clamped = plan.setups.clamped(setup)
-    left = replace(clamped, stock_mesh=left_by(plan, setup).moved(clamped.setup_from_part))
+    left = replace(
+        clamped, stock_mesh=plan.setups.earlier.surface(setup, SILENT).moved(clamped.setup_from_part)
+    )
     made_faces = made_already(
         plan.workspace.part(), plan.workspace.part().mesh.moved(clamped.setup_from_part), left
     )

@@ -309,7 +309,7 @@ def test_what_was_cut_is_kept_under_where_it_was_cut_not_under_its_words_alone()
 
     def keys(motion):
         clamped, material = setups.clamped(posted.setup), setups.material(posted.setup)
-        return KeptCuts(MemoryStore(), clamped, 0.3, run.of(motion), material).keys
+        return KeptCuts(MemoryStore(), clamped, 0.3, run.with_motion(motion), material).keys
 
     frames = list(motion.turning.frames)
     last = int(motion.moves.sides[-2])  # of the last bore

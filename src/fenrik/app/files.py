@@ -125,7 +125,8 @@ def _keep(session: Session, digest: str, size: int, content: BinaryIO) -> None:
             return
     number = 0
     while (piece := content.read(PIECE_BYTES)) or number == 0:
-        session.exec(insert(BlobPieceRow).values(sha256=digest, number=number, content=piece))  # type: ignore[call-overload]
+        statement = insert(BlobPieceRow).values(sha256=digest, number=number, content=piece)
+        session.exec(statement)  # type: ignore[call-overload]
         number += 1
 
 

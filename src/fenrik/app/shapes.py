@@ -342,6 +342,21 @@ class ProofFacts(Shape):
     findings: list[FindingRow]
 
 
+class KeptProof(Shape):
+    """What the proof of a kept release said."""
+
+    setup: str
+    file: str
+    dialect: str
+    zero: str
+    time_s: float
+    removed_mm3: float
+    deviation: DeviationFacts
+    findings: list[FindingRow]
+    operations: list[OperationFacts]
+    cell_mm: float
+
+
 class DialectInfo(Shape):
     """A dialect of the library."""
 

@@ -9,6 +9,9 @@ from sqlalchemy import BigInteger, Column, DateTime, LargeBinary
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
+MOMENT = DateTime(timezone=True)
+"""How moments are kept: with their zone."""
+
 
 def now() -> datetime:
     """The present time, with its zone."""
@@ -26,8 +29,8 @@ class JobRow(SQLModel, table=True):
     last_revision: int = 0
     problem: str = ""
     checked: str = ""
-    created: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
-    updated: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
+    created: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
+    updated: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
 
 
 class RevisionRow(SQLModel, table=True):
@@ -40,7 +43,7 @@ class RevisionRow(SQLModel, table=True):
     document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
     editor: str = ""
     editor_name: str = ""
-    at: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
+    at: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
 
 
 class BlobRow(SQLModel, table=True):
@@ -67,7 +70,7 @@ class FileRow(SQLModel, table=True):
     job_id: int = Field(foreign_key="job.id", primary_key=True, ondelete="CASCADE")
     name: str = Field(primary_key=True)
     sha256: str = Field(foreign_key="blob.sha256")
-    at: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
+    at: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
 
 
 class RunRow(SQLModel, table=True):
@@ -88,8 +91,8 @@ class RunRow(SQLModel, table=True):
     error: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
     attempts: int = 0
     worker: int | None = None
-    created: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
-    updated: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
+    created: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
+    updated: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
 
 
 class KeptReleaseRow(SQLModel, table=True):
@@ -106,4 +109,4 @@ class KeptReleaseRow(SQLModel, table=True):
     results: list[str] = Field(default_factory=list, sa_column=Column(JSONB, nullable=False))
     text: str
     sheet: str
-    at: datetime = Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]
+    at: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]

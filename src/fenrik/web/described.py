@@ -15,6 +15,8 @@ COMPONENTS = "#/components/schemas/{model}"
 def described(app: FastAPI) -> dict[str, Any]:
     """The description of all routes; documents, which travel as they are kept, refer to the model of the
     document."""
+    if app.openapi_schema is not None:
+        return app.openapi_schema
     whole = get_openapi(title=app.title, version=app.version, routes=app.routes)
     parts = whole["components"]["schemas"]
     job = Job.model_json_schema(mode="serialization", ref_template=COMPONENTS)
@@ -24,4 +26,5 @@ def described(app: FastAPI) -> dict[str, Any]:
     for name in ("JobAnswer", "Save"):
         parts[name]["properties"]["document"] = {"$ref": COMPONENTS.format(model="Job")}
     whole["components"]["schemas"] = dict(sorted(parts.items()))
+    app.openapi_schema = whole
     return whole

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import io
+import json
 import zipfile
 from dataclasses import asdict, replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import HTMLResponse
@@ -20,7 +21,8 @@ from fenrik.app.kept import (
     proved_release,
     sheet_of,
 )
-from fenrik.web.deps import Number, Service, Text, download
+from fenrik.app.shapes import KeptProof
+from fenrik.web.deps import Number, Service, Text, data, download
 
 router = APIRouter(tags=["releases"])
 
@@ -108,10 +110,10 @@ def kept_sheet(jobs: Service, job_id: Number, number: Number) -> HTMLResponse:
     return _paper(kept_row(jobs, job_id, number).sheet)
 
 
-@router.get("/jobs/{job_id}/kept/{number}/proof")
-def kept_proof(jobs: Service, job_id: Number, number: Number) -> dict[str, Any]:
+@router.get("/jobs/{job_id}/kept/{number}/proof", response_model=KeptProof)
+def kept_proof(jobs: Service, job_id: Number, number: Number) -> Response:
     """What the proof of a kept release said: operations, times, deviation, findings."""
-    return kept_row(jobs, job_id, number).proof
+    return data(json.dumps(kept_row(jobs, job_id, number).proof).encode())
 
 
 @router.get("/jobs/{job_id}/kept/{first}/against/{second}")

@@ -1804,6 +1804,31 @@ export interface components {
       operations: string[];
     };
     /**
+     * KeptProof
+     * @description What the proof of a kept release said.
+     */
+    KeptProof: {
+      /** Setup */
+      setup: string;
+      /** File */
+      file: string;
+      /** Dialect */
+      dialect: string;
+      /** Zero */
+      zero: string;
+      /** Time S */
+      time_s: number;
+      /** Removed Mm3 */
+      removed_mm3: number;
+      deviation: components["schemas"]["DeviationFacts"];
+      /** Findings */
+      findings: components["schemas"]["FindingRow"][];
+      /** Operations */
+      operations: components["schemas"]["OperationFacts"][];
+      /** Cell Mm */
+      cell_mm: number;
+    };
+    /**
      * LeftFacts
      * @description What is left on the design for one reason.
      */
@@ -4775,9 +4800,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": {
-            [key: string]: unknown;
-          };
+          "application/json": components["schemas"]["KeptProof"];
         };
       };
       /** @description Validation Error */

@@ -1,4 +1,5 @@
-"""Opens a job: ties what plans its paths to what cuts the stocks that they stand on."""
+"""Opens a job: builds its setups, tasks and paths, and gives the setups what cuts the stock of earlier
+ones."""
 
 from __future__ import annotations
 

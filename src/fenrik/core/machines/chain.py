@@ -14,12 +14,14 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from fenrik.core.frames import invert, rotation_up, transform, unit
 
 Floats = NDArray[np.float64]
 Vector = tuple[float, float, float]
+MOST_DEG = 3600.0
+"""Ends of rotary joints lie within ten turns either way: positions are looked for turn by turn."""
 
 
 class Joint(BaseModel):
@@ -35,10 +37,26 @@ class Joint(BaseModel):
     axis: Vector
     point: Vector = (0.0, 0.0, 0.0)
     parent: str | None = None
-    low: float | None = None
-    high: float | None = None
+    low: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
+    high: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
     speed: Annotated[float, Field(gt=0)]
     acceleration: Annotated[float, Field(gt=0)]
+
+    @model_validator(mode="after")
+    def _turns(self) -> Joint:
+        if self.kind == "rotary":
+            ends = [end for end in (self.low, self.high) if end is not None]
+            if len(ends) == 1:
+                raise ValueError(
+                    f"the rotary joint '{self.name}' has one end; give both, or none: it turns for ever"
+                )
+            if any(abs(end) > MOST_DEG for end in ends):
+                raise ValueError(
+                    f"the rotary joint '{self.name}' turns from {self.low:g}° to {self.high:g}°; ends lie "
+                    "within"
+                    f" ±{MOST_DEG:g}°, without ends it turns for ever"
+                )
+        return self
 
     @field_validator("axis")
     @classmethod

@@ -59,7 +59,7 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
     most = solutions
     for j in range(r):
         if not endless[j]:
-            most *= int((min(high[j], 3600.0) - max(low[j], -3600.0)) // 360.0) + 2
+            most *= int((high[j] - low[j]) // 360.0) + 2
     most = min(MOST_STATES, 2 * most)
     values = np.empty((m, most, r))
     back = np.empty((m, most), dtype=np.int64)

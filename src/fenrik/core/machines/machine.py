@@ -59,6 +59,7 @@ class Machine(BaseModel):
         chain_of(self.joints, self.work, self.tool)
         return self
 
+    @cached_property
     def lack_of_a_mill(self) -> str:
         """Why the machine cannot be driven by coordinates X, Y and Z and up to two rotary joints, in words;
         empty where it can."""

@@ -215,6 +215,10 @@ class ProgramMotion:
         return whole[order], rows[order].astype(np.int32)
 
 
+_FRAME = ("setup_from_rows", "axis", "angles")
+"""What is kept of a RowFrame."""
+
+
 def to_arrays(motion: ProgramMotion) -> dict[str, NDArray[Any]]:
     """The columns of a motion in full precision, to be kept."""
     out = {f"move_{name}": values for name, values in table.to_arrays(motion).items()}
@@ -224,9 +228,6 @@ def to_arrays(motion: ProgramMotion) -> dict[str, NDArray[Any]]:
         out |= {"turning_poses": turning.poses, "turning_owner": turning.owner}
         out |= {f"frames_{name}": np.array([getattr(f, name) for f in turning.frames]) for name in _FRAME}
     return out
-
-
-_FRAME = ("setup_from_rows", "axis", "angles")
 
 
 def from_arrays(arrays: dict[str, NDArray[Any]]) -> ProgramMotion:

@@ -39,7 +39,7 @@ class Run:
             times=self.times[chosen],
         )
 
-    def of(self, motion: ProgramMotion) -> Run:
+    def with_motion(self, motion: ProgramMotion) -> Run:
         """The same with the motion in another reading, move by move."""
         return replace(self, motion=motion)
 

@@ -21,7 +21,7 @@ from fenrik.core.job.setups.raw import proof_cell
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.pieces import is_upright, upright_pieces, with_axes
-from fenrik.core.progress import SILENT, Progress
+from fenrik.core.progress import Progress
 from fenrik.core.proof.simulate import strokes_of
 from fenrik.core.setups.fixture import box_mesh
 from fenrik.core.setups.setup import CarriedStock, Clamped
@@ -54,50 +54,42 @@ class Carrying:
         return key_of("carried", [paths.setups.stock_key(setup), paths.setups.frame_of(setup), keys, cell])
 
     def surface(self, setup: SetupDoc, progress: Progress) -> TriangleMesh:
-        """See `left_by`."""
-        return left_by(self._paths, setup, progress)
+        """The stock after all switched-on operations of a setup, as a closed mesh in the part frame.
+
+        It is the dexels' surface: flat faces and edges between them exact, curved ones within cell² / (8 R).
+        The cuts are shared with the proof of the same program. Raises what planning and posting raise.
+        """
+        paths, setups = self._paths, self._paths.setups
+        clamped = setups.clamped(setup)
+        posted = _posted(paths, setup, progress.stage(0.0, 0.6))
+        if posted is not None:
+            done = cut_stock(paths, posted, progress.stage(0.6, 0.95)).done
+            skin = done.skin or surface(done.last, done.cuts)
+        else:
+            skin = surface(setups.raw_dexels(setup, proof_cell(clamped, paths.job.proof.cell_mm)))
+        triangles = skin.triangles()
+        vertices = apply(invert(clamped.setup_from_part), skin.vertices)
+        return TriangleMesh(vertices, triangles, np.ones(len(triangles), dtype=np.int32))
 
     def dexels(self, setup: SetupDoc, cell: float, progress: Progress) -> Stock:
-        """See `dexels_before`."""
-        return dexels_before(self._paths, setup, cell, progress)
-
-
-def left_by(paths: Paths, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
-    """The stock after all switched-on operations of a setup, as a closed mesh in the part frame.
-
-    It is the dexels' surface: flat faces and edges between them exact, curved ones within cell² / (8 R). The
-    cuts are shared with the proof of the same program. Raises what planning and posting raise.
-    """
-    clamped = paths.setups.clamped(setup)
-    posted = _posted(paths, setup, progress.stage(0.0, 0.6))
-    if posted is not None:
-        done = cut_stock(paths, posted, progress.stage(0.6, 0.95)).done
-        skin = done.skin or surface(done.last, done.cuts)
-    else:
-        skin = surface(paths.setups.raw_dexels(setup, proof_cell(clamped, paths.job.proof.cell_mm)))
-    triangles = skin.triangles()
-    vertices = apply(invert(clamped.setup_from_part), skin.vertices)
-    return TriangleMesh(vertices, triangles, np.ones(len(triangles), dtype=np.int32))
-
-
-def dexels_before(paths: Paths, setup: SetupDoc, cell: float, progress: Progress = SILENT) -> Stock:
-    """The stock before a setup whose stock is carried, in its frame: what was delivered for the first setup
-    of the chain, cut by every setup since."""
-    target = paths.setups.clamped(setup)
-    chain = _chain(paths, setup)
-    stock = _delivered(paths.setups.clamped(chain[0]), target, cell)
-    for i, earlier in enumerate(chain):
-        stage = progress.stage(i / len(chain), (i + 1) / len(chain))
-        posted = _posted(paths, earlier, stage)
-        if posted is not None:
-            for strokes in _strokes(posted, paths, target):
-                nothing_rapid = np.zeros(len(strokes.pieces), dtype=np.bool_)
-                stock.cut(strokes.pieces, strokes.bodies, nothing_rapid, measured=False)
-    for rays, touched in zip(stock.rays, stock.touched, strict=True):
-        rays.tags[:] = -1  # as delivered: whoever cut it, it was not this program
-        touched[:] = False
-    stock.is_box = False
-    return stock
+        """The stock before a setup whose stock is carried, in its frame: what was delivered for the first
+        setup of the chain, cut by every setup since."""
+        paths, setups = self._paths, self._paths.setups
+        target = setups.clamped(setup)
+        chain = _chain(paths, setup)
+        stock = _delivered(setups.clamped(chain[0]), target, cell)
+        for i, earlier in enumerate(chain):
+            stage = progress.stage(i / len(chain), (i + 1) / len(chain))
+            posted = _posted(paths, earlier, stage)
+            if posted is not None:
+                for strokes in _strokes(posted, paths, target):
+                    nothing_rapid = np.zeros(len(strokes.pieces), dtype=np.bool_)
+                    stock.cut(strokes.pieces, strokes.bodies, nothing_rapid, measured=False)
+        for rays, touched in zip(stock.rays, stock.touched, strict=True):
+            rays.tags[:] = -1  # as delivered: whoever cut it, it was not this program
+            touched[:] = False
+        stock.is_box = False
+        return stock
 
 
 def _chain(paths: Paths, setup: SetupDoc) -> list[SetupDoc]:

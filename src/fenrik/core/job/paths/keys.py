@@ -42,7 +42,7 @@ class Keys:
     def _track(self, task: Task, earlier: str | None) -> str:
         setups, side = self._tasks.setups, task.operation.side
         frame, stock = setups.frame_of(task.setup), setups.stock_key(task.setup)
-        given = [setups.workspace.part_key(), frame, stock, task.shapes_track(), earlier]
+        given = [setups.workspace.part_key(), frame, stock, task.track_inputs(), earlier]
         if side is not None:
             given.append(setups.seen(task.setup, side).setup_from_side.tolist())
         return key_of("track", given)
@@ -51,4 +51,4 @@ class Keys:
         adapted_to = None
         if task.operation.feed_follows == "engagement":
             adapted_to = [task.spindle_rpm, task.feed_limit, self._tasks.job.proof.cell_mm]
-        return key_of("path", [track, task.shapes_body(), adapted_to])
+        return key_of("path", [track, task.body_inputs(), adapted_to])

@@ -195,7 +195,8 @@ class _Whole:
             elif f.kind == "through pocket":
                 ids = np.isin(self.mesh.face_ids, f.walls)
                 hull = MultiPoint(self.mesh.vertices[np.unique(self.mesh.triangles[ids])][:, :2]).convex_hull
-                corners = np.round(np.array(hull.exterior.coords)[:-1], 4).tolist()  # type: ignore[attr-defined]
+                around = np.array(hull.exterior.coords)[:-1]  # type: ignore[attr-defined]
+                corners = np.round(around, 4).tolist()
                 out.append(Boundary(polygon=[(x, y) for x, y in corners]))
         return out
 
@@ -221,9 +222,8 @@ class _Whole:
         if step.full_flutes:
             parameters["step_down"] = round(max(tool.flute_length, 1.0), 3)
         name = free_name(step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
-        self.out.operations.append(
-            OperationDoc(name=name, strategy=step.strategy, tool=tool.number, parameters=parameters, **more)  # type: ignore[arg-type]
-        )
+        given = {"name": name, "strategy": step.strategy, "tool": tool.number, "parameters": parameters}
+        self.out.operations.append(OperationDoc.model_validate(given | more))
 
     def _chamfers(self, leaning: list[Face]) -> tuple[list[Face], list[Face]]:
         """Small flat or conical faces of 45° that a 90° point cuts, and all else that leans."""

@@ -23,20 +23,20 @@ from fenrik.core.proof.load import load_findings
 Check = Callable[[Evidence], list[Finding]]
 
 
-def text(seen: Evidence) -> list[Finding]:
+def text(evidence: Evidence) -> list[Finding]:
     """What differs between text and plan, and what a control would object to."""
-    return list(seen.posted.findings)
+    return list(evidence.posted.findings)
 
 
-def limits(seen: Evidence) -> list[Finding]:
+def limits(evidence: Evidence) -> list[Finding]:
     """Travels, feeds and speeds beyond the machine's."""
-    return limit_findings(seen.run.of(seen.posted.motion), seen.on)
+    return limit_findings(evidence.run.with_motion(evidence.posted.motion), evidence.on)
 
 
-def held_speeds(seen: Evidence) -> list[Finding]:
+def held_speeds(evidence: Evidence) -> list[Finding]:
     """Proposed spindle speeds that the machine's limits hold, each tool once."""
     told: dict[int, Finding] = {}
-    for task in seen.tasks:
+    for task in evidence.tasks:
         speed = task.derived["spindle_rpm"]
         if speed.beyond is not None and task.tool.number not in told:
             end = "highest" if speed.beyond > speed.value else "lowest"
@@ -52,25 +52,27 @@ def held_speeds(seen: Evidence) -> list[Finding]:
     return list(told.values())
 
 
-def fixture(seen: Evidence) -> list[Finding]:
+def fixture(evidence: Evidence) -> list[Finding]:
     """Tools against the fixture."""
-    drawn = seen.clamped.fixture
-    return [] if drawn is None else against_fixture(seen.run, drawn)
+    drawn = evidence.clamped.fixture
+    return [] if drawn is None else against_fixture(evidence.run, drawn)
 
 
-def load(seen: Evidence) -> list[Finding]:
+def load(evidence: Evidence) -> list[Finding]:
     """Power and bending beyond what machine and tool bear."""
-    return load_findings([c.facts for c in seen.cutting.done.steps], seen.run.names, seen.on.machine)
+    return load_findings(
+        [c.facts for c in evidence.cutting.done.steps], evidence.run.names, evidence.on.machine
+    )
 
 
-def contacts(seen: Evidence) -> list[Finding]:
+def contacts(evidence: Evidence) -> list[Finding]:
     """Rapids, shanks and holders in the stock."""
-    return seen.cutting.done.findings
+    return evidence.cutting.done.findings
 
 
-def order(seen: Evidence) -> list[Finding]:
+def order(evidence: Evidence) -> list[Finding]:
     """What the order of the release saves."""
-    posted = seen.posted
+    posted = evidence.posted
     if posted.order_saves_s <= 0:
         return []
     changes = f"the fewest tool changes, {posted.tool_changes}"
@@ -78,20 +80,22 @@ def order(seen: Evidence) -> list[Finding]:
     return [Finding("note", "order", words)]
 
 
-def overcut(seen: Evidence) -> list[Finding]:
+def overcut(evidence: Evidence) -> list[Finding]:
     """Cuts into the part."""
-    return overcut_findings(seen.deviation, seen.cutting.done.move_of_tag, seen.run, seen.limits)
+    return overcut_findings(
+        evidence.deviation, evidence.cutting.done.move_of_tag, evidence.run, evidence.limits
+    )
 
 
-def left(seen: Evidence) -> list[Finding]:
+def left(evidence: Evidence) -> list[Finding]:
     """What is left on the part, by its reason."""
-    return left_findings(seen.left["left"])
+    return left_findings(evidence.left["left"])
 
 
-def notes(seen: Evidence) -> list[Finding]:
+def notes(evidence: Evidence) -> list[Finding]:
     """What the strategies noted about their own work, each kind once for an operation."""
     out = []
-    for step in seen.posted.program.steps:
+    for step in evidence.posted.program.steps:
         kinds: dict[str, list[tuple[Note, Words]]] = {}
         for note in step.path.notes:
             if words := note.words(step.name):

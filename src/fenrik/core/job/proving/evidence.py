@@ -40,14 +40,14 @@ class Evidence:
     """What the checks of a proof look at: the posted program, how it cut the stock of its setup, and the
     design.
 
-    `band` mm is the half band of "on size", `area` mm² the design's surface, `wholes` the setups of the whole
-    release.
+    `band` mm is the half band of "on size", `area` mm² the design's surface, `release_setups` the setups of
+    the whole release.
     """
 
     posted: Posted
     cutting: Cutting
     clamped: Clamped
-    wholes: Sequence[tuple[SetupDoc, Clamped]]
+    release_setups: Sequence[tuple[SetupDoc, Clamped]]
     on: OnMachine
     material: Material
     tasks: Sequence[Task]
@@ -107,7 +107,7 @@ class Evidence:
         return prepare(solid.moved(invert(setup_from_side)))
 
 
-def evidence(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -> Evidence:
+def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -> Evidence:
     """What is known of a posted program and its cutting."""
     setup, setups, job = posted.setup, paths.setups, paths.job
     clamped = setups.clamped(setup)
@@ -115,7 +115,7 @@ def evidence(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress)
         posted=posted,
         cutting=cutting,
         clamped=clamped,
-        wholes=[(s, setups.clamped(s)) for s in map(job.setup, posted.release.setups)],
+        release_setups=[(s, setups.clamped(s)) for s in map(job.setup, posted.release.setups)],
         on=setups.on_machine(setup),
         material=setups.material(setup),
         tasks=[paths.tasks.task(setup, o) for o in posted.operations],

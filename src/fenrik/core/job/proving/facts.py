@@ -21,10 +21,10 @@ from fenrik.core.proof.simulate import PART
 ORDER = {"stop": 0, "caution": 1, "note": 2}
 
 
-def facts_of(paths: Paths, seen: Evidence, findings: list[Finding]) -> dict[str, Any]:
+def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[str, Any]:
     """The facts of a proof, see `cutting.proofs.Proof`."""
-    posted, stock, setup = seen.posted, seen.cutting.stock, seen.posted.setup
-    located = [_located(f, setup.name, seen.run) for f in findings]
+    posted, stock, setup = evidence.posted, evidence.cutting.stock, evidence.posted.setup
+    located = [_located(f, setup.name, evidence.run) for f in findings]
     return {
         "setup": setup.name,
         "release": posted.release.name,
@@ -41,31 +41,31 @@ def facts_of(paths: Paths, seen: Evidence, findings: list[Finding]) -> dict[str,
         "cell_mm": stock.cell,
         "time_s": posted.time_s,
         "stock_volume_mm3": stock.volume(),
-        "removed_mm3": float(seen.cutting.done.volume.sum()),
-        "operations": [_operation(paths, seen, i) for i in range(len(seen.tasks))],
+        "removed_mm3": float(evidence.cutting.done.volume.sum()),
+        "operations": [_operation(paths, evidence, i) for i in range(len(evidence.tasks))],
         "replay": {
-            "low": seen.clamped.stock_low.tolist(),
-            "high": seen.clamped.stock_high.tolist(),
+            "low": evidence.clamped.stock_low.tolist(),
+            "high": evidence.clamped.stock_high.tolist(),
             "is_box": stock.is_box,
-            "raw": seen.cutting.keep.raw,
-            "cuts": seen.cutting.keep.keys,
-            "tools": {str(t.number): t.model_dump() for t in seen.tools},
+            "raw": evidence.cutting.keep.raw,
+            "cuts": evidence.cutting.keep.keys,
+            "tools": {str(t.number): t.model_dump() for t in evidence.tools},
         },
-        "deviation": seen.deviation.facts | seen.left,
+        "deviation": evidence.deviation.facts | evidence.left,
         "findings": sorted((f.as_dict() for f in located), key=lambda f: (ORDER[f["severity"]], f["time_s"])),
     }
 
 
-def stocks_of(seen: Evidence) -> list[dict[str, NDArray[Any]]]:
+def stocks_of(evidence: Evidence) -> list[dict[str, NDArray[Any]]]:
     """The stock's surface after every step, the last one with its deviation."""
     stocks: list[dict[str, NDArray[Any]]] = [
-        {"vertices": step.vertices, "quads": step.quads} for step in seen.cutting.done.steps
+        {"vertices": step.vertices, "quads": step.quads} for step in evidence.cutting.done.steps
     ]
-    surface = seen.deviation.surface
+    surface = evidence.deviation.surface
     stocks[-1] = {
         "vertices": surface.vertices.astype(np.float32),
         "quads": surface.quads,
-        "deviation": seen.deviation.at_vertices.astype(np.float32),
+        "deviation": evidence.deviation.at_vertices.astype(np.float32),
     }
     return stocks
 
@@ -105,10 +105,10 @@ def _located(finding: Finding, setup: str, run: Run) -> Finding:
     return replace(finding, setup=setup, operation=name, time_s=float(run.begin[move]))
 
 
-def _operation(paths: Paths, seen: Evidence, step: int) -> dict[str, Any]:
+def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:
     """Lengths, times and loads of one operation."""
-    run, task, cut = seen.run, seen.tasks[step], seen.cutting.done
-    lengths = seen.posted.motion.moves.lengths()
+    run, task, cut = evidence.run, evidence.tasks[step], evidence.cutting.done
+    lengths = evidence.posted.motion.moves.lengths()
     rows = run.step_of == step
     feeding = rows & ~run.motion.rapid
     return {
@@ -124,19 +124,19 @@ def _operation(paths: Paths, seen: Evidence, step: int) -> dict[str, Any]:
         "spindle_rpm": task.spindle_rpm,
         "feed_mm_min": task.feed,
         "load": cut.steps[step].facts,
-        "adapted_saves_s": _adapted_saves(paths, seen, step, feeding),
+        "adapted_saves_s": _adapted_saves(paths, evidence, step, feeding),
     }
 
 
-def _adapted_saves(paths: Paths, seen: Evidence, step: int, feeding: NDArray[np.bool_]) -> float:
+def _adapted_saves(paths: Paths, evidence: Evidence, step: int, feeding: NDArray[np.bool_]) -> float:
     """Seconds that feeds adapted to the measured chips would save on the machine; 0 where they are adapted
     already."""
-    task, motion, cut = seen.tasks[step], seen.run.motion, seen.cutting.done
+    task, motion, cut = evidence.tasks[step], evidence.run.motion, evidence.cutting.done
     if task.operation.feed_follows != "plan" or not len(cut.steps[step].owner):
         return 0.0
     if motion.turning is not None and motion.turning.owner.size:
         return 0.0  # moves of rotary joints lie between
-    row = np.flatnonzero(seen.run.step_of == step)[cut.steps[step].owner]
+    row = np.flatnonzero(evidence.run.step_of == step)[cut.steps[step].owner]
     feed = motion.feed[row]
     # entries and plunges have feeds of their own
     mine = feeding[row] & (np.abs(feed - task.feed) < 1.0)
@@ -146,5 +146,5 @@ def _adapted_saves(paths: Paths, seen: Evidence, step: int, feeding: NDArray[np.
     part = parts_of_moves(pieces, row, PART * task.tool.radius)
     faster = adapted_pieces(feed, mine, thinning, part, wanted, task.feed_limit)
     whole = motion.in_pieces(pieces, row)
-    before, after = (float(move_times(whole.with_feed(f), seen.on.machine).sum()) for f in (feed, faster))
+    before, after = (float(move_times(whole.with_feed(f), evidence.on.machine).sum()) for f in (feed, faster))
     return before - after

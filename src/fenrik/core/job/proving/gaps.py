@@ -10,13 +10,13 @@ from fenrik.core.job.tasks.task import Task
 from fenrik.core.proof.finding import Finding
 
 
-def gaps(seen: Evidence) -> list[Finding]:
+def gaps(evidence: Evidence) -> list[Finding]:
     """A caution for each direction in which none of the tools that go around the parts passes between
     them."""
-    array = seen.posted.setup.array
+    array = evidence.posted.setup.array
     if array is None:
         return []
-    needs = [_width(t) for t in seen.tasks if t.strategy.goes_around]
+    needs = [_width(t) for t in evidence.tasks if t.strategy.goes_around]
     out = []
     for count, gap, axis in ((array.columns, array.gap_x, "X"), (array.rows, array.gap_y, "Y")):
         if count > 1 and needs and min(needs) > gap + 1e-9:
@@ -32,10 +32,10 @@ def gaps(seen: Evidence) -> list[Finding]:
     return out
 
 
-def blanks(seen: Evidence) -> list[Finding]:
+def blanks(evidence: Evidence) -> list[Finding]:
     """A stop for every two blanks of a release's setups that would stand in each other on the table."""
     out = []
-    for (a, in_a), (b, in_b) in combinations(seen.wholes, 2):
+    for (a, in_a), (b, in_b) in combinations(evidence.release_setups, 2):
         low = [c.stock_low + c.table_from_setup for c in (in_a, in_b)]
         high = [c.stock_high + c.table_from_setup for c in (in_a, in_b)]
         into = [float(min(high[0][j], high[1][j]) - max(low[0][j], low[1][j])) for j in range(3)]

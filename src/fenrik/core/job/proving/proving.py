@@ -10,7 +10,7 @@ from fenrik.core.job.document.job import ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posting import Posted, operations_of, post
 from fenrik.core.job.proving.checks import CHECKS
-from fenrik.core.job.proving.evidence import evidence
+from fenrik.core.job.proving.evidence import gather
 from fenrik.core.job.proving.facts import facts_of, motion_arrays, stocks_of
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.motion.program_motion import to_arrays
@@ -93,11 +93,16 @@ class Prover:
 
     def _prove(self, key: str, posted: Posted, progress: Progress) -> Proof:
         cutting = cut_stock(self.paths, posted, progress.stage(0.02, 0.75))
-        seen = evidence(self.paths, posted, cutting, progress.stage(0.78, 1.0))
-        findings = [f for check in CHECKS for f in check(seen)]
-        run = seen.run
+        evidence = gather(self.paths, posted, cutting, progress.stage(0.78, 1.0))
+        findings = [f for check in CHECKS for f in check(evidence)]
+        run = evidence.run
         moves = {**to_arrays(run.motion), "step": run.step_of, "begin": run.begin, "time": run.times}
         motion = motion_arrays(run, cutting.done.traces)
         return keep_proof(
-            self.paths.store, key, facts_of(self.paths, seen, findings), motion, moves, stocks_of(seen)
+            self.paths.store,
+            key,
+            facts_of(self.paths, evidence, findings),
+            motion,
+            moves,
+            stocks_of(evidence),
         )

@@ -29,24 +29,26 @@ def worn(tool: Assembly, wear: float) -> Assembly:
         ) from error
 
 
-def worn_tools(seen: Evidence) -> list[Finding]:
+def worn_tools(evidence: Evidence) -> list[Finding]:
     """What goes wrong with tools worn by the release's `wear_mm`, and a note on what comes out. Nothing where
     no radius is corrected."""
-    posted, wear = seen.posted, seen.posted.release.options.wear_mm
+    posted, wear = evidence.posted, evidence.posted.release.options.wear_mm
     registers = posted.program.registers()
     if posted.worn is None or not registers:
         return []
     motion, step_of = posted.worn
-    tools = {t.number: worn(t, wear) if t.number in registers else t for t in seen.tools}
+    tools = {t.number: worn(t, wear) if t.number in registers else t for t in evidence.tools}
     none = motion.feed * 0.0
-    run = Run(motion, step_of, seen.run.names, tools, none, none + 1.0)
-    cut = simulate(run, seen.cutting.stock, seen.material, seen.progress.stage(0.3, 1.0))
-    deviation = measure(cut.last, seen.design, seen.area, seen.band, cut.cuts, cut.skin, seen.zones)
-    found = cut.findings + overcut_findings(deviation, cut.move_of_tag, run, seen.limits)
+    run = Run(motion, step_of, evidence.run.names, tools, none, none + 1.0)
+    cut = simulate(run, evidence.cutting.stock, evidence.material, evidence.progress.stage(0.3, 1.0))
+    deviation = measure(
+        cut.last, evidence.design, evidence.area, evidence.band, cut.cuts, cut.skin, evidence.zones
+    )
+    found = cut.findings + overcut_findings(deviation, cut.move_of_tag, run, evidence.limits)
     words = f"With tools worn by {wear:g} mm and the control told so"
     # their moves are not those of the release's motion
     out = [replace(f, words=f"{words}: {f.words}", move=-1, line=-1) for f in found if f.severity == "stop"]
-    share, before = (100.0 * d.facts["share_within_tolerance"] for d in (deviation, seen.deviation))
+    share, before = (100.0 * d.facts["share_within_tolerance"] for d in (deviation, evidence.deviation))
     sizes = f"{share:.2f} % of the part's surface come on size, {before:.2f} % without wear"
     deepest = f"the deepest overcut is {deviation.facts['max_overcut_mm']:.4f} mm"
     out.append(

@@ -177,7 +177,7 @@ class Setups:
         where = f"{self.where(setup)}.machine"
         own = next((m for m in self.job.machines if m.id == setup.machine), None)
         found = own or machine(setup.machine, where, [m.id for m in self.job.machines])
-        if lack := found.lack_of_a_mill():
+        if lack := found.lack_of_a_mill:
             raise DocumentError(
                 f"The machine '{found.name}' cannot run this job: {lack}.",
                 remedy="Choose a machine with three linear joints X, Y and Z and at most two rotary ones.",

@@ -56,7 +56,7 @@ class Task:
         """The derived numbers as plain data."""
         return {k: vars(v) for k, v in self.derived.items()}
 
-    def shapes_track(self) -> list[Any]:
+    def track_inputs(self) -> list[Any]:
         """What of the operation shapes the cutter's track, as plain data for a key: names, notes, coolant,
         stick-out and holder do not."""
         tool, doc, setup = self.tool, self.operation, self.setup
@@ -75,7 +75,7 @@ class Task:
         ]
         return [cutter, own]
 
-    def shapes_body(self) -> list[Any]:
+    def body_inputs(self) -> list[Any]:
         """What of the tool over the cutter shapes the path, as plain data for a key."""
         tool = self.tool
         holder = [h.model_dump() for h in tool.holder]

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 import shapely
@@ -95,7 +96,7 @@ def refuse_narrow(inputs: Inputs, radial: float, axial: float, levels: list[floa
         return True
 
     for level in sorted(set(levels)):
-        fits = room.widest(level, lambda d, blocked, level=level: enters(level, d, blocked))  # type: ignore[misc]
+        fits = room.widest(level, partial(enters, level))
         if fits is None:
             continue
         x, y = (

@@ -285,7 +285,8 @@ def _approach(
         distance = math.hypot(first[0] - here[0], first[1] - here[1])
         line = LineString([here[:2], (first[0], first[1])])
         if distance <= reach and near.covers(line):
-            path.line(track(np.array(here[:2]), first[:2])[1:], link.feed, Motion.LINK)  # type: ignore[operator]
+            way = track(np.array(here[:2]), first[:2])  # type: ignore[operator]
+            path.line(way[1:], link.feed, Motion.LINK)
             return
     link.over(float(first[0]), float(first[1]))
     link.down(float(first[0]), float(first[1]), float(first[2]))
