@@ -186,7 +186,7 @@ def read_again(jobs: Jobs) -> None:
 def prepare(url: str) -> int:
     """Migrates the database, looks at all jobs, loads the demonstration, has parts read again after an
     upgrade."""
-    from fenrik.app.database import migrate, wait_for
+    from fenrik.app.database import migrate, put_on_disk, wait_for
     from fenrik.jobs.asking import NoAsker
 
     wait_for(url)
@@ -195,6 +195,7 @@ def prepare(url: str) -> int:
     jobs.check_all()
     load_demonstration(jobs)
     read_again(jobs)
+    put_on_disk(url)
     return 0
 
 
@@ -270,6 +271,10 @@ def _import_application() -> None:
     )
     for name in (*(f"fenrik.{n}" for n in names), "uvicorn", "alembic"):
         importlib.import_module(name)
+    from fenrik.core.job.document.reading import load_job
+
+    # The first document that a process reads loads the strategies and readies numba: a second for every fork.
+    load_job(ROOT / "examples" / "gauge_block.yaml")
 
 
 def _port_free(port: int) -> bool:

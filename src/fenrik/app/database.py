@@ -54,6 +54,14 @@ def wait_for(url: str, seconds: float = 60.0) -> None:
             time.sleep(0.1)
 
 
+def put_on_disk(url: str) -> None:
+    """Has everything written so far put into the database's files, so that a server that is killed soon
+    after comes back without doing it first."""
+    address = make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
+    with psycopg.connect(address, autocommit=True) as line:
+        line.execute("CHECKPOINT")
+
+
 def migrate(url: str, version: str = "head") -> None:
     """Brings the database to the newest version, or to a given one."""
     config = Config()
