@@ -29,8 +29,9 @@ def surface(n: int = 225) -> TriangleMesh:
 
 
 @njit(cache=True)
-def _brute(points, kinds, table, shape):  # type: ignore[no-untyped-def]
+def _brute(points, tree):  # type: ignore[no-untyped-def]
     """Every primitive for every point."""
+    _, _, kinds, table, shape = tree
     out = np.empty(len(points))
     for i in range(len(points)):
         best_z = -1e30
@@ -59,18 +60,16 @@ def rows() -> Iterator[Row]:
         ("flat 6", Profile(3, 0), None),
     ):
         cutter = DropCutter(topology, profile)
-        rate = len(points) / best(lambda c=cutter: k.drop_many_serial(points, FLOOR, *c.tree))
+        rate = len(points) / best(lambda c=cutter: k.drop_many_serial(points, FLOOR, c.tree))
         what = f"drop cutter, {name}, {len(mesh.triangles)} triangles, points/s"
         yield Row(what, f"{rate / 1e6:.2f} M", f"{rays / 1e6:.2f} M rays", rate / rays, least=bar)
     cutter = DropCutter(topology, Profile(3, 3))
     few = points[:: len(points) // 60]
     tree = cutter.tree
-
-    shape = Profile(3, 3).shape
-    wanted = _brute(few, tree[2], tree[3], shape)
-    off = float(np.abs(k.drop_many_serial(few, FLOOR, *tree) - wanted).max())
-    slow = best(lambda: _brute(few, tree[2], tree[3], shape), 1) / len(few)
-    fast = best(lambda: k.drop_many_serial(points, FLOOR, *tree)) / len(points)
+    wanted = _brute(few, tree)
+    off = float(np.abs(k.drop_many_serial(few, FLOOR, tree) - wanted).max())
+    slow = best(lambda: _brute(few, tree), 1) / len(few)
+    fast = best(lambda: k.drop_many_serial(points, FLOOR, tree)) / len(points)
     what = "the same against testing every primitive, s a point"
     yield Row(what, f"{fast:.2e}", f"{slow:.2e}", slow / fast, least=500.0)
     yield Row("the same: greatest difference", f"{off:.1e} mm", "1e-9 mm", off / 1e-9, most=1.0)

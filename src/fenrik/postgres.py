@@ -184,17 +184,7 @@ class Cluster:
         self.folder.mkdir(parents=True, exist_ok=True)
         self._own(self.folder)
         self._run(
-            [
-                "initdb",
-                "-D",
-                str(self.folder),
-                "-U",
-                USER,
-                "--auth=peer",
-                "-E",
-                "UTF8",
-                "--locale=C.UTF-8",
-            ]
+            ["initdb", "-D", str(self.folder), "-U", USER, "--auth=peer", "-E", "UTF8", "--locale=C.UTF-8"]
         )
 
     def _own(self, folder: Path) -> None:

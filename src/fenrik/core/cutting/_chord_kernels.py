@@ -11,11 +11,50 @@ the sup-convolution of something concave with the cutter's concave underside. So
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from fenrik.core.cutting._kernels import EDGE, FACET, LOWEST, drop_one, primitive_tip
+
+
+class Line(NamedTuple):
+    """A line in XY from (x, y) mm towards (ux, uy), of length 1; places on it are s mm from its start."""
+
+    x: float
+    y: float
+    ux: float
+    uy: float
+
+
+class Chord(NamedTuple):
+    """A straight piece of a track over a line, from (sa, za) to (sb, zb) mm, and its `rise` per mm."""
+
+    sa: float
+    za: float
+    sb: float
+    zb: float
+    rise: float
+
+
+class Primitive(NamedTuple):
+    """A facet, edge or vertex as the cutter touches it: kind, row and the cutter's shape (see `_kernels`)."""
+
+    kind: int
+    row: NDArray[np.float64]
+    shape: tuple[float, ...]
+
+
+class Limits(NamedTuple):
+    """Of a held track, mm: chords stay within `tolerance`, none is shorter than `finest`, no tip is below
+    `floor`."""
+
+    tolerance: float
+    finest: float
+    floor: float
+
 
 GOLDEN = 0.5 * (math.sqrt(5.0) - 1.0)
 
@@ -46,8 +85,10 @@ def _disc(px, py, ux, uy, radius):
 
 
 @njit(cache=True, nogil=True)
-def _support(kind, row, x, y, ux, uy, radius, low, high):
+def _support(primitive, line, low, high):
     """The stretch of low..high along the line over which the cutter can touch the primitive."""
+    kind, row, radius = primitive.kind, primitive.row, primitive.shape[0]
+    x, y, ux, uy = line
     if kind == FACET:
         for side in range(3):
             nx, ny, c = row[3 + 3 * side], row[4 + 3 * side], row[5 + 3 * side]
@@ -72,25 +113,28 @@ def _support(kind, row, x, y, ux, uy, radius, low, high):
 
 
 @njit(cache=True, nogil=True)
-def _over(kind, row, x, y, ux, uy, shape, s, za, rise, sa):
+def _over(primitive, line, chord, s):
     """Height of the tip on the primitive over the chord at s."""
-    return primitive_tip(kind, row, x + ux * s, y + uy * s, shape, LOWEST) - (za + rise * (s - sa))
+    x, y, ux, uy = line
+    kind, row, shape = primitive
+    below = chord.za + chord.rise * (s - chord.sa)
+    return primitive_tip(kind, row, x + ux * s, y + uy * s, shape, LOWEST) - below
 
 
 @njit(cache=True, nogil=True)
-def _most_over(kind, row, x, y, ux, uy, shape, low, high, za, rise, sa, limit):
+def _most_over(primitive, line, chord, low, high, limit):
     """(place, height) of the greatest height over the chord within low..high, or any not over `limit`."""
     slack = 1e-9 * (high - low)  # rounding must not leave the support at its ends
     low, high = low + slack, high - slack
-    f_low = _over(kind, row, x, y, ux, uy, shape, low, za, rise, sa)
-    f_high = _over(kind, row, x, y, ux, uy, shape, high, za, rise, sa)
-    if kind == FACET or high - low < 1e-7:
+    f_low = _over(primitive, line, chord, low)
+    f_high = _over(primitive, line, chord, high)
+    if primitive.kind == FACET or high - low < 1e-7:
         return (low, f_low) if f_low > f_high else (high, f_high)
     best, f_best = (low, f_low) if f_low > f_high else (high, f_high)
     a, b = low, high
     c, d = b - GOLDEN * (b - a), a + GOLDEN * (b - a)
-    f_c = _over(kind, row, x, y, ux, uy, shape, c, za, rise, sa)
-    f_d = _over(kind, row, x, y, ux, uy, shape, d, za, rise, sa)
+    f_c = _over(primitive, line, chord, c)
+    f_d = _over(primitive, line, chord, d)
     f_a, f_b = f_low, f_high
     for _ in range(40):
         if f_c > f_best:
@@ -110,20 +154,22 @@ def _most_over(kind, row, x, y, ux, uy, shape, low, high, za, rise, sa, limit):
             b, f_b = d, f_d
             d, f_d = c, f_c
             c = b - GOLDEN * (b - a)
-            f_c = _over(kind, row, x, y, ux, uy, shape, c, za, rise, sa)
+            f_c = _over(primitive, line, chord, c)
         else:
             a, f_a = c, f_c
             c, f_c = d, f_d
             d = a + GOLDEN * (b - a)
-            f_d = _over(kind, row, x, y, ux, uy, shape, d, za, rise, sa)
+            f_d = _over(primitive, line, chord, d)
     return best, f_best
 
 
 @njit(cache=True, nogil=True)
-def worst_over(x, y, ux, uy, sa, za, sb, zb, limit, node_box, child, kinds, rows, shape):
-    """(place, height) of the greatest height of the exact track over the chord from (sa, za) to (sb, zb) on
-    the line from (x, y) towards (ux, uy); exact where it is over `limit`, else any value up to it."""
-    rise = (zb - za) / (sb - sa)
+def worst_over(line, chord, limit, tree):
+    """(place, height) of the greatest height of the exact track over the chord; exact where it is over
+    `limit`, else any value up to it."""
+    x, y, ux, uy = line
+    sa, za, sb, zb, rise = chord
+    node_box, child, kinds, rows, shape = tree
     best, most = sa, 0.0
     stack = np.empty(96, dtype=np.int32)
     stack[0] = 0
@@ -147,33 +193,34 @@ def worst_over(x, y, ux, uy, sa, za, sb, zb, limit, node_box, child, kinds, rows
             depth += 2
             continue
         for k in range(left, left - right):
-            low, high = _support(kinds[k], rows[k], x, y, ux, uy, shape[0], a, b)
+            primitive = Primitive(kinds[k], rows[k], shape)
+            low, high = _support(primitive, line, a, b)
             if low > high:
                 continue
-            s, f = _most_over(
-                kinds[k], rows[k], x, y, ux, uy, shape, low, high, za, rise, sa, max(limit, most)
-            )
+            s, f = _most_over(primitive, line, chord, low, high, max(limit, most))
             if f > most:
                 best, most = s, f
     return best, most
 
 
 @njit(cache=True, nogil=True)
-def _height(j, x, y, floor, kinds, rows, shape):
-    return floor if j < 0 else primitive_tip(kinds[j], rows[j], x, y, shape, LOWEST)
+def _height(j, x, y, floor, tree):
+    return floor if j < 0 else primitive_tip(tree.kinds[j], tree.rows[j], x, y, tree.shape, LOWEST)
 
 
 @njit(cache=True, nogil=True)
-def _crossing(ja, jb, x, y, ux, uy, sa, sb, floor, kinds, rows, shape):
-    """(place, height, whether both meet there) where the curve of primitive ja gives way to that of jb. They
-    do not meet where one's support ends before the other's begins; then the place only lies between."""
-    low, high = sa, sb
+def _crossing(winners, line, low, high, floor, tree):
+    """(place, height, whether both meet there) where the curve of the first of two primitives gives way to
+    that of the second, in low..high. They do not meet where one's support ends before the other's begins;
+    then the place only lies between."""
+    x, y, ux, uy = line
+    ja, jb = winners
     za = zb = LOWEST
     for _ in range(40):
         s = 0.5 * (low + high)
         px, py = x + ux * s, y + uy * s
-        za = _height(ja, px, py, floor, kinds, rows, shape)
-        zb = _height(jb, px, py, floor, kinds, rows, shape)
+        za = _height(ja, px, py, floor, tree)
+        zb = _height(jb, px, py, floor, tree)
         if za <= 0.5 * LOWEST and zb <= 0.5 * LOWEST:
             return s, LOWEST, False
         if abs(za - zb) < 1e-6:
@@ -188,28 +235,28 @@ def _crossing(ja, jb, x, y, ux, uy, sa, sb, floor, kinds, rows, shape):
 
 
 @njit(cache=True, nogil=True)
-def worst_under(
-    x, y, ux, uy, sa, za, ja, sb, zb, jb, limit, finest, floor, node_box, child, kinds, rows, shape
-):
-    """(place, depth) of the greatest depth of the exact track under the chord; ja and jb are the winning
-    primitives at its ends (-1 the floor). Exact where it is over `limit`, but for places nearer than `finest`
-    to one another."""
-    rise = (zb - za) / (sb - sa)
+def worst_under(line, chord, at_ends, limits, tree):
+    """(place, depth) of the greatest depth of the exact track under the chord; `at_ends` are the winning
+    primitives at its ends (-1 the floor). Exact where it is over the tolerance (here straight down), but for
+    places nearer than the finest to one another."""
+    x, y, ux, uy = line
+    sa, za, sb, _, rise = chord
+    limit, finest, floor = limits
     best, most = sa, 0.0
     places = np.empty((64, 2))
     winners = np.empty((64, 2), dtype=np.int64)
-    places[0], winners[0] = (sa, sb), (ja, jb)
+    places[0], winners[0] = (sa, sb), at_ends
     depth = 1
     while depth > 0:
         depth -= 1
         a, b, j, k = places[depth, 0], places[depth, 1], winners[depth, 0], winners[depth, 1]
         if j == k or b - a < finest or depth > 60:
             continue
-        s, z, meet = _crossing(j, k, x, y, ux, uy, a, b, floor, kinds, rows, shape)
+        s, z, meet = _crossing((j, k), line, a, b, floor, tree)
         chord = za + rise * (s - sa)
         if meet and chord - z <= max(limit, most):
             continue  # the exact track is at least as high, here and to both sides
-        z, i = drop_one(x + ux * s, y + uy * s, floor, -1, node_box, child, kinds, rows, shape)
+        z, i = drop_one(x + ux * s, y + uy * s, floor, -1, tree)
         if chord - z > most:
             best, most = s, chord - z
         if not meet or (i != j and i != k):
@@ -222,53 +269,36 @@ def worst_under(
 
 
 @njit(cache=True, nogil=True)
-def held_line(samples, x, y, ux, uy, tolerance, finest, floor, node_box, child, kinds, rows, shape):
+def held_line(samples, line, limits, tree):
     """Samples (n, 2: s, z) of the track along a line with what is lacking put in, so that no chord leaves the
-    exact track by more than `tolerance` square to itself, on either side. Chords shorter than `finest` are
-    left."""
+    exact track by more than the tolerance square to itself, on either side. Chords shorter than the finest
+    are left."""
+    x, y, ux, uy = line
+    tolerance, finest, floor = limits
     capacity = 2 * len(samples) + 64
     out = np.empty((capacity, 2))
     out[0] = samples[0]
     used = 1
-    z, winner = drop_one(
-        x + ux * samples[0, 0], y + uy * samples[0, 0], floor, -1, node_box, child, kinds, rows, shape
-    )
+    z, winner = drop_one(x + ux * samples[0, 0], y + uy * samples[0, 0], floor, -1, tree)
     stack = np.empty((64, 2))
     ends = np.empty(64, dtype=np.int64)
     for i in range(1, len(samples)):
         s = samples[i, 0]
-        z, last = drop_one(x + ux * s, y + uy * s, floor, winner, node_box, child, kinds, rows, shape)
+        z, last = drop_one(x + ux * s, y + uy * s, floor, winner, tree)
         stack[0], ends[0] = samples[i], last
         depth = 1
         while depth > 0:
             sa, za = out[used - 1, 0], out[used - 1, 1]
             sb, zb = stack[depth - 1, 0], stack[depth - 1, 1]
             if sb - sa > finest and depth < 63:
-                limit = tolerance * math.hypot(1.0, (zb - za) / (sb - sa))
-                s, most = worst_over(x, y, ux, uy, sa, za, sb, zb, limit, node_box, child, kinds, rows, shape)
+                chord = Chord(sa, za, sb, zb, (zb - za) / (sb - sa))
+                limit = tolerance * math.hypot(1.0, chord.rise)
+                s, most = worst_over(line, chord, limit, tree)
                 if most <= limit:
-                    s, most = worst_under(
-                        x,
-                        y,
-                        ux,
-                        uy,
-                        sa,
-                        za,
-                        winner,
-                        sb,
-                        zb,
-                        ends[depth - 1],
-                        limit,
-                        finest,
-                        floor,
-                        node_box,
-                        child,
-                        kinds,
-                        rows,
-                        shape,
-                    )
+                    at_ends = (winner, ends[depth - 1])
+                    s, most = worst_under(line, chord, at_ends, Limits(limit, finest, floor), tree)
                 if most > limit and sa < s < sb:
-                    z, j = drop_one(x + ux * s, y + uy * s, floor, -1, node_box, child, kinds, rows, shape)
+                    z, j = drop_one(x + ux * s, y + uy * s, floor, -1, tree)
                     stack[depth, 0], stack[depth, 1], ends[depth] = s, z, j
                     depth += 1
                     continue

@@ -1,26 +1,36 @@
 """Kernels that trace where the dropped cutter passes through a level."""
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from fenrik.core.cutting._kernels import blocked_at
 
 
+class Nodes(NamedTuple):
+    """Heights (ny, nx) mm of a dropped tip over nodes `step` mm apart, from (x0, y0)."""
+
+    heights: NDArray[np.float64]
+    x0: float
+    y0: float
+    step: float
+
+
 @njit(cache=True, nogil=True)
-def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, shape, accuracy):
-    """From free a towards blocked b: the last free point, within `accuracy` mm; `guess` is the share of the
-    way where it is looked for first."""
+def _free_point(free, blocked, guess, level, tree, accuracy):
+    """From a free place (x, y) towards a blocked one: the last free point, within `accuracy` mm; `guess` is
+    the share of the way where it is looked for first."""
+    (ax, ay), (bx, by) = free, blocked
     low, high = 0.0, 1.0
     length = math.hypot(bx - ax, by - ay)
     hint = -1
     t, reach = min(0.98, max(0.02, guess)), 0.8 * accuracy / max(length, 1e-12)
     while (high - low) * length > accuracy:
-        blocked, found = blocked_at(
-            ax + t * (bx - ax), ay + t * (by - ay), level, hint, tree_box, child, kinds, rows, shape
-        )
-        if blocked:
+        stands, found = blocked_at(ax + t * (bx - ax), ay + t * (by - ay), level, hint, tree)
+        if stands:
             high, hint = t, found
             t -= reach
         else:
@@ -33,13 +43,14 @@ def _free_point(ax, ay, bx, by, guess, level, tree_box, child, kinds, rows, shap
 
 
 @njit(cache=True, nogil=True)
-def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, shape, accuracy):
-    """Marching squares over node heights (ny, nx): directed links between crossed grid edges.
+def crossings(nodes, level, tree, accuracy):
+    """Marching squares over nodes: directed links between crossed grid edges.
 
     A node is blocked when its height is above `level`. Grid edge 2*(j*nx+i) runs from node (i, j) to
     (i+1, j), the next number to (i, j+1). Each link keeps the blocked side on its left. Returns
     links (m, 2) and the free-side crossing points by edge (dense (2*ny*nx, 2), NaN where none).
     """
+    heights, x0, y0, step = nodes
     ny, nx = heights.shape
     points = np.full((2 * ny * nx, 2), np.nan)
     links = np.empty((2 * ny * nx, 2), dtype=np.int64)
@@ -55,14 +66,10 @@ def crossings(heights, x0, y0, step, level, tree_box, child, kinds, rows, shape,
                 bx, by = x0 + oi * step, y0 + oj * step
                 e = 2 * (j * nx + i) + side
                 share = (level - heights[j, i]) / (heights[oj, oi] - heights[j, i])
-                if here:
-                    px, py = _free_point(
-                        bx, by, ax, ay, 1.0 - share, level, tree_box, child, kinds, rows, shape, accuracy
-                    )
-                else:
-                    px, py = _free_point(
-                        ax, ay, bx, by, share, level, tree_box, child, kinds, rows, shape, accuracy
-                    )
+                free, stands, guess = (
+                    ((bx, by), (ax, ay), 1.0 - share) if here else ((ax, ay), (bx, by), share)
+                )
+                px, py = _free_point(free, stands, guess, level, tree, accuracy)
                 points[e, 0], points[e, 1] = px, py
     edges = np.empty(4, dtype=np.int64)
     for j in range(ny - 1):
@@ -115,7 +122,7 @@ def chain(links, size):
 
 
 @njit(cache=True, nogil=True)
-def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, kinds, rows, shape):
+def refine(points, level, spacing, tolerance, blocked_right, tree):
     """A closed loop (n, 2) with points added where a chord runs into blocked ground by more than half the
     tolerance.
 
@@ -155,11 +162,7 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                         ay + t * (ey - ay) + 0.5 * tolerance * sy,
                         level,
                         hint,
-                        tree_box,
-                        child,
-                        kinds,
-                        rows,
-                        shape,
+                        tree,
                     )
                     if blocked:
                         hint, last = found, t
@@ -171,29 +174,15 @@ def refine(points, level, spacing, tolerance, blocked_right, tree_box, child, ki
                 mx, my = ax + at * (ex - ax), ay + at * (ey - ay)
                 push = tolerance
                 while push < length + spacing:
-                    blocked, found = blocked_at(
-                        mx + push * sx, my + push * sy, level, hint, tree_box, child, kinds, rows, shape
-                    )
+                    blocked, found = blocked_at(mx + push * sx, my + push * sy, level, hint, tree)
                     if not blocked:
                         placed = True
                         break
                     hint = found
                     push *= 2.0
                 if placed:
-                    fx, fy = _free_point(
-                        mx + push * sx,
-                        my + push * sy,
-                        mx,
-                        my,
-                        0.5,
-                        level,
-                        tree_box,
-                        child,
-                        kinds,
-                        rows,
-                        shape,
-                        tolerance * 0.25,
-                    )
+                    pushed = (mx + push * sx, my + push * sy)
+                    fx, fy = _free_point(pushed, (mx, my), 0.5, level, tree, tolerance * 0.25)
                     stack[depth, 0], stack[depth, 1] = fx, fy
                     depth += 1
                     added += 1

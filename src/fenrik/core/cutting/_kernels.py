@@ -10,9 +10,11 @@ Primitive rows (12 doubles): facet  A B C | three edge functions (nx ny c) >= 0 
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange
+from numpy.typing import NDArray
 
 from fenrik.core.tooling._profile_kernels import underside
 
@@ -21,6 +23,28 @@ LOWEST = -1e30
 FACET_SLACK = (
     1e-11  # facets reach this much farther, so that none is missed between two that lie in one plane
 )
+
+
+class Tree(NamedTuple):
+    """Everything that one cutter can touch, in a tree of the boxes where it does (`build_tree`).
+
+    `node_box` (m, 5) mm and `child` (m, 2) are the tree, `kinds` (n,) and `rows` (n, 12) the primitives in
+    its order, `shape` is the cutter's.
+    """
+
+    node_box: NDArray[np.float64]
+    child: NDArray[np.int32]
+    kinds: NDArray[np.int8]
+    rows: NDArray[np.float64]
+    shape: tuple[float, ...]
+
+
+class Scan(NamedTuple):
+    """How finely a track is sampled, mm: the first `step`, the `tolerance` of a chord, the shortest piece."""
+
+    step: float
+    tolerance: float
+    finest: float
 
 
 @njit(cache=True, nogil=True)
@@ -204,11 +228,12 @@ def _select(keys, order, low, high, k):
 
 
 @njit(cache=True, nogil=True)
-def drop_one(x, y, start, hint, node_box, child, kinds, rows, shape):
+def drop_one(x, y, start, hint, tree):
     """(tip height, winning primitive) of the cutter dropped at (x, y), not below `start`.
 
     `hint` is a primitive that probably wins (the neighbour's winner); -1 for none.
     """
+    node_box, child, kinds, rows, shape = tree
     best, winner = start, -1
     if hint >= 0:
         z = primitive_tip(kinds[hint], rows[hint], x, y, shape, best)
@@ -248,12 +273,13 @@ def drop_one(x, y, start, hint, node_box, child, kinds, rows, shape):
 
 
 @njit(cache=True, nogil=True)
-def blocked_at(x, y, level, hint, node_box, child, kinds, rows, shape):
+def blocked_at(x, y, level, hint, tree):
     """Whether the dropped cutter's tip lies above `level` at (x, y), and the primitive that says so (-1:
     none).
 
     Ends at the first primitive that is high enough; `hint` is tried before all others.
     """
+    node_box, child, kinds, rows, shape = tree
     if hint >= 0 and primitive_tip(kinds[hint], rows[hint], x, y, shape, level) > level:
         return True, hint
     stack = np.empty(96, dtype=np.int32)
@@ -280,17 +306,17 @@ def blocked_at(x, y, level, hint, node_box, child, kinds, rows, shape):
 
 
 @njit(cache=True, nogil=True, parallel=True)
-def blocked_many(points, levels, node_box, child, kinds, rows, shape):
+def blocked_many(points, levels, tree):
     """`blocked_at` for points (n, 2) with a level each (n,): (n,) bool."""
+    node_box, child, kinds, rows, shape = tree  # a tuple in a tuple does not pass into a parallel loop
     n = len(points)
     out = np.zeros(n, dtype=np.bool_)
     chunk = 256
     for c in prange((n + chunk - 1) // chunk):
+        mine = Tree(node_box, child, kinds, rows, shape)
         hint = -1
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
-            blocked, found = blocked_at(
-                points[i, 0], points[i, 1], levels[i], hint, node_box, child, kinds, rows, shape
-            )
+            blocked, found = blocked_at(points[i, 0], points[i, 1], levels[i], hint, mine)
             out[i] = blocked
             if blocked:
                 hint = found
@@ -298,53 +324,55 @@ def blocked_many(points, levels, node_box, child, kinds, rows, shape):
 
 
 @njit(cache=True, nogil=True, parallel=True)
-def drop_many(points, floor, node_box, child, kinds, rows, shape):
+def drop_many(points, floor, tree):
     """Tip heights at points (n, 2), not below `floor`; neighbours in the list help each other."""
+    node_box, child, kinds, rows, shape = tree  # a tuple in a tuple does not pass into a parallel loop
     n = len(points)
     out = np.empty(n)
     chunk = 256
     for c in prange((n + chunk - 1) // chunk):
+        mine = Tree(node_box, child, kinds, rows, shape)
         hint = -1
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
-            z, winner = drop_one(points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, shape)
+            z, winner = drop_one(points[i, 0], points[i, 1], floor, hint, mine)
             out[i] = z
             hint = winner
     return out
 
 
 @njit(cache=True, nogil=True)
-def drop_many_serial(points, floor, node_box, child, kinds, rows, shape):
+def drop_many_serial(points, floor, tree):
     """As `drop_many`, on one thread."""
     n = len(points)
     out = np.empty(n)
     hint = -1
     for i in range(n):
-        out[i], hint = drop_one(points[i, 0], points[i, 1], floor, hint, node_box, child, kinds, rows, shape)
+        out[i], hint = drop_one(points[i, 0], points[i, 1], floor, hint, tree)
     return out
 
 
 @njit(cache=True, nogil=True)
-def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child, kinds, rows, shape):
-    """Heights along a straight line as (s, z) rows, s from 0 to its length.
+def sample_line(start, end, scan, floor, tree):
+    """Heights along the straight line from start to end (2,) as (s, z) rows, s from 0 to its length.
 
-    A regular grid of `step`, then halved wherever the middle leaves the chord by more than
-    `tolerance`, down to `finest`.
+    A regular grid of the scan's step, then halved wherever the middle leaves the chord by more than its
+    tolerance, down to its finest piece.
     """
+    x0, y0, x1, y1 = start[0], start[1], end[0], end[1]
+    step, tolerance, finest = scan
     length = math.hypot(x1 - x0, y1 - y0)
     ux = (x1 - x0) / length if length > 0.0 else 0.0
     uy = (y1 - y0) / length if length > 0.0 else 0.0
     count = max(1, int(math.ceil(length / step)))
     capacity = 4 * count + 64
     out = np.empty((capacity, 2))
-    z, hint = drop_one(x0, y0, floor, -1, node_box, child, kinds, rows, shape)
+    z, hint = drop_one(x0, y0, floor, -1, tree)
     out[0, 0], out[0, 1] = 0.0, z
     used = 1
     stack = np.empty((64, 2))
     for k in range(count):
         s_to = length * (k + 1) / count
-        z_to, hint = drop_one(
-            x0 + ux * s_to, y0 + uy * s_to, floor, hint, node_box, child, kinds, rows, shape
-        )
+        z_to, hint = drop_one(x0 + ux * s_to, y0 + uy * s_to, floor, hint, tree)
         stack[0, 0], stack[0, 1] = s_to, z_to
         depth = 1
         while depth > 0:
@@ -353,9 +381,7 @@ def sample_line(x0, y0, x1, y1, step, tolerance, finest, floor, node_box, child,
             s_mid = 0.5 * (s_from + s_end)
             split = False
             if s_end - s_from > finest and depth < 63:
-                z_mid, hint = drop_one(
-                    x0 + ux * s_mid, y0 + uy * s_mid, floor, hint, node_box, child, kinds, rows, shape
-                )
+                z_mid, hint = drop_one(x0 + ux * s_mid, y0 + uy * s_mid, floor, hint, tree)
                 rise = (z_end - z_from) / (s_end - s_from)
                 off = abs(z_mid - 0.5 * (z_from + z_end)) / math.sqrt(1.0 + rise * rise)
                 split = off > tolerance

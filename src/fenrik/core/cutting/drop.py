@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from fenrik.core.cutting import _chord_kernels as chords
 from fenrik.core.cutting import _kernels as k
 from fenrik.core.cutting.topology import Topology
-from fenrik.core.tooling.profile import NO_CONE, Profile, Shape
+from fenrik.core.tooling.profile import NO_CONE, Profile
 
 __all__ = ["DropCutter", "Profile"]
 
@@ -47,22 +47,22 @@ class DropCutter:
         self.low, self.high = topology.low, topology.high
 
     @property
-    def tree(self) -> tuple[Floats, NDArray[np.int32], NDArray[np.int8], Floats, Shape]:
-        """What the kernels take: nodes, children, kinds, rows, shape."""
-        return self._nodes, self._child, self._kinds, self._rows, self.grown.shape
+    def tree(self) -> k.Tree:
+        """What the kernels take."""
+        return k.Tree(self._nodes, self._child, self._kinds, self._rows, self.grown.shape)
 
     def tip(self, points: Floats, floor: float = FLOOR) -> Floats:
         """Tip heights (n,) mm over points (n, 2) in the setup frame; `floor` where nothing is hit."""
         xy = np.ascontiguousarray(points, dtype=np.float64)
         run = k.drop_many if len(xy) > 2000 else k.drop_many_serial
-        heights = run(xy, floor - self.lift if floor > FLOOR else FLOOR, *self.tree)
+        heights = run(xy, floor - self.lift if floor > FLOOR else FLOOR, self.tree)
         return np.asarray(heights + self.lift)
 
     def blocked(self, points: Floats, levels: Floats) -> NDArray[np.bool_]:
         """Whether the tip, dropped over points (n, 2), stays above levels (n,) mm: quicker than the
         heights."""
         xy = np.ascontiguousarray(points, dtype=np.float64)
-        return np.asarray(k.blocked_many(xy, levels - self.lift, *self.tree))
+        return np.asarray(k.blocked_many(xy, levels - self.lift, self.tree))
 
     def slope(self, points: Floats, reach: float = 0.02) -> Floats:
         """Steepness (n,) rad of the surface under the cutter's contact over points (n, 2): 0 on level ground,
@@ -83,23 +83,16 @@ class DropCutter:
         tolerance, and thinned. Then the worst place of every chord is found exactly, on either side, and
         becomes a point where it is worse than the tolerance (see `_chord_kernels`).
         """
-        samples = k.sample_line(
-            start[0],
-            start[1],
-            end[0],
-            end[1],
-            step,
-            tolerance / 3,
-            tolerance / 20,
-            floor - self.lift,
-            *self.tree,
-        )
+        floor -= self.lift
+        finest = tolerance / 20
+        ends = (start[0], start[1]), (end[0], end[1])
+        samples = k.sample_line(*ends, k.Scan(step, tolerance / 3, finest), floor, self.tree)
         samples = samples[k.thin_line(samples, tolerance * 0.55)]
         length = float(np.hypot(*(end - start)))
         if length > 0:
             ux, uy = (float(v) for v in (end - start) / length)
-            limits = (tolerance, tolerance / 20, floor - self.lift)
-            samples = chords.held_line(samples, start[0], start[1], ux, uy, *limits, *self.tree)
+            line = chords.Line(start[0], start[1], ux, uy)
+            samples = chords.held_line(samples, line, chords.Limits(tolerance, finest, floor), self.tree)
         samples = _square_steps(samples, tolerance)
         share = (samples[:, 0] / length if length > 0 else np.zeros(len(samples)))[:, None]
         xy = start + share * (end - start)

@@ -72,9 +72,8 @@ class LevelAreas:
         """Where the tip may not be at height `level` mm: a polygon or several, possibly empty."""
         inner = level - self.cutter.lift + 1e-6
         tree = self.cutter.tree
-        links, points = c.crossings(
-            self.heights, self.x0, self.y0, self.step, inner, *tree[:4], *tree[4:], self.tolerance * 0.25
-        )
+        nodes = c.Nodes(self.heights, self.x0, self.y0, self.step)
+        links, points = c.crossings(nodes, inner, tree, self.tolerance * 0.25)
         if len(links) == 0:
             return Polygon()
         order, starts = c.chain(links, len(points))
@@ -83,7 +82,7 @@ class LevelAreas:
             loop = points[order[a:b]]
             if len(loop) < 3:
                 continue
-            loop = c.refine(loop, inner, self.step / 3, self.tolerance, -1.0, *tree)
+            loop = c.refine(loop, inner, self.step / 3, self.tolerance, -1.0, tree)
             ring = LinearRing(loop)
             if ring.length > 0:
                 rings.append(ring)
