@@ -8,6 +8,7 @@ is plain: the whole disc at every cell's length of the passes.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 import shapely
@@ -26,11 +27,11 @@ WANTED = engagement_angle(STEPOVER, 2 * RADIUS)
 
 
 @njit(cache=True)
-def stamp_all(stock, x0, y0, h, radius, discs):  # type: ignore[no-untyped-def]
+def stamp_all(field, discs):  # type: ignore[no-untyped-def]
     """Baseline: every disc whole."""
     undo = np.empty(0, dtype=np.int64)
     for p in range(len(discs)):
-        k.stamp(stock, x0, y0, h, radius, discs[p, 0], discs[p, 1], undo, 0)
+        k.stamp(field, discs[p, 0], discs[p, 1], undo, 0)
 
 
 def pocket() -> BaseGeometry:
@@ -65,7 +66,7 @@ def planned() -> tuple[LevelField, list[Stretch]]:
 
 def measured(way: list[Stretch]) -> tuple[np.ndarray, np.ndarray]:
     """Engagement over wanted and length of every sample of the passes, on a fresh bitmap."""
-    field = ground()
+    under = ground().under(RADIUS)
     step = 0.05 * RADIUS
     shares, lengths = [], []
     nothing = np.empty(0, dtype=np.int64)
@@ -73,20 +74,12 @@ def measured(way: list[Stretch]) -> tuple[np.ndarray, np.ndarray]:
         if stretch.kind == ENTRY:
             (x, y), (end, _) = stretch.points
             for a in np.linspace(0, 2 * np.pi, 65):
-                k.stamp(
-                    field.stock,
-                    *field.frame,
-                    RADIUS,
-                    x + (end - x) * np.cos(a),
-                    y + (end - x) * np.sin(a),
-                    nothing,
-                    0,
-                )
-            k.stamp(field.stock, *field.frame, RADIUS, x, y, nothing, 0)
+                k.stamp(under, x + (end - x) * np.cos(a), y + (end - x) * np.sin(a), nothing, 0)
+            k.stamp(under, x, y, nothing, 0)
         elif stretch.kind == LINK:
-            k.measure(field.stock, *field.frame, RADIUS, np.ascontiguousarray(stretch.points), step)
+            k.measure(under, np.ascontiguousarray(stretch.points), step)
         elif stretch.kind == CUT:
-            found = k.measure(field.stock, *field.frame, RADIUS, np.ascontiguousarray(stretch.points), step)
+            found = k.measure(under, np.ascontiguousarray(stretch.points), step)
             shares.append(found / WANTED)
             lengths.append(np.full(len(found), step))
     return np.concatenate(shares), np.concatenate(lengths)
@@ -134,7 +127,7 @@ def rows() -> Iterator[Row]:
     fresh = ground()
 
     def stamping() -> None:
-        stamp_all(fresh.stock.copy(), *fresh.frame, RADIUS, discs)
+        stamp_all(replace(fresh, stock=fresh.stock.copy()).under(RADIUS), discs)
 
     plan, stamp = best(planned), best(stamping)
     yield Row(

@@ -7,9 +7,50 @@ the right of the way (climb with a clockwise spindle), -1 on the left.
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
+
+
+class Field(NamedTuple):
+    """Bitmaps (ny, nx) of a level, their cells of `h` mm from (x0, y0), and the disc's radius mm."""
+
+    stock: NDArray[np.uint8]
+    room: NDArray[np.float32]
+    x0: float
+    y0: float
+    h: float
+    radius: float
+
+
+class Pursuit(NamedTuple):
+    """How a pass is walked: side of the stock, engagement aimed at and allowed rad, step and tightest bend
+    mm, area mm² that a mm of way has to clear, and the loss mm² after which it ends."""
+
+    side: int
+    target: float
+    limit: float
+    step: float
+    tightest: float
+    price: float
+    patience: float
+
+
+class Search(NamedTuple):
+    """What is known of the nodes (my, mx), every `grid`-th cell, and a search over them: `failed` and `spent`
+    (1: no pass from there), `known` (see `_is_clear`), `parents` for the way back, `queue` (my * mx,) and its
+    `ends` (2,), head and tail."""
+
+    grid: int
+    failed: NDArray[np.uint8]
+    spent: NDArray[np.uint8]
+    known: NDArray[np.uint8]
+    parents: NDArray[np.int32]
+    queue: NDArray[np.int64]
+    ends: NDArray[np.int64]
+
 
 STEPS = 91
 """Samples of the leading half circle, 2° apart."""
@@ -23,9 +64,12 @@ TRIES = 10
 
 
 @njit(cache=True, nogil=True, error_model="numpy", fastmath=True)
-def room_of(segments, nx, ny, x0, y0, h, band, out, first, last):
+def room_of(segments, frame, band, out, first, last):
     """Signed distance of cells to the border `segments` (m, 4: x, y, x, y) of an area, positive inside, exact
-    up to `band` mm and held to it beyond, into the rows first..last of out (ny, nx)."""
+    up to `band` mm and held to it beyond, into the rows first..last of out (ny, nx) in a `frame` (x0, y0,
+    h)."""
+    x0, y0, h = frame
+    ny, nx = out.shape
     out[first:last] = band
     crossed = np.zeros((ny, nx + 1), dtype=np.uint8)
     for m in range(len(segments)):
@@ -57,11 +101,12 @@ def room_of(segments, nx, ny, x0, y0, h, band, out, first, last):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def engagement(stock, x0, y0, h, radius, x, y, c, s):
+def engagement(field, x, y, c, s):
     """Angle rad of the leading half circle about (x, y), heading (c, s), that lies in stock.
 
     The bitmap reaches a radius beyond every place that is asked for.
     """
+    stock, _, x0, y0, h, radius = field
     fx, fy, r = (x - x0) / h, (y - y0) / h, radius / h
     turn = (math.atan2(s, c) - 0.5 * math.pi) / PITCH
     first = int(math.floor(turn + 0.5))
@@ -79,8 +124,9 @@ def engagement(stock, x0, y0, h, radius, x, y, c, s):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def touches(stock, x0, y0, h, radius, x, y):
+def touches(field, x, y):
     """Whether a disc holds any stock: every cell whose middle lies in it is looked at."""
+    stock, _, x0, y0, h, radius = field
     ny, nx = stock.shape
     fx, fy, r = (x - x0) / h - 0.5, (y - y0) / h - 0.5, radius / h
     r2 = r * r
@@ -99,8 +145,10 @@ def touches(stock, x0, y0, h, radius, x, y):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _touches_on(stock, x0, y0, h, radius, x, y, px, py):
-    """As `touches`, where the disc at (px, py) is known to hold none."""
+def _touches_on(field, x, y, been):
+    """As `touches`, where the disc is known to hold none at `been`, (x, y)."""
+    stock, _, x0, y0, h, radius = field
+    px, py = been
     ny, nx = stock.shape
     fx, fy, r = (x - x0) / h - 0.5, (y - y0) / h - 0.5, radius / h
     ox, oy, r2 = (px - x0) / h - 0.5, (py - y0) / h - 0.5, r * r
@@ -128,9 +176,10 @@ def _touches_on(stock, x0, y0, h, radius, x, y, px, py):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def stamp(stock, x0, y0, h, radius, x, y, undo, used):
+def stamp(field, x, y, undo, used):
     """Clears the cells whose middles lie in the disc; their numbers go to `undo` from `used` on. Returns the
     new `used`."""
+    stock, _, x0, y0, h, radius = field
     ny, nx = stock.shape
     j0, j1 = max(0, int((y - radius - y0) / h)), min(ny - 1, int((y + radius - y0) / h))
     for j in range(j0, j1 + 1):
@@ -151,8 +200,11 @@ def stamp(stock, x0, y0, h, radius, x, y, undo, used):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def stamp_on(stock, x0, y0, h, radius, x, y, px, py, undo, used):
-    """As `stamp`, where the disc has just been stamped at (px, py): only cells beyond that are looked at."""
+def stamp_on(field, at, been, undo, used):
+    """As `stamp`, at (x, y), where the disc has just been stamped at `been`: only cells beyond that are
+    looked at."""
+    stock, _, x0, y0, h, radius = field
+    (x, y), (px, py) = at, been
     ny, nx = stock.shape
     # in cells, from the middle of the first
     fx, fy, r = (x - x0) / h - 0.5, (y - y0) / h - 0.5, radius / h
@@ -185,8 +237,9 @@ def stamp_on(stock, x0, y0, h, radius, x, y, px, py, undo, used):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _room(room, x0, y0, h, x, y):
+def _room(field, x, y):
     """Room at a point, between the middles of the cells around it."""
+    room, x0, y0, h = field.room, field.x0, field.y0, field.h
     ny, nx = room.shape
     fx, fy = (x - x0) / h - 0.5, (y - y0) / h - 0.5
     i, j = int(math.floor(fx)), int(math.floor(fy))
@@ -199,14 +252,16 @@ def _room(room, x0, y0, h, x, y):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look, sharpest, before):
-    """Heading, as an angle to the present one, at whose look-ahead the engagement is the target; `before` is
-    the one taken last. 9.0 where no heading is allowed.
+def _steer(field, pose, pursuit, look, sharpest, before):
+    """Heading, as an angle to the present one of the pose (x, y, c, s), at whose look-ahead the engagement is
+    the target; `before` is the one taken last. 9.0 where no heading is allowed.
 
     Engagement grows as the heading turns to the stock, so the search goes from `before` one way until the
     target lies between two headings.
     """
-    roll = min(sharpest, 0.5 * look / radius)
+    x, y, c, s = pose
+    side, target, limit = pursuit.side, pursuit.target, pursuit.limit
+    roll = min(sharpest, 0.5 * look / field.radius)
     best, turn = 1e30, 9.0
     previous, previous_angle = -1.0, 0.0
     start = min(sharpest, max(-sharpest, before * side)) * side
@@ -218,12 +273,12 @@ def _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look
         ca, sa = math.cos(angle), math.sin(angle)
         hc, hs = c * ca - s * sa, s * ca + c * sa
         ax, ay = x + look * hc, y + look * hs
-        if _room(room, x0, y0, h, ax, ay) < 0.0:
+        if _room(field, ax, ay) < 0.0:
             if inward > 0.0 and k > 0:
                 break  # the border lies towards the stock
             inward, previous = (-1.0, -1.0) if inward == 0.0 else (inward, -1.0)
             continue
-        seen = engagement(stock, x0, y0, h, radius, ax, ay, hc, hs)
+        seen = engagement(field, ax, ay, hc, hs)
         if inward == 0.0:
             inward = 1.0 if seen < target else -1.0
         elif previous >= 0.0 and (seen - target) * (previous - target) <= 0.0 and seen != previous:
@@ -237,28 +292,8 @@ def _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def walk(
-    stock,
-    room,
-    x0,
-    y0,
-    h,
-    radius,
-    x,
-    y,
-    c,
-    s,
-    side,
-    target,
-    limit,
-    step,
-    tightest,
-    price,
-    patience,
-    out,
-    undo,
-):
-    """One pass from (x, y) with heading (c, s): pursues the target engagement at 0.3 radii ahead.
+def walk(field, pose, pursuit, out, undo):
+    """One pass from a pose (x, y and heading c, s): pursues the target engagement at 0.3 radii ahead.
 
     Stock is taken away 0.19 radii behind, so that the circle does not read ground that the disc itself has
     just cleared. Every step is taken only when the engagement there is under the limit. `price` is the area
@@ -266,16 +301,19 @@ def walk(
     after `patience` mm² of loss, and is kept up to where its gain was greatest. out (n, 4): x, y, engagement,
     cells cleared. Returns the points kept and the cells cleared.
     """
+    stock, h, radius = field.stock, field.h, field.radius
+    x, y, c, s = pose
+    side, target, limit, step, tightest, price, patience = pursuit
     look = 0.3 * radius
     lag = max(1, int(0.19 * radius / step))
     sharpest = min(0.9, 0.5 * look / tightest)  # half angle at which the way to the look-ahead turns
     n, used, stamped = 1, 0, 0
     best, kept = 0.0, 0
-    out[0, 0], out[0, 1], out[0, 2] = x, y, engagement(stock, x0, y0, h, radius, x, y, c, s)
+    out[0, 0], out[0, 1], out[0, 2] = x, y, engagement(field, x, y, c, s)
     turn = 0.0
     going = out[0, 2] <= limit
     while going and n < len(out):
-        turn = _steer(stock, room, x0, y0, h, radius, x, y, c, s, side, target, limit, look, sharpest, turn)
+        turn = _steer(field, (x, y, c, s), pursuit, look, sharpest, turn)
         moved = False
         for again in range(6):
             if turn > 8.0:
@@ -285,11 +323,11 @@ def walk(
             cb, sb = math.cos(bend), math.sin(bend)
             hc, hs = c * cb - s * sb, s * cb + c * sb
             nx_, ny_ = x + step * hc, y + step * hs
-            if _room(room, x0, y0, h, nx_, ny_) < 0.0:
+            if _room(field, nx_, ny_) < 0.0:
                 continue
-            seen = engagement(stock, x0, y0, h, radius, nx_, ny_, hc, hs)
+            seen = engagement(field, nx_, ny_, hc, hs)
             if seen > 0.8 * target and seen <= limit:  # near the limit, halfway too
-                middle = engagement(stock, x0, y0, h, radius, 0.5 * (x + nx_), 0.5 * (y + ny_), hc, hs)
+                middle = engagement(field, 0.5 * (x + nx_), 0.5 * (y + ny_), hc, hs)
                 seen = max(seen, middle)
             if seen <= limit:
                 moved = True
@@ -302,21 +340,10 @@ def walk(
         until = n - 1 - lag if moved else n
         while stamped < until:
             if stamped == 0:
-                used = stamp(stock, x0, y0, h, radius, out[0, 0], out[0, 1], undo, used)
+                used = stamp(field, out[0, 0], out[0, 1], undo, used)
             else:
-                used = stamp_on(
-                    stock,
-                    x0,
-                    y0,
-                    h,
-                    radius,
-                    out[stamped, 0],
-                    out[stamped, 1],
-                    out[stamped - 1, 0],
-                    out[stamped - 1, 1],
-                    undo,
-                    used,
-                )
+                at, been = (out[stamped, 0], out[stamped, 1]), (out[stamped - 1, 0], out[stamped - 1, 1])
+                used = stamp_on(field, at, been, undo, used)
             out[stamped, 3] = used
             gain = used * h * h - price * step * stamped
             if gain > best:
@@ -338,9 +365,10 @@ def restore(stock, undo, first, last, value=1):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def nearest_stock(stock, x0, y0, h, radius, reach, x, y):
+def nearest_stock(field, reach, x, y):
     """Direction (c, s) to stock within `reach` over the circle, found on rings from near to far; (0, 0):
     none."""
+    stock, _, x0, y0, h, radius = field
     ny, nx = stock.shape
     rings = max(1, int(math.ceil(reach / h)))
     fx, fy = (x - x0) / h, (y - y0) / h
@@ -359,12 +387,13 @@ def nearest_stock(stock, x0, y0, h, radius, reach, x, y):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
+def upstream(field, reach, x, y, side, out):
     """Slides the free disc along the border of the stock from (x, y) against the heading that a pass would
     take, until a wall, a gap or the beginning. out (n, 2) are the places, the first (x, y). Returns their
     number."""
+    radius = field.radius
     step = 0.3 * radius
-    c, s = nearest_stock(stock, x0, y0, h, radius, reach, x, y)
+    c, s = nearest_stock(field, reach, x, y)
     out[0, 0], out[0, 1] = x, y
     n = 1
     while n < len(out) and (c != 0.0 or s != 0.0):
@@ -372,13 +401,13 @@ def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
         found = False
         for away in range(-3, 8):
             px, py = x + step * bx - c * 0.25 * away * step, y + step * by - s * 0.25 * away * step
-            if _room(room, x0, y0, h, px, py) < 0.0 or touches(stock, x0, y0, h, radius, px, py):
+            if _room(field, px, py) < 0.0 or touches(field, px, py):
                 continue
             found = True
             break
         if not found:
             break
-        c, s = nearest_stock(stock, x0, y0, h, radius, reach, px, py)
+        c, s = nearest_stock(field, reach, px, py)
         x, y = px, py
         out[n, 0], out[n, 1] = x, y
         n += 1
@@ -388,19 +417,21 @@ def upstream(stock, room, x0, y0, h, radius, reach, x, y, side, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _is_clear(stock, room, x0, y0, h, radius, grid, i, j, known):
+def _is_clear(field, search, i, j):
     """Whether the disc stands free on a node. Stock only ever gets less, so what was free stays so: `known` 0
     open, 1 free, 2 free and far from stock, 3 never allowed, 4 touching stock, 5 free beside stock that it
     has no room to cut."""
+    grid, known = search.grid, search.known
+    x0, y0, h = field.x0, field.y0, field.h
     if known[j, i] == 1 or known[j, i] == 2 or known[j, i] == 5:
         return True
     if known[j, i] == 3 or known[j, i] == 4:
         return False
     x, y = x0 + (i * grid + 0.5) * h, y0 + (j * grid + 0.5) * h
-    if _room(room, x0, y0, h, x, y) < 0.0:
+    if _room(field, x, y) < 0.0:
         known[j, i] = 3
         return False
-    if touches(stock, x0, y0, h, radius, x, y):
+    if touches(field, x, y):
         known[j, i] = 4
         return False
     known[j, i] = 1
@@ -408,9 +439,11 @@ def _is_clear(stock, room, x0, y0, h, radius, grid, i, j, known):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def reopen(failed, spent, known, x0, y0, h, grid, way, reach):
+def reopen(field, search, way, reach):
     """Forgets what was found out about nodes within `reach` mm of the points of `way` and may no longer
     hold."""
+    x0, y0, h = field.x0, field.y0, field.h
+    grid, failed, spent, known = search.grid, search.failed, search.spent, search.known
     my, mx = known.shape
     q = reach / (grid * h)
     for p in range(0, len(way), 4):
@@ -425,16 +458,17 @@ def reopen(failed, spent, known, x0, y0, h, grid, way, reach):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def begin_search(stock, room, x0, y0, h, radius, grid, px, py, everywhere, known, parents, queue, ends):
-    """Starts the breadth-first search of `next_start` from (px, py), or from all free ground. `ends` (2,) are
-    the head and the tail of `queue`, parents (my, mx) is filled for the way back."""
+def begin_search(field, search, px, py, everywhere):
+    """Starts the breadth-first search of `next_start` from (px, py), or from all free ground."""
+    x0, y0, h = field.x0, field.y0, field.h
+    grid, _, _, known, parents, queue, ends = search
     my, mx = known.shape
     parents[:] = -2
     tail = 0
     if everywhere:
         for j in range(my):
             for i in range(mx):
-                if _is_clear(stock, room, x0, y0, h, radius, grid, i, j, known):
+                if _is_clear(field, search, i, j):
                     parents[j, i] = -1
                     queue[tail] = j * mx + i
                     tail += 1
@@ -444,7 +478,7 @@ def begin_search(stock, room, x0, y0, h, radius, grid, px, py, everywhere, known
             for di in range(-1, 2):
                 a, b = i + di, j + dj
                 if 0 <= a < mx and 0 <= b < my:
-                    if _is_clear(stock, room, x0, y0, h, radius, grid, a, b, known):
+                    if _is_clear(field, search, a, b):
                         parents[b, a] = -1
                         queue[tail] = b * mx + a
                         tail += 1
@@ -452,9 +486,11 @@ def begin_search(stock, room, x0, y0, h, radius, grid, px, py, everywhere, known
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def next_start(stock, room, x0, y0, h, radius, grid, failed, everywhere, known, parents, queue, ends):
+def next_start(field, search, everywhere):
     """Goes on breadth-first over the ground where the disc touches nothing, on every `grid`-th cell, to the
-    nearest place beside stock that has not `failed` (my, mx). Returns its number or -1."""
+    nearest place beside stock that has not failed. Returns its number or -1."""
+    x0, y0, h = field.x0, field.y0, field.h
+    grid, failed, _, known, parents, queue, ends = search
     my, mx = failed.shape
     head, tail = ends[0], ends[1]
     reach = 1.6 * grid * h
@@ -468,16 +504,16 @@ def next_start(stock, room, x0, y0, h, radius, grid, failed, everywhere, known, 
                     a, b = i + di, j + dj
                     if 0 <= a < mx and 0 <= b < my and parents[b, a] == -2:
                         parents[b, a] = -3
-                        if _is_clear(stock, room, x0, y0, h, radius, grid, a, b, known):
+                        if _is_clear(field, search, a, b):
                             parents[b, a] = k
                             queue[tail] = b * mx + a
                             tail += 1
         if not failed[j, i] and known[j, i] == 1:
             x, y = x0 + (i * grid + 0.5) * h, y0 + (j * grid + 0.5) * h
-            c, s = nearest_stock(stock, x0, y0, h, radius, reach, x, y)
+            c, s = nearest_stock(field, reach, x, y)
             if c == 0.0 and s == 0.0:
                 known[j, i] = 2
-            elif _room(room, x0, y0, h, x + c * h, y + s * h) >= 0.0:
+            elif _room(field, x + c * h, y + s * h) >= 0.0:
                 ends[0], ends[1] = head, tail
                 return k
             else:
@@ -487,8 +523,10 @@ def next_start(stock, room, x0, y0, h, radius, grid, failed, everywhere, known, 
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def mark(nodes, x0, y0, h, grid, way, reach, value):
-    """Sets the nodes within `reach` mm of the points of `way` (n, >= 2)."""
+def mark(field, search, way, reach):
+    """Says of the nodes within `reach` mm of the points of `way` (n, >= 2) that they have failed."""
+    x0, y0, h = field.x0, field.y0, field.h
+    grid, nodes = search.grid, search.failed
     my, mx = nodes.shape
     q = reach / (grid * h)
     for p in range(len(way)):
@@ -496,27 +534,29 @@ def mark(nodes, x0, y0, h, grid, way, reach, value):
         for j in range(max(0, int(math.ceil(fy - q))), min(my, int(fy + q) + 1)):
             for i in range(max(0, int(math.ceil(fx - q))), min(mx, int(fx + q) + 1)):
                 if (i - fx) ** 2 + (j - fy) ** 2 <= q * q:
-                    nodes[j, i] = value
+                    nodes[j, i] = 1
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def passable(stock, room, x0, y0, h, radius, ax, ay, bx, by):
-    """Whether the disc may go straight from a to b without touching stock."""
-    if touches(stock, x0, y0, h, radius, ax, ay):
+def passable(field, a, b):
+    """Whether the disc may go straight from a to b, each (x, y), without touching stock."""
+    (ax, ay), (bx, by) = a, b
+    if touches(field, ax, ay):
         return False
-    n = max(1, int(math.ceil(math.hypot(bx - ax, by - ay) / h)))
+    n = max(1, int(math.ceil(math.hypot(bx - ax, by - ay) / field.h)))
     px, py = ax, ay
     for k in range(n + 1):
         x, y = ax + (bx - ax) * k / n, ay + (by - ay) * k / n
-        if _room(room, x0, y0, h, x, y) < 0.0 or _touches_on(stock, x0, y0, h, radius, x, y, px, py):
+        if _room(field, x, y) < 0.0 or _touches_on(field, x, y, (px, py)):
             return False
         px, py = x, y
     return True
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def measure(stock, x0, y0, h, radius, points, step):
+def measure(field, points, step):
     """Engagement along a polyline (n, 2) that cuts `stock`, a sample every `step` mm: (m,)."""
+    radius = field.radius
     undo = np.empty(0, dtype=np.int64)
     total = 0.0
     for k in range(len(points) - 1):
@@ -533,11 +573,11 @@ def measure(stock, x0, y0, h, radius, points, step):
         parts = max(1, int(math.ceil(length / step)))
         for q in range(1, parts + 1):
             x, y = points[k, 0] + dx * q / parts, points[k, 1] + dy * q / parts
-            out[n] = engagement(stock, x0, y0, h, radius, x, y, dx / length, dy / length)
+            out[n] = engagement(field, x, y, dx / length, dy / length)
             trail[n, 0], trail[n, 1] = x, y
             if n >= lag:
-                stamp(stock, x0, y0, h, radius, trail[n - lag, 0], trail[n - lag, 1], undo, 0)
+                stamp(field, trail[n - lag, 0], trail[n - lag, 1], undo, 0)
             n += 1
     for q in range(max(0, n - lag), n):
-        stamp(stock, x0, y0, h, radius, trail[q, 0], trail[q, 1], undo, 0)
+        stamp(field, trail[q, 0], trail[q, 1], undo, 0)
     return out[:n]

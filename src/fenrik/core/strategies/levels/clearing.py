@@ -66,10 +66,9 @@ class LevelField:
     y0: float
     h: float
 
-    @property
-    def frame(self) -> tuple[float, float, float]:
-        """Origin and cell as the kernels take them."""
-        return self.x0, self.y0, self.h
+    def under(self, radius: float) -> k.Field:
+        """The field with a disc of `radius` mm, as the kernels take it."""
+        return k.Field(self.stock, self.room, self.x0, self.y0, self.h, radius)
 
 
 def field_of(
@@ -84,25 +83,21 @@ def field_of(
     x0, y0 = low_x - margin, low_y - margin
     nx, ny = int((high_x - low_x + 2 * margin) / h) + 1, int((high_y - low_y + 2 * margin) / h) + 1
     segments = np.concatenate([np.hstack([c[:-1], c[1:]]) for c in _rings(area)])
-    room = _room(segments, nx, ny, x0, y0, h, radius)
+    room = _room(segments, (ny, nx), (x0, y0, h), radius)
     gx, gy = np.meshgrid(x0 + (np.arange(nx) + 0.5) * h, y0 + (np.arange(ny) + 0.5) * h)
     stock = (stock_at(gx, gy) & (room > 1.5 * h - radius)).astype(np.uint8)
     return LevelField(stock, room, x0, y0, h)
 
 
 def _room(
-    segments: Floats, nx: int, ny: int, x0: float, y0: float, h: float, band: float
+    segments: Floats, shape: tuple[int, int], frame: tuple[float, float, float], band: float
 ) -> NDArray[np.float32]:
     """`room_of` for all rows, shared out to the threads."""
-    room = np.empty((ny, nx), dtype=np.float32)
-    shares = max(1, min(os.cpu_count() or 1, ny // 64))
-    borders = np.linspace(0, ny, shares + 1).astype(int).tolist()
+    room = np.empty(shape, dtype=np.float32)
+    shares = max(1, min(os.cpu_count() or 1, shape[0] // 64))
+    borders = np.linspace(0, shape[0], shares + 1).astype(int).tolist()
     with ThreadPoolExecutor(shares) as pool:
-        list(
-            pool.map(
-                lambda rows: k.room_of(segments, nx, ny, x0, y0, h, band, room, *rows), pairwise(borders)
-            )
-        )
+        list(pool.map(lambda rows: k.room_of(segments, frame, band, room, *rows), pairwise(borders)))
     return room
 
 
@@ -133,12 +128,16 @@ class Clearing:
         ny, nx = f.stock.shape
         self.grid = max(2, round(self.radius / f.h / 4))
         shape = (-(-ny // self.grid), -(-nx // self.grid))
-        self.failed = np.zeros(shape, dtype=np.uint8)
-        self.spent = np.zeros(shape, dtype=np.uint8)
-        self.known = np.zeros(shape, dtype=np.uint8)
-        self.parents = np.empty(shape, dtype=np.int32)
-        self.queue = np.empty(shape[0] * shape[1], dtype=np.int64)
-        self.ends = np.zeros(2, dtype=np.int64)
+        self.under = f.under(self.radius)
+        self.search = k.Search(
+            self.grid,
+            failed=np.zeros(shape, dtype=np.uint8),
+            spent=np.zeros(shape, dtype=np.uint8),
+            known=np.zeros(shape, dtype=np.uint8),
+            parents=np.empty(shape, dtype=np.int32),
+            queue=np.empty(shape[0] * shape[1], dtype=np.int64),
+            ends=np.zeros(2, dtype=np.int64),
+        )
         self.buffer = np.empty((400_000, 4))
         self.undo = np.empty(f.stock.size, dtype=np.int64)
         self.slide = np.empty((FARTHEST, 2))
@@ -152,13 +151,13 @@ class Clearing:
         phase = 0
         while phase < len(PHASES) and self.left > 0:
             least, share, patience = PHASES[phase]
-            self.failed[:] = self.spent
+            self.search.failed[:] = self.search.spent
             self.sliding = phase < len(PHASES) - 1
             found = self.left > 0
             while found:
                 found = self._next_pass(least, share, patience, lambda: tick(1.0 - self.left / total))
             if phase == len(PHASES) - 1:
-                self.spent[:] = self.failed
+                self.search.spent[:] = self.search.failed
             # from above where there is no free ground yet, and at last into what no pass reaches
             entering = phase == len(PHASES) - 1 or not self.way
             phase = 0 if entering and self._enter() else phase + 1
@@ -166,31 +165,25 @@ class Clearing:
 
     def _next_pass(self, least: float, share: float, patience: float, tick: Callable[[], None]) -> bool:
         """The nearest pass that is worth it, over cleared ground if there is one."""
-        f = self.field
         for everywhere in (False, True):
             if not everywhere and self.place is None:
                 continue
             px, py = self.place or (0.0, 0.0)
-            search = (f.stock, f.room, *f.frame, self.radius, self.grid)
-            k.begin_search(*search, px, py, everywhere, self.known, self.parents, self.queue, self.ends)
+            k.begin_search(self.under, self.search, px, py, everywhere)
             while True:
                 tick()
-                found = int(
-                    k.next_start(
-                        *search, self.failed, everywhere, self.known, self.parents, self.queue, self.ends
-                    )
-                )
+                found = int(k.next_start(self.under, self.search, everywhere))
                 if found < 0:
                     break
                 if self._pass(found, not everywhere, least, share, patience):
                     return True
                 beside = np.array([self._node(found)])
-                k.mark(self.failed, *f.frame, self.grid, beside, BESIDE * self.radius, 1)
+                k.mark(self.under, self.search, beside, BESIDE * self.radius)
         return False
 
     def _node(self, number: int) -> tuple[float, float]:
         f = self.field
-        j, i = number // self.failed.shape[1], number % self.failed.shape[1]
+        j, i = number // self.search.failed.shape[1], number % self.search.failed.shape[1]
         return f.x0 + (i * self.grid + 0.5) * f.h, f.y0 + (j * self.grid + 0.5) * f.h
 
     def _pass(self, node: int, linked: bool, least: float, share: float, patience: float) -> bool:
@@ -198,7 +191,7 @@ class Clearing:
         f = self.field
         x, y = self._node(node)
         slide = self.slide if self.sliding else self.slide[:1]
-        count = k.upstream(f.stock, f.room, *f.frame, self.radius, self.reach, x, y, self.side, slide)
+        count = k.upstream(self.under, self.reach, x, y, self.side, slide)
         for back in dict.fromkeys((count - 1, (count - 1) // 2, 0)):
             x, y = (float(v) for v in slide[back])
             if back > 0 and self._has_failed(x, y):
@@ -208,34 +201,25 @@ class Clearing:
                 self._keep(node if linked else None, slide[: back + 1], points, used)
                 return True
             k.restore(f.stock, self.undo, 0, used)
-        k.mark(self.failed, *f.frame, self.grid, slide[:count], BESIDE * self.radius, 1)
+        k.mark(self.under, self.search, slide[:count], BESIDE * self.radius)
         return False
 
     def _walk(self, x: float, y: float, share: float, patience: float) -> tuple[int, int]:
         """A pass from there into the buffer, out of the bitmap: its points and cells."""
-        f = self.field
-        c, s = k.nearest_stock(f.stock, *f.frame, self.radius, self.reach, x, y)
+        c, s = k.nearest_stock(self.under, self.reach, x, y)
         if c == 0.0 and s == 0.0:
             return 0, 0
         heading = (-s * self.side, c * self.side)  # the stock to the right: turned left from it
-        points, used = k.walk(
-            f.stock,
-            f.room,
-            *f.frame,
-            self.radius,
-            x,
-            y,
-            *heading,
+        pursuit = k.Pursuit(
             self.side,
             self.target,
             self.limit,
             self.step,
             self.tightest,
-            share * self.stepover,
-            patience * self.radius * self.stepover,
-            self.buffer,
-            self.undo,
+            price=share * self.stepover,
+            patience=patience * self.radius * self.stepover,
         )
+        points, used = k.walk(self.under, (x, y, *heading), pursuit, self.buffer, self.undo)
         return int(points), int(used)
 
     def _keep(self, node: int | None, slide: Floats, points: int, used: int) -> None:
@@ -252,7 +236,7 @@ class Clearing:
             link = self._link(node, lead)
             k.restore(f.stock, self.undo, 0, used, 0)
         self.left -= used
-        k.reopen(self.failed, self.spent, self.known, *f.frame, self.grid, rows, 2.3 * self.radius)
+        k.reopen(self.under, self.search, rows, 2.3 * self.radius)
         if link is not None:
             self.way.append(Stretch(LINK, link, np.zeros(len(link))))
         else:
@@ -265,24 +249,23 @@ class Clearing:
     def _has_failed(self, x: float, y: float) -> bool:
         f = self.field
         i, j = (round(((v - v0) / f.h - 0.5) / self.grid) for v, v0 in ((x, f.x0), (y, f.y0)))
-        my, mx = self.failed.shape
-        return 0 <= i < mx and 0 <= j < my and bool(self.failed[j, i])
+        my, mx = self.search.failed.shape
+        return 0 <= i < mx and 0 <= j < my and bool(self.search.failed[j, i])
 
     def _link(self, node: int, lead: Floats) -> Floats | None:
         """The way over cleared ground from the last place to a node and on along `lead`, pulled straight
         where it may be; None where the ground is not clear all the way."""
-        f = self.field
         assert self.place is not None
         points = [(float(x), float(y)) for x, y in lead[:0:-1]]
         while node >= 0:
             points.append(self._node(node))
-            node = int(self.parents[node // self.failed.shape[1], node % self.failed.shape[1]])
+            node = int(self.search.parents.flat[node])
         points.append(self.place)
         points.reverse()
         kept, at = [points[0]], 0
         while at < len(points) - 1:
             ahead = len(points) - 1
-            while not k.passable(f.stock, f.room, *f.frame, self.radius, *points[at], *points[ahead]):
+            while not k.passable(self.under, points[at], points[ahead]):
                 if ahead == at + 1:
                     return None  # a tip of stock between two places that are free
                 ahead = at + max(1, (ahead - at) // 2) if ahead - at > 8 else ahead - 1
@@ -293,7 +276,7 @@ class Clearing:
     def _enter(self) -> bool:
         """An entry from above into what is left: a helix where there is most room."""
         f, g = self.field, self.grid
-        my, mx = self.failed.shape
+        my, mx = self.search.failed.shape
         # on the nodes: whether any of their cells has stock, and any of them room
         some = _blocks(f.stock, g, my, mx).max(axis=(1, 3)) > 0
         if self.deep is None:
@@ -329,23 +312,15 @@ class Clearing:
         before = self.left
         for a in np.linspace(0, 2 * np.pi, 33):
             at = (x + helix * math.cos(a), y + helix * math.sin(a))
-            k.stamp(f.stock, *f.frame, self.radius, *at, self.undo, 0)
-        k.stamp(f.stock, *f.frame, self.radius, x, y, self.undo, 0)
+            k.stamp(self.under, *at, self.undo, 0)
+        k.stamp(self.under, x, y, self.undo, 0)
         self.left = int(f.stock.sum())
         if self.left >= before:
             return False
         self.slots.append((x, y))
         self.way.append(Stretch(ENTRY, np.array([[x, y], [x + helix, y]]), np.zeros(2)))
         self.place = (x + helix, y)
-        k.reopen(
-            self.failed,
-            self.spent,
-            self.known,
-            *f.frame,
-            self.grid,
-            np.array([[x, y]]),
-            helix + 2.3 * self.radius,
-        )
+        k.reopen(self.under, self.search, np.array([[x, y]]), helix + 2.3 * self.radius)
         return True
 
 
