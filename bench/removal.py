@@ -80,13 +80,13 @@ def rows() -> Iterator[Row]:
         stock, field = Stock.of_box(LOW, HIGH, CELL), np.full((400, 400), 50.0)
         if before is not None:
             stock.cut(before, tool_bodies(tool("ball", 10)), np.zeros(len(before), dtype=np.bool_))
-            h.stamp(field, 0.0, 0.0, CELL, before, tool("ball", 10).profile.shape, 0.0)
+            h.stamp(h.Grid(field, 0.0, 0.0, CELL), before, tool("ball", 10).profile.shape, 0.0)
 
         def dexels(work: Stock, pieces=pieces, bodies=bodies, rapid=rapid) -> None:
             work.cut(pieces, bodies, rapid)
 
         def heights(work: np.ndarray, pieces=pieces, cutter=cutter) -> None:
-            h.stamp(work, 0.0, 0.0, CELL, pieces, cutter.profile.shape, 0.0)
+            h.stamp(h.Grid(work, 0.0, 0.0, CELL), pieces, cutter.profile.shape, 0.0)
 
         def unmeasured(work: Stock, pieces=pieces, bodies=bodies, rapid=rapid) -> None:
             work.cut(pieces, bodies, rapid, measured=False)

@@ -34,13 +34,13 @@ def union(mesh: TriangleMesh) -> BaseGeometry:
 
 
 @njit(cache=True)
-def cell_by_cell(heights, x0, y0, cell, pieces, shape, margin, wide, start):  # type: ignore[no-untyped-def]
+def cell_by_cell(grid, pieces, shape, margin, wide, start):  # type: ignore[no-untyped-def]
     """The baseline: every cell under the holder at every piece."""
     out = np.zeros(len(pieces))
     for m in range(len(pieces)):
-        k.stamp(heights, x0, y0, cell, pieces[m : m + 1], shape, margin)
+        k.stamp(grid, pieces[m : m + 1], shape, margin)
         x, y, z = pieces[m, 3], pieces[m, 4], pieces[m, 5]
-        out[m] = max(0.0, k.highest(heights, x0, y0, cell, x, y, x, y, wide) - z - start)
+        out[m] = max(0.0, k.highest(grid, x, y, x, y, wide) - z - start)
     return out
 
 
@@ -80,8 +80,7 @@ def rows() -> Iterator[Row]:
         return stock.lacks(pieces, np.zeros(len(pieces), dtype=np.bool_), cutter, np.array([[wide, start]]))
 
     def cells(stock: HeightMap) -> np.ndarray:
-        place = (stock.heights, stock.x0, stock.y0, stock.cell)
-        return cell_by_cell(*place, pieces, cutter.shape, stock.half_diagonal, wide, start)
+        return cell_by_cell(stock.grid, pieces, cutter.shape, stock.half_diagonal, wide, start)
 
     assert np.allclose(blocks(fresh())[:, 0], cells(fresh()))
     ours, plain = best_of_each([(blocks, fresh), (cells, fresh)], 3)

@@ -65,9 +65,7 @@ def test_what_lacks_over_the_stock_agrees_with_looking_at_every_cell():
         under = shapely.distance(way, shapely.points(middle)) <= 2.0 - stock.half_diagonal
         if not rapid[m] and under.any():
             wanted[m, 0] = max(0.0, stock.heights.ravel()[under].max() - max(p[2], p[5]) - 3.0)
-        k.stamp(
-            stock.heights, stock.x0, stock.y0, stock.cell, p[None], tool.cleared.shape, stock.half_diagonal
-        )
+        k.stamp(stock.grid, p[None], tool.cleared.shape, stock.half_diagonal)
         near = np.hypot(*(middle - p[3:5]).T) <= 6.0
         if not rapid[m] and near.any():
             wanted[m, 1] = max(0.0, stock.heights.ravel()[near].max() - p[5] - 5.0)

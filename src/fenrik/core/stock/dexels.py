@@ -25,6 +25,7 @@ from fenrik.core.stock.kernels import _mesh_ray_kernels as m
 from fenrik.core.stock.kernels import _tile_kernels as k
 from fenrik.core.stock.kernels import _tilt_kernels as tilt
 from fenrik.core.stock.kernels._sweep_kernels import BALL, FRUSTUM, ROUND
+from fenrik.core.stock.kernels._tuples import Binned, Lattice, Sweep, Taken
 from fenrik.core.stock.rays import Rays
 from fenrik.core.tooling.assembly import THREADING, TOOTH_TIP, Assembly
 
@@ -36,11 +37,6 @@ COST = (1.0, 0.8, 2.0)
 """What an entry of each direction costs, about; for sharing out the work."""
 SMALL = 500.0
 """Less work than this is not worth sharing."""
-
-
-Binned = tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.int64], NDArray[np.float32]]
-"""Per direction: offsets (tiles + 1,) into the entries, entries, where each tile goes on, and what each entry
-found."""
 
 
 @cache
@@ -228,20 +224,20 @@ class Stock:
             (k.piece_boxes, k.cut_tile) if pieces.shape[1] == 6 else (tilt.move_boxes, tilt.cut_tile)
         )
         boxes = boxing(pieces, bodies)
-        grid = [rays.tiles[0] for rays in self.rays]
+        lattices = [Lattice(d, rays.tiles[0], self.origin, self.cell) for d, rays in enumerate(self.rays)]
+        sweep = Sweep(pieces, bodies, tag0)
         workers = numba.get_num_threads()
 
         def bin_for(d: int) -> Binned:
-            rays = self.rays[d]
-            offsets, entries = k.bin_boxes(d, *rays.tiles, rays.spans(), self.origin, self.cell, boxes)
+            offsets, entries = k.bin_boxes(lattices[d], self.rays[d].spans(), boxes)
             found = np.zeros((len(entries), 6), dtype=np.float32)
-            return offsets, entries, offsets[:-1].copy(), found
+            return Binned(offsets, entries, offsets[:-1].copy(), found)
 
         binned = _each(bin_for, 3, workers if len(pieces) > SMALL else 1)
         for touched, (offsets, *_) in zip(self.touched, binned, strict=True):
             touched |= offsets[1:] > offsets[:-1]
         while len(tasks := _open_tasks(binned)):
-            costs = np.array([COST[d] * (binned[d][0][t + 1] - binned[d][2][t]) for d, t in tasks])
+            costs = np.array([COST[d] * (binned[d].offsets[t + 1] - binned[d].start[t]) for d, t in tasks])
             queue = deque(tasks[np.argsort(-costs, kind="stable")].tolist())  # the dearest first
 
             def work(_: int, queue: deque[list[int]] = queue) -> None:
@@ -250,19 +246,7 @@ class Stock:
                         d, t = queue.popleft()
                     except IndexError:
                         return
-                    cutting(
-                        d,
-                        t,
-                        self.rays[d].arrays,
-                        grid[d],
-                        self.origin,
-                        self.cell,
-                        pieces,
-                        bodies,
-                        *binned[d],
-                        tag0,
-                        measured,
-                    )
+                    cutting(lattices[d], t, self.rays[d].arrays, sweep, binned[d], measured)
 
             _each(work, workers, workers if costs.sum() > SMALL else 1)
             for rays, (offsets, _, start, _) in zip(self.rays, binned, strict=True):
@@ -276,8 +260,7 @@ class Stock:
         met, across = np.zeros((3, len(pieces))), np.tile([1e30, -1e30, 0.0], (3, len(pieces), 1))
 
         def gather_for(d: int) -> None:
-            _, entries, _, found = binned[d]
-            k.gather(entries, len(bodies), roles, found, volume[d], longest[d], met[d], across[d])
+            k.gather(binned[d], roles, Taken(volume[d], longest[d], met[d], across[d]))
 
         _each(gather_for, 3, workers if len(pieces) > SMALL else 1)
         rays_met += met[2]

@@ -20,7 +20,7 @@ from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.kernels import _height_kernels as k
-from fenrik.core.stock.kernels._projection_kernels import raise_intervals
+from fenrik.core.stock.kernels._projection_kernels import RayLattice, raise_intervals
 from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
@@ -49,13 +49,18 @@ class HeightMap:
         low, high = mesh.bounds
         flat = HeightMap.of_box(low - 2 * cell, high + 2 * cell, cell)
         flat.heights[:] = NOTHING
-        k.raster_top(flat.heights, flat.x0, flat.y0, cell, mesh.vertices[mesh.triangles])
+        k.raster_top(flat.grid, mesh.vertices[mesh.triangles])
         flat.heights = maximum_filter(flat.heights, size=3)
         return flat
 
     def copy(self) -> HeightMap:
         """An independent copy."""
         return HeightMap(self.heights.copy(), self.x0, self.y0, self.cell)
+
+    @property
+    def grid(self) -> k.Grid:
+        """The map as the kernels take it."""
+        return k.Grid(self.heights, self.x0, self.y0, self.cell)
 
     @property
     def half_diagonal(self) -> float:
@@ -69,46 +74,24 @@ class HeightMap:
 
     def cut_pieces(self, pieces: Floats, profile: Profile) -> None:
         """As `cut`, for straight pieces (m, 6: start and end of the tip)."""
-        k.stamp(self.heights, self.x0, self.y0, self.cell, pieces, profile.shape, self.half_diagonal)
+        k.stamp(self.grid, pieces, profile.shape, self.half_diagonal)
 
     def lacks(self, pieces: Floats, rapid: NDArray[np.bool_], profile: Profile, bodies: Floats) -> Floats:
         """How much (m, b) mm the tip stands too low at the ends of pieces (m, 6) for cylinders `bodies` (b,
         2: radius, height over the tip) that are to stay over the stock, which the cutter lowers as it goes.
         Cells are met at their middles."""
-        return np.asarray(
-            k.lacks(
-                self.heights,
-                self.x0,
-                self.y0,
-                self.cell,
-                pieces,
-                rapid,
-                profile.shape,
-                self.half_diagonal,
-                bodies,
-            )
-        )
+        half = self.half_diagonal
+        return np.asarray(k.lacks(self.grid, pieces, rapid, profile.shape, half, bodies))
 
     def top(self, a: Floats | tuple[float, float], b: Floats | tuple[float, float], reach: float) -> float:
         """Highest stock within `reach` mm of the line a-b in plan view, cells counted whole."""
-        return float(
-            k.highest(
-                self.heights,
-                self.x0,
-                self.y0,
-                self.cell,
-                float(a[0]),
-                float(a[1]),
-                float(b[0]),
-                float(b[1]),
-                reach + self.half_diagonal,
-            )
-        )
+        line = (float(a[0]), float(a[1]), float(b[0]), float(b[1]))
+        return float(k.highest(self.grid, *line, reach + self.half_diagonal))
 
     def top_at(self, points: Floats, reach: float) -> Floats:
         """Highest stock (n,) within `reach` mm of points (n, 2); `reach` is taken as it is."""
         xy = np.ascontiguousarray(points, dtype=np.float64)
-        return np.asarray(k.highest_at(self.heights, self.x0, self.y0, self.cell, xy, reach))
+        return np.asarray(k.highest_at(self.grid, xy, reach))
 
 
 def pieces_of(
@@ -129,7 +112,6 @@ def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Float
     out = HeightMap.of_box(low - 2 * cell, high + 2 * cell, cell)
     out.heights[:] = NOTHING
     turned, shift = np.ascontiguousarray(map_from_stock[:3, :3]), np.ascontiguousarray(map_from_stock[:3, 3])
-    main = int(np.argmax(np.abs(turned[2])))
     workers = numba.get_num_threads()
     tasks = []
     for direction, rays in enumerate(stock.rays):
@@ -138,26 +120,11 @@ def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Float
 
     def seen(worker: int) -> Floats:
         own = out.heights if worker == 0 else np.full_like(out.heights, NOTHING)
+        grid = out.grid._replace(heights=own)
         for direction, first, last in tasks[worker::workers]:
             rays = stock.rays[direction]
-            arrays = (rays.places, rays.widths, rays.counts, rays.ends, rays.first, rays.last)
-            raise_intervals(
-                own,
-                out.x0,
-                out.y0,
-                cell,
-                arrays,
-                rays.nu,
-                rays.nv,
-                direction,
-                direction == main,
-                stock.origin,
-                stock.cell,
-                turned,
-                shift,
-                first,
-                last,
-            )
+            lattice = RayLattice(direction, rays.nu, rays.nv, stock.origin, stock.cell)
+            raise_intervals(grid, rays.arrays, lattice, turned, shift, (first, last))
         return own
 
     for more in _workers(workers).map(seen, range(workers)):

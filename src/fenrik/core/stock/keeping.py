@@ -165,8 +165,8 @@ def _put(rays: Rays, tile: int, record: Record) -> None:
     while rays.widths[tile] < 2 * counts.max(initial=0):
         rays.grow(np.array([tile]))
     place, room = rays.places[tile], rays.widths[tile]
-    k.open_tile(counts, record.ends, record.tags, rays.ends, rays.tags, place, room)
-    k.fill_tile(tile, *rays.arrays[:4], *rays.arrays[5:])
+    k.open_tile(counts, (record.ends, record.tags), rays.ends, rays.tags, place, room)
+    k.fill_tile(tile, rays.arrays)
 
 
 def _joined(parts: list[NDArray[Any]], kind: Any) -> NDArray[Any]:
@@ -191,7 +191,7 @@ def _rays(nu: int, nv: int, records: tuple[Record, ...]) -> Rays:
     tags = np.full(int(places[-1]), -1, dtype=np.int32)
     for t, record in enumerate(records):
         own = counts[t * TILE : (t + 1) * TILE]
-        k.open_tile(own, record.ends, record.tags, ends, tags, places[t], widths[t])
+        k.open_tile(own, (record.ends, record.tags), ends, tags, places[t], widths[t])
     rays = Rays(nu, nv, places[:-1].astype(np.int64), widths, counts, ends, tags, *unlearnt(len(records)))
     rays.learn()
     return rays

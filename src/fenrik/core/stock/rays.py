@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.stock.kernels import _tile_kernels as k
 from fenrik.core.stock.kernels._tile_kernels import SIDE, TILE
+from fenrik.core.stock.kernels._tuples import TileRays
 
 Singles = NDArray[np.float32]
 Ints = NDArray[np.int32]
@@ -45,21 +46,9 @@ class Rays:
         return -(-self.nu // SIDE), -(-self.nv // SIDE)
 
     @property
-    def arrays(self) -> tuple[NDArray[Any], ...]:
+    def arrays(self) -> TileRays:
         """The arrays as the kernels take them."""
-        return (
-            self.places,
-            self.widths,
-            self.counts,
-            self.ends,
-            self.tags,
-            self.first,
-            self.last,
-            self.void_low,
-            self.void_high,
-            self.row_first,
-            self.row_last,
-        )
+        return TileRays(*(getattr(self, name) for name in TileRays._fields))
 
     @staticmethod
     def of_dense(ends: Singles, counts: Ints) -> Rays:
@@ -88,7 +77,7 @@ class Rays:
 
     def learn(self) -> None:
         """Brings first, last and voids up to date with the intervals."""
-        k.fill(*self.arrays[:4], *self.arrays[5:])
+        k.fill(self.arrays)
 
     def dense(self) -> tuple[Singles, Ints, Ints]:
         """Ends (nv, nu, width), tags alike and counts (nv, nu) by row and column."""
@@ -116,7 +105,8 @@ class Rays:
 
     def copy(self) -> Rays:
         """An independent copy."""
-        return Rays(self.nu, self.nv, *(a.copy() for a in self.arrays))
+        own = {name: getattr(self, name).copy() for name in TileRays._fields}
+        return Rays(self.nu, self.nv, **own)
 
     def grow(self, tiles: NDArray[np.int64]) -> None:
         """Twice the room per ray in some tiles, which move to the end of the arrays."""

@@ -83,30 +83,19 @@ def brick_grid(shape: tuple[int, int, int]) -> tuple[int, int, int]:
     return nx, ny, nz
 
 
+def _dexels(stock: Stock) -> k.Dexels:
+    x, y, z = stock.rays
+    tiles_u = (x.tiles[0], y.tiles[0], z.tiles[0])
+    rays = (x.arrays, y.arrays, z.arrays)
+    return k.Dexels(rays, tiles_u, stock.shape, stock.origin, stock.cell, stock.is_box)
+
+
 def bricks(stock: Stock, cuts: Cuts, places: Iterable[Place]) -> dict[Place, Brick]:
     """The bricks at some places of a stock whose tags are those of `cuts`."""
-    pieces, leans, axes, owner, sets, sizes = cuts.table()
-    rays = [r.arrays[:5] for r in stock.rays]
-    tiles_u = tuple(r.tiles[0] for r in stock.rays)
+    dexels, table = _dexels(stock), cuts.table()
 
     def build(place: Place) -> Brick:
-        return Brick(
-            *k.brick(
-                place,
-                *rays,
-                tiles_u,
-                stock.shape,
-                stock.origin,
-                stock.cell,
-                pieces,
-                leans,
-                axes,
-                owner,
-                sets,
-                sizes,
-                stock.is_box,
-            )
-        )
+        return Brick(*k.brick(place, dexels, table))
 
     wanted = list(places)
     threads = numba.get_num_threads()
@@ -116,12 +105,11 @@ def bricks(stock: Stock, cuts: Cuts, places: Iterable[Place]) -> dict[Place, Bri
 
 def names(stock: Stock, places: list[Place]) -> NDArray[np.uint64]:
     """A hash (n,) of all that the surface in each brick depends on, the cuts' table apart."""
-    rays = [r.arrays[:5] for r in stock.rays]
-    tiles_u = tuple(r.tiles[0] for r in stock.rays)
+    dexels = _dexels(stock)
     shares = np.array_split(np.array(places, dtype=np.int64).reshape(-1, 3), numba.get_num_threads())
 
     def name(share: NDArray[np.int64]) -> NDArray[np.uint64]:
-        return np.asarray(k.brick_names(share, *rays, tiles_u, stock.shape, stock.origin, stock.cell))
+        return np.asarray(k.brick_names(share, dexels))
 
     return np.concatenate(list(_workers(numba.get_num_threads()).map(name, shares)))
 

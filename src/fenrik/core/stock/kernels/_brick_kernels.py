@@ -6,11 +6,26 @@ cells, so bricks can be built in any order, alone or together, and fit bit for b
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
 from fenrik.core.stock.kernels._jit import njit
 from fenrik.core.stock.kernels._normal_kernels import cut_normal, leaning_normal
+from fenrik.core.stock.kernels._tuples import Floats, TileRays
+
+
+class Dexels(NamedTuple):
+    """The rays of the three directions, their numbers of tiles along u, and the lattice: `shape` (nx, ny, nz)
+    nodes, `cell` mm apart from the corner `origin` (3,); `box`: delivered with faces square to the axes."""
+
+    rays: tuple[TileRays, TileRays, TileRays]
+    tiles_u: tuple[int, int, int]
+    shape: tuple[int, int, int]
+    origin: Floats
+    cell: float
+    box: bool
+
 
 SIDE = 32
 TILE = SIDE * SIDE
@@ -24,9 +39,16 @@ WEAK = 0.08
 
 
 @njit(cache=True, nogil=True)
-def _flags(flags, rays, nu_tiles, base, shape, origin_z, cell):
+def _flags(flags, dexels, base):
     """Material at the brick's nodes (33, 33, 33) from the rays along Z; whether it is mixed."""
-    places, widths, counts, ends = rays[0], rays[1], rays[2], rays[3]
+    rays, nu_tiles, shape, cell = dexels.rays[2], dexels.tiles_u[2], dexels.shape, dexels.cell
+    places, widths, counts, ends, origin_z = (
+        rays.places,
+        rays.widths,
+        rays.counts,
+        rays.ends,
+        dexels.origin[2],
+    )
     flags[:] = 0
     total = 0
     for i in range(NODES):
@@ -52,14 +74,15 @@ def _flags(flags, rays, nu_tiles, base, shape, origin_z, cell):
 
 
 @njit(cache=True, nogil=True)
-def _crossing(rays, nu_tiles, u, v, low, high, from_inside):
-    """Where ray (u, v) leaves (or enters) the material between two nodes, and its tag; the middle if
-    unseen."""
+def _crossing(rays, nu_tiles, ray, between, from_inside):
+    """Where a ray (u, v) leaves (or enters) the material between two nodes (low, high), and its tag; the
+    middle if unseen."""
+    (u, v), (low, high) = ray, between
     tile = (v // SIDE) * nu_tiles + u // SIDE
     c = (v % SIDE) * SIDE + u % SIDE
-    o = rays[0][tile] + c * rays[1][tile]
-    ends, tags = rays[3], rays[4]
-    for q in range(rays[2][tile * TILE + c]):
+    o = rays.places[tile] + c * rays.widths[tile]
+    ends, tags = rays.ends, rays.tags
+    for q in range(rays.counts[tile * TILE + c]):
         e = o + 2 * q + (1 if from_inside else 0)
         if low - 1e-5 <= ends[e] <= high + 1e-5:
             return float(ends[e]), tags[e]
@@ -92,8 +115,9 @@ def _mixed_cells(flags, slot):
 
 
 @njit(cache=True, nogil=True)
-def _normal(point, axis, from_inside, tag, pieces, leans, axes, set_of, sets, sizes, box):
+def _normal(point, axis, from_inside, tag, table, box):
     """Outward direction of the material at a crossing, and whether it is known."""
+    pieces, leans, axes, set_of, sets, sizes = table
     if tag >= 0 and tag < len(pieces):
         s = set_of[tag]
         lean = leans[tag] if len(leans) else -1
@@ -112,19 +136,17 @@ def _normal(point, axis, from_inside, tag, pieces, leans, axes, set_of, sets, si
 
 
 @njit(cache=True, nogil=True)
-def brick(
-    at, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell, pieces, leans, axes_of, set_of, sets, sizes, box
-):
-    """One brick `at` (3,), from the rays of the three directions (arrays) with their numbers of tiles along
-    u.
+def brick(at, dexels, table):
+    """One brick `at` (3,), with normals from the table of the pieces that cut it (`Cuts.table`).
 
     Returns the mixed cells' numbers (n,) and vertices (n, 3), and per crossed edge the four cells' numbers
     (m, 4), facing outward, the exact point (m, 3), its axis (m,) and tag (m,).
     """
+    tiles_u, shape, origin, cell = dexels.tiles_u, dexels.shape, dexels.origin, dexels.cell
     base = (at[0] * BRICK, at[1] * BRICK, at[2] * BRICK)
     flags = np.empty((NODES, NODES, NODES), dtype=np.uint8)
     none = np.empty((0, 3))
-    mixed = _flags(flags, grid_z, tiles_u[2], base, shape, origin[2], cell)
+    mixed = _flags(flags, dexels, base)
     if not mixed:
         nothing = np.empty(0, dtype=np.int32)
         return nothing, none, np.empty((0, 4), dtype=np.int32), none, np.empty(0, dtype=np.int8), nothing
@@ -140,7 +162,7 @@ def brick(
     point = np.empty(3)
     for a in range(3):
         u, v = (1, 2) if a == 0 else ((0, 2) if a == 1 else (0, 1))
-        rays = grid_x if a == 0 else (grid_y if a == 1 else grid_z)
+        rays = dexels.rays[a]
         for i in range(BRICK):
             for j in range(NODES):
                 for k in range(NODES):
@@ -154,12 +176,10 @@ def brick(
                         continue
                     nu, nv = base[u] - 1 + j, base[v] - 1 + k
                     low = origin[a] + (base[a] - 1 + i + 0.5) * cell
-                    value, tag = _crossing(rays, tiles_u[a], nu, nv, low, low + cell, f == 1)
+                    value, tag = _crossing(rays, tiles_u[a], (nu, nv), (low, low + cell), f == 1)
                     point[a] = value
                     point[u], point[v] = origin[u] + (nu + 0.5) * cell, origin[v] + (nv + 0.5) * cell
-                    nx, ny, nz, known = _normal(
-                        point, a, f == 1, tag, pieces, leans, axes_of, set_of, sets, sizes, box
-                    )
+                    nx, ny, nz, known = _normal(point, a, f == 1, tag, table, dexels.box)
                     for dj in range(2):
                         for dk in range(2):
                             lj, lk = j - 1 + dj, k - 1 + dk
@@ -211,7 +231,7 @@ def brick(
                     origin[1] + (y - 0.5) * cell,
                     origin[2] + (z - 0.5) * cell,
                 )
-                _place(spots[s], normals[s], met[s], blind[s], low, cell, vertices[s])
+                _place(spots[s, : met[s]], normals[s, : met[s]], blind[s], low, cell, vertices[s])
     return cells, vertices, quads[:used].copy(), points[:used].copy(), axes[:used].copy(), owner[:used].copy()
 
 
@@ -244,10 +264,10 @@ def _grown_tags(rows, capacity):
 
 
 @njit(cache=True, nogil=True)
-def _place(spots, normals, met, blind, low, cell, out):
+def _place(spots, normals, blind, low, cell, out):
     """The vertex of a cell: where the planes at its crossings meet best, from their mean (quadratic error
     function of Ju et al. 2002, weak directions left out), held within the cell."""
-    mx, my, mz = 0.0, 0.0, 0.0
+    mx, my, mz, met = 0.0, 0.0, 0.0, len(spots)
     for q in range(met):
         mx += spots[q, 0]
         my += spots[q, 1]
@@ -339,17 +359,18 @@ def _mixed_in(h, value):
 
 
 @njit(cache=True, nogil=True)
-def brick_names(places, grid_x, grid_y, grid_z, tiles_u, shape, origin, cell):
+def brick_names(places, dexels):
     """A hash (n,) of all that each brick's surface depends on: the ends and tags within reach of its cells,
     and where there is material. Bricks that lie wholly in air or in material all have the names 0 and 1."""
+    tiles_u, shape, origin, cell = dexels.tiles_u, dexels.shape, dexels.origin, dexels.cell
     out = np.empty(len(places), dtype=np.uint64)
     for n in range(len(places)):
         h, ends_met, inside_met, rays_met = np.uint64(n + 2), 0, 0, 0
         for a in range(3):
             u, v = (1, 2) if a == 0 else ((0, 2) if a == 1 else (0, 1))
-            rays = grid_x if a == 0 else (grid_y if a == 1 else grid_z)
-            places_at, widths, counts, tags = rays[0], rays[1], rays[2], rays[4]
-            ends, bits = rays[3], rays[3].view(np.uint32)
+            rays = dexels.rays[a]
+            places_at, widths, counts, tags = rays.places, rays.widths, rays.counts, rays.tags
+            ends, bits = rays.ends, rays.ends.view(np.uint32)
             low = origin[a] + (places[n, a] * BRICK - 0.5) * cell - 1e-3
             high = low + (BRICK + 1) * cell + 2e-3
             for j in range(NODES):

@@ -1,24 +1,37 @@
 """Kernels of the planning height map. Heights are the top of the stock over square cells."""
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from fenrik.core.tooling._profile_kernels import underside
+
+
+class Grid(NamedTuple):
+    """Heights (ny, nx) mm over square cells of `cell` mm from (x0, y0)."""
+
+    heights: NDArray[np.float64]
+    x0: float
+    y0: float
+    cell: float
+
 
 BLOCK = 8
 """Cells along the side of a block whose height is kept."""
 
 
 @njit(cache=True, nogil=True)
-def stamp(heights, x0, y0, cell, pieces, shape, margin):
+def stamp(grid, pieces, shape, margin):
     """Lowers cells under a cutter swept along straight pieces (m, 6).
 
     `margin` is added to every distance: half a cell's diagonal keeps the map on the safe (high)
     side, 0 gives the plain map. On a slope the height at the nearest point is taken, which is never
     below the true sweep.
     """
+    heights, x0, y0, cell = grid
     ny, nx = heights.shape
     radius = shape[0]
     reach = radius - margin
@@ -59,9 +72,10 @@ def stamp(heights, x0, y0, cell, pieces, shape, margin):
 
 
 @njit(cache=True, nogil=True)
-def window(shape, x0, y0, cell, ax, ay, bx, by, reach):
+def window(grid, ax, ay, bx, by, reach):
     """First and last column and row of the cells within `reach` of a line's box, on the map."""
-    ny, nx = shape
+    _, x0, y0, cell = grid
+    ny, nx = grid.heights.shape
     i0 = max(0, int(math.floor((min(ax, bx) - reach - x0) / cell)))
     i1 = min(nx - 1, int(math.floor((max(ax, bx) + reach - x0) / cell)))
     j0 = max(0, int(math.floor((min(ay, by) - reach - y0) / cell)))
@@ -82,10 +96,11 @@ def square_to(ax, ay, bx, by, x, y):
 
 
 @njit(cache=True, nogil=True)
-def highest(heights, x0, y0, cell, ax, ay, bx, by, reach):
+def highest(grid, ax, ay, bx, by, reach):
     """Highest stock within `reach` of the straight line a-b (plan view); -1e30 off the map."""
+    heights, x0, y0, cell = grid
     top = -1e30
-    i0, i1, j0, j1 = window(heights.shape, x0, y0, cell, ax, ay, bx, by, reach)
+    i0, i1, j0, j1 = window(grid, ax, ay, bx, by, reach)
     for j in range(j0, j1 + 1):
         cy = y0 + (j + 0.5) * cell
         for i in range(i0, i1 + 1):
@@ -98,11 +113,11 @@ def highest(heights, x0, y0, cell, ax, ay, bx, by, reach):
 
 
 @njit(cache=True, nogil=True)
-def highest_at(heights, x0, y0, cell, points, reach):
+def highest_at(grid, points, reach):
     """`highest` for single points (n, 2)."""
     out = np.empty(len(points))
     for k in range(len(points)):
-        out[k] = highest(heights, x0, y0, cell, points[k, 0], points[k, 1], points[k, 0], points[k, 1], reach)
+        out[k] = highest(grid, points[k, 0], points[k, 1], points[k, 0], points[k, 1], reach)
     return out
 
 
@@ -118,12 +133,14 @@ def block_tops(heights):
 
 
 @njit(cache=True, nogil=True)
-def highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, limit):
-    """`highest`, or `limit` where nothing is higher. `tops` are the blocks' heights or more; those that are
-    looked at become exact, so that ground once cleared costs no more."""
+def highest_over(grid, tops, line, reach, limit):
+    """`highest` along a `line` (ax, ay, bx, by), or `limit` where nothing is higher. `tops` are the blocks'
+    heights or more; those that are looked at become exact, so that ground once cleared costs no more."""
+    ax, ay, bx, by = line
+    heights, x0, y0, cell = grid
     ny, nx = heights.shape
     best = limit
-    i0, i1, j0, j1 = window(heights.shape, x0, y0, cell, ax, ay, bx, by, reach)
+    i0, i1, j0, j1 = window(grid, ax, ay, bx, by, reach)
     for bj in range(j0 // BLOCK, j1 // BLOCK + 1):
         for bi in range(i0 // BLOCK, i1 // BLOCK + 1):
             if tops[bj, bi] <= best:
@@ -143,35 +160,34 @@ def highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, limit):
 
 
 @njit(cache=True, nogil=True)
-def lacks(heights, x0, y0, cell, pieces, rapid, shape, margin, bodies):
+def lacks(grid, pieces, rapid, shape, margin, bodies):
     """How much (pieces, bodies) the tip at the end of each piece (m, 6) stands too low for upright cylinders
     over the stock, which the cutter lowers piece by piece. `bodies` (b, 2): radius, height over the tip. A
     body that is no thicker than the cutter meets only what the cutter is about to take, so it is looked at
     before. Rapids are not looked at."""
     out = np.zeros((len(pieces), len(bodies)))
-    tops = block_tops(heights)
+    tops = block_tops(grid.heights)
     for m in range(len(pieces)):
         ax, ay, bx, by = pieces[m, 0], pieces[m, 1], pieces[m, 3], pieces[m, 4]
         for b in range(len(bodies)):
             reach = bodies[b, 0] - margin
             if bodies[b, 0] <= shape[0] and reach > 0.0 and not rapid[m]:
                 foot = max(pieces[m, 2], pieces[m, 5]) + bodies[b, 1]
-                out[m, b] = highest_over(heights, tops, x0, y0, cell, ax, ay, bx, by, reach, foot) - foot
-        stamp(heights, x0, y0, cell, pieces[m : m + 1], shape, margin)
+                out[m, b] = highest_over(grid, tops, (ax, ay, bx, by), reach, foot) - foot
+        stamp(grid, pieces[m : m + 1], shape, margin)
         if rapid[m]:
             continue
         for b in range(len(bodies)):
             if bodies[b, 0] > shape[0]:
                 foot = pieces[m, 5] + bodies[b, 1]
-                out[m, b] = (
-                    highest_over(heights, tops, x0, y0, cell, bx, by, bx, by, bodies[b, 0], foot) - foot
-                )
+                out[m, b] = highest_over(grid, tops, (bx, by, bx, by), bodies[b, 0], foot) - foot
     return out
 
 
 @njit(cache=True, nogil=True)
-def raster_top(heights, x0, y0, cell, triangles):
+def raster_top(grid, triangles):
     """Raises cells to the highest point of triangles (t, 3, 3) over the cell's centre."""
+    heights, x0, y0, cell = grid
     ny, nx = heights.shape
     for m in range(len(triangles)):
         a, b, c = triangles[m, 0], triangles[m, 1], triangles[m, 2]

@@ -2,17 +2,34 @@
 raised into a height map."""
 
 import math
+from typing import NamedTuple
+
+import numpy as np
 
 from fenrik.core.stock.kernels._jit import njit
+from fenrik.core.stock.kernels._tuples import Floats
+
+
+class RayLattice(NamedTuple):
+    """nu x nv rays along an axis `direction`, `spacing` mm apart from `origin` (3,)."""
+
+    direction: int
+    nu: int
+    nv: int
+    origin: Floats
+    spacing: float
+
 
 SIDE, TILE = 32, 1024
 """Rays along the side of a tile, and in it (see `_tile_kernels`)."""
 
 
 @njit(cache=True, nogil=True)
-def _raise_bar(heights, x0, y0, cell, x1, y1, z1, x2, y2, z2, wide, rise):
+def _raise_bar(grid, begin, end, wide, rise):
     """Raises the map to a straight bar between two places: at every cell within `wide` of its line the
     highest place of the line that is as near, and `rise` more."""
+    heights, x0, y0, cell = grid
+    (x1, y1, z1), (x2, y2, z2) = begin, end
     ny, nx = heights.shape
     run = math.hypot(x2 - x1, y2 - y1)
     top = max(z1, z2) + rise
@@ -60,18 +77,25 @@ def _neighbour(i, j, nu, nv, tu):
 
 
 @njit(cache=True, nogil=True)
-def raise_intervals(
-    heights, x0, y0, cell, rays, nu, nv, direction, main, origin, spacing, turned, shift, first_row, last_row
-):
-    """Raises `heights` (ny, nx) over cells of `cell` mm from (x0, y0) to the rays along an axis `direction`
-    of a lattice, `spacing` mm apart from `origin` (3,), in the rows first_row to last_row. `rays` are a
-    direction's arrays; `turned` (3, 3) and `shift` (3,) take lattice coordinates to the map's.
+def raise_intervals(grid, rays, lattice, turned, shift, band):
+    """Raises a map to the rays of a lattice (their numbers nu, nv and spacing are in `lattice`) in the rows
+    of a `band` (first, last). `turned` (3, 3) and `shift` (3,) take lattice coordinates to the map's.
 
-    The `main` direction, nearest to the map's Z, gives all material that a node of the lattice lies in: an
+    The main direction, nearest to the map's Z, gives all material that a node of the lattice lies in: an
     interval is a bar that reaches a whole cell to each side, as far down as the map can see it past its
     neighbours. The other directions add intervals between two nodes, which no ray of the main one meets.
     """
-    places, widths, counts, ends, first, last = rays
+    direction, nu, nv, origin, spacing = lattice
+    places, widths, counts, ends, first, last = (
+        rays.places,
+        rays.widths,
+        rays.counts,
+        rays.ends,
+        rays.first,
+        rays.last,
+    )
+    main = direction == np.argmax(np.abs(turned[2]))
+    cell = grid.cell
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
     reach = spacing if main else 0.5 * spacing
     plan_u, plan_v = math.hypot(turned[0, u], turned[1, u]), math.hypot(turned[0, v], turned[1, v])
@@ -82,7 +106,7 @@ def raise_intervals(
         ax, ay = 0.0, 0.0
     step_u, step_v = (1 if turned[2, u] > 0 else -1), (1 if turned[2, v] > 0 else -1)
     tu = -(-nu // SIDE)
-    for j in range(first_row, last_row):
+    for j in range(band[0], band[1]):
         for i in range(nu):
             r = _neighbour(i, j, nu, nv, tu)
             if counts[r] == 0:
@@ -137,17 +161,6 @@ def raise_intervals(
                     )
                     if node <= high:
                         continue
-                _raise_bar(
-                    heights,
-                    x0,
-                    y0,
-                    cell,
-                    bx + low * ax,
-                    by + low * ay,
-                    bz + low * az,
-                    bx + high * ax,
-                    by + high * ay,
-                    bz + high * az,
-                    wide,
-                    rise,
-                )
+                begin = (bx + low * ax, by + low * ay, bz + low * az)
+                end = (bx + high * ax, by + high * ay, bz + high * az)
+                _raise_bar(grid, begin, end, wide, rise)

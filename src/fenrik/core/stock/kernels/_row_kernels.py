@@ -1,11 +1,11 @@
 """Rows of rays against a body that moves: the interval each ray loses, many rays at a time.
 
-Every function fills lo[o + g0 : o + g1] and hi alike (float32) with what the sweep covers of the rays whose
-first coordinate is u0 + at[i]; lo > hi means nothing. Loops have no branches and unsigned indices, so that
-the compiler turns them into vector instructions, and `_nrt=False` spares them the counting of references,
-which as locked instructions took four fifths of the time; arithmetic is float32 in coordinates relative to
-the start of the move, with distances from its line taken as cross products, so that a long move costs no
-digits. Rounding is below 0.01 µm but for rays that graze a body (chord under 5 µm).
+Every function fills lo[o + g0 : o + g1] and hi of a `Row` (float32) with what the sweep covers of the rays
+whose first coordinate is u0 + at[i]; lo > hi means nothing. Loops have no branches and unsigned indices, so
+that the compiler turns them into vector instructions, and `_nrt=False` spares them the counting of
+references, which as locked instructions took four fifths of the time; arithmetic is float32 in coordinates
+relative to the start of the move, with distances from its line taken as cross products, so that a long move
+costs no digits. Rounding is below 0.01 µm but for rays that graze a body (chord under 5 µm).
 """
 
 import math
@@ -32,9 +32,11 @@ def nothing(lo, hi, a, b):
 
 
 @njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", _nrt=False)
-def stadium(lo, hi, o, g0, g1, u0, at, pa, da, pb, db, rho, t0, t1):
-    """Rays along a horizontal axis a, u is the other one; a disc of radius rho moves over t0..t1 of (da,
-    db)."""
+def stadium(row, move, rho, t0, t1):
+    """Rays along a horizontal axis a, u is the other one; a disc of radius rho moves over t0..t1 of a `move`
+    (pa, da, pb, db): from (pa, pb) by (da, db)."""
+    lo, hi, o, g0, g1, u0, at = row
+    pa, da, pb, db = move
     pa, pb = pa + t0 * da, pb + t0 * db
     da, db = da * (t1 - t0), db * (t1 - t0)
     r2, start = f32(rho * rho), f32(pa)
@@ -74,9 +76,11 @@ def stadium(lo, hi, o, g0, g1, u0, at, pa, da, pb, db, rho, t0, t1):
 
 
 @njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", _nrt=False)
-def ball(lo, hi, o, g0, g1, u0, at, pa, da, pu, du, wv, dv, r):
-    """Rays along a; a ball's centre starts at (pa, pu), wv under the row in the third axis, and moves by
-    (da, du, dv)."""
+def ball(row, move, r):
+    """Rays along a; a `move` (pa, da, pu, du, wv, dv) of a ball's centre starts at (pa, pu), wv under the row
+    in the third axis, and goes by (da, du, dv)."""
+    lo, hi, o, g0, g1, u0, at = row
+    pa, da, pu, du, wv, dv = move
     m = math.sqrt(du * du + dv * dv)
     r2, start, over, near = f32(r * r), f32(pa), f32(wv), f32(u0 - pu)
     if m < 1e-12:
@@ -116,8 +120,11 @@ def ball(lo, hi, o, g0, g1, u0, at, pa, da, pu, du, wv, dv, r):
 
 
 @njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", _nrt=False)
-def plunge(lo, hi, o, g0, g1, u0, at, px, wy, low, high, wide, flat, corner):
-    """Rays along Z under a cutter that stands, or moves along Z from `low` (its tip) to `high` (its top)."""
+def plunge(row, px, wy, low, high, shape):
+    """Rays along Z under a cutter of a `shape` as in `upright` that stands, or moves along Z from `low` (its
+    tip) to `high` (its top)."""
+    lo, hi, o, g0, g1, u0, at = row
+    wide, flat, corner = shape
     w2, c2 = f32(wide * wide), f32(corner * corner)
     near = f32(u0 - px)
     c32, flat32, y, low32, high32 = f32(corner), f32(flat), f32(wy), f32(low), f32(high)
@@ -133,28 +140,17 @@ def plunge(lo, hi, o, g0, g1, u0, at, px, wy, low, high, wide, flat, corner):
 
 
 @njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", _nrt=False)
-def upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, flat, corner, z0, z1):
-    """Rays along Z under a cutter whose lower side is a disc `flat` with a corner radius (0: none) at z0
-    over the tip and whose top is at z1. Exact where the move is level or the corner is 0 or flat is 0."""
+def upright(row, move, shape, z0, z1):
+    """Rays along Z under a cutter of a `shape` (wide, flat, corner): its lower side is a disc `flat` with a
+    corner radius (0: none) at z0 over the tip, its top is at z1. The `move` (px, dx, wy, dy, pz, dz) starts
+    at px, wy under the row, pz. Exact where the move is level or the corner is 0 or flat is 0."""
+    px, dx, wy, dy, pz, dz = move
     m = math.sqrt(dx * dx + dy * dy)
     if m < 1e-12:
-        plunge(
-            lo,
-            hi,
-            o,
-            g0,
-            g1,
-            u0,
-            at,
-            px,
-            wy,
-            min(pz, pz + dz) + z0,
-            max(pz, pz + dz) + z1,
-            wide,
-            flat,
-            corner,
-        )
+        plunge(row, px, wy, min(pz, pz + dz) + z0, max(pz, pz + dz) + z1, shape)
         return
+    lo, hi, o, g0, g1, u0, at = row
+    wide, flat, corner = shape
     nx, ny = f32(dx / m), f32(dy / m)
     tilt = dz / m
     lean = f32(0.0)
@@ -193,8 +189,10 @@ def upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, flat, corne
 
 
 @njit(cache=True, nogil=True, fastmath=FAST, error_model="numpy", _nrt=False)
-def flat_upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, z0, z1):
+def flat_upright(row, move, wide, z0, z1):
     """As `upright` for a flat lower side, which needs one root instead of three; not for plunges."""
+    lo, hi, o, g0, g1, u0, at = row
+    px, dx, wy, dy, pz, dz = move
     m = math.sqrt(dx * dx + dy * dy)
     nx, ny = f32(dx / m), f32(dy / m)
     tilt = dz / m

@@ -17,6 +17,7 @@ from fenrik.core.stock.kernels._jit import njit
 from fenrik.core.stock.kernels._sweep_kernels import BALL, FRUSTUM
 from fenrik.core.stock.kernels._sweep_kernels import level as exact_level
 from fenrik.core.stock.kernels._sweep_kernels import upright as exact_upright
+from fenrik.core.stock.kernels._tuples import Gap, Row, Scratch
 
 SIDE = 32
 TILE = SIDE * SIDE
@@ -34,8 +35,10 @@ this body and the one stacked on it, and whether rays along Z leave it to the bo
 
 
 @njit(cache=True, nogil=True, _nrt=False)
-def renew(r, o, counts, ends, first, last, void_low, void_high, at):
+def renew(r, o, rays, at):
     """Sets what is known of ray r, whose ends start at o, the void being the one around height `at`."""
+    counts, ends, first, last = rays.counts, rays.ends, rays.first, rays.last
+    void_low, void_high = rays.void_low, rays.void_high
     n = counts[r]
     if n == 0:
         first[r], last[r], void_low[r], void_high[r] = FAR, -FAR, -FAR, FAR
@@ -51,8 +54,10 @@ def renew(r, o, counts, ends, first, last, void_low, void_high, at):
 
 
 @njit(cache=True, nogil=True, _nrt=False)
-def subtract(ends, tags, o, n, width, low, high, tag):
-    """Removes low..high from the ray at offset o. Returns (new count, removed length); count -1: no room."""
+def subtract(rays, o, n, width, gap):
+    """Removes a gap from the ray at offset o. Returns (new count, removed length); count -1: no room."""
+    ends, tags = rays.ends, rays.tags
+    low, high, tag = gap
     removed = np.float32(0.0)
     i = 0
     while i < n:
@@ -90,12 +95,15 @@ def subtract(ends, tags, o, n, width, low, high, tag):
 
 
 @njit(cache=True, nogil=True, _nrt=False)
-def _remove(r, o, low, high, tag, width, counts, ends, tags, first, last, void_low, void_high):
-    """Takes low..high out of ray r, whose ends start at o. Returns the removed length, -1 when there is no
+def _remove(rays, r, o, width, gap):
+    """Takes a gap out of ray r, whose ends start at o. Returns the removed length, -1 when there is no
     room.
 
     What nearly every cut is, shortening one interval at one end, is done in place.
     """
+    counts, ends, tags, first, last = rays.counts, rays.ends, rays.tags, rays.first, rays.last
+    void_low, void_high = rays.void_low, rays.void_high
+    low, high, tag = gap
     n = np.uint64(counts[r])
     if n == NIL or low >= last[r] or high <= first[r]:
         return np.float32(0.0)
@@ -119,41 +127,26 @@ def _remove(r, o, low, high, tag, width, counts, ends, tags, first, last, void_l
         if k == o:
             first[r] = high
         return high - a
-    m, removed = subtract(ends, tags, np.int64(o), np.int64(n), width, low, high, tag)
+    m, removed = subtract(rays, np.int64(o), np.int64(n), width, gap)
     if m < 0:
         return np.float32(-1.0)
     counts[r] = m
-    renew(np.int64(r), np.int64(o), counts, ends, first, last, void_low, void_high, low)
+    renew(np.int64(r), np.int64(o), rays, low)
     return removed
 
 
 @njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
-def _shorten(
-    lo,
-    hi,
-    o,
-    j,
-    mask,
-    total,
-    base,
-    ends_at,
-    room,
-    counts,
-    ends,
-    tags,
-    first,
-    last,
-    void_low,
-    void_high,
-    row,
-    row_first,
-    row_last,
-    tag,
-    across,
-    out,
-):
-    """Shortens the marked rays, all at once, where each is one interval that loses one of its ends: what most
-    cuts are. `out` as in `_carve`. False, and nothing done, where some ray is not like that."""
+def _shorten(scratch, rays, row, o, total, tag):
+    """Shortens the marked rays of a `row` (tile, j), all at once, where each is one interval that loses one
+    of its ends: what most cuts are. The row's intervals begin at o, `total` rays are marked. False, and
+    nothing done, where some ray is not like that."""
+    lo, hi, mask, across, out = scratch.lo, scratch.hi, scratch.mask, scratch.across, scratch.out
+    counts, ends, tags, first, last = rays.counts, rays.ends, rays.tags, rays.first, rays.last
+    void_low, void_high = rays.void_low, rays.void_high
+    tile, j = row
+    room = np.uint64(rays.widths[tile])
+    base = np.uint64(tile * TILE + j * SIDE)
+    ends_at = np.uint64(rays.places[tile] + j * SIDE * rays.widths[tile])
     alike = np.int32(0)
     for i in range(np.uint64(SIDE)):
         r = base + i
@@ -192,7 +185,7 @@ def _shorten(
             above = last[base + i] == lo[o + i]
             e = ends_at + i * room + (ONE if above else NIL)
             ends[e], tags[e] = (lo[o + i] if above else hi[o + i]), tag
-    row_first[row], row_last[row] = low, high
+    rays.row_first[tile * SIDE + j], rays.row_last[tile * SIDE + j] = low, high
     out[0] += removed
     out[1] = max(out[1], longest)
     if met > 0.0:
@@ -204,37 +197,20 @@ def _shorten(
 
 
 @njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
-def _carve(
-    lo,
-    hi,
-    stride,
-    j0,
-    j1,
-    mask,
-    marked,
-    tile,
-    width,
-    place,
-    counts,
-    ends,
-    tags,
-    first,
-    last,
-    void_low,
-    void_high,
-    row_first,
-    row_last,
-    tag,
-    across,
-    out,
-):
-    """Takes the intervals of rows j0..j1 (row j at j * stride of lo and hi) out of a tile.
+def carve(scratch, rays, tile, band, tag):
+    """Takes the intervals of a `band` (j0, j1, stride) out of a tile: rows j0..j1, row j at j * stride of lo
+    and hi.
 
     out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and the
     range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how
     high over across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8]
     whether to measure at all (2: but for offsets and height, which the caller looks after). False: no room.
     """
+    lo, hi, mask, marked, _, across, out = scratch
+    first, last, void_low, void_high = rays.first, rays.last, rays.void_low, rays.void_high
+    row_first, row_last = rays.row_first, rays.row_last
+    width, place = rays.widths[tile], rays.places[tile]
+    j0, j1, stride = band
     room = np.uint64(width)
     for j in range(j0, j1 + 1):
         if row_last[tile * SIDE + j] <= out[6] or row_first[tile * SIDE + j] >= out[7]:
@@ -255,30 +231,7 @@ def _carve(
             total += np.int32(hit)
         if total == 0:
             continue
-        if total >= MANY and _shorten(
-            lo,
-            hi,
-            o,
-            j,
-            mask,
-            total,
-            base,
-            ends_at,
-            room,
-            counts,
-            ends,
-            tags,
-            first,
-            last,
-            void_low,
-            void_high,
-            tile * SIDE + j,
-            row_first,
-            row_last,
-            tag,
-            across,
-            out,
-        ):
+        if total >= MANY and _shorten(scratch, rays, (tile, j), o, total, tag):
             continue
         n = np.uint64(0)
         for i in range(np.uint64(SIDE)):  # the numbers of the marked rays, without a branch
@@ -286,21 +239,8 @@ def _carve(
             n += np.uint64(mask[i])
         for q in range(n):
             i = marked[q]
-            removed = _remove(
-                base + i,
-                ends_at + i * room,
-                lo[o + i],
-                hi[o + i],
-                tag,
-                width,
-                counts,
-                ends,
-                tags,
-                first,
-                last,
-                void_low,
-                void_high,
-            )
+            gap = Gap(lo[o + i], hi[o + i], tag)
+            removed = _remove(rays, base + i, ends_at + i * room, width, gap)
             if removed < 0.0:
                 return False
             if out[8] == 0.0:
@@ -322,8 +262,10 @@ def _carve(
 
 
 @njit(cache=True, nogil=True, fastmath=rows.FAST, error_model="numpy", _nrt=False)
-def _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
+def _may_change(scratch, rays, o, base):
     """Marks the rays of one row that the intervals may change; whether there is one."""
+    lo, hi, mask = scratch.lo, scratch.hi, scratch.mask
+    first, last, void_low, void_high = rays.first, rays.last, rays.void_low, rays.void_high
     total = np.int32(0)
     for i in range(np.uint64(SIDE)):
         r = base + i
@@ -334,25 +276,33 @@ def _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
     return total > 0
 
 
+@njit(cache=True, nogil=True, _nrt=False, inline="always")
+def _shape(body):
+    """A body's row as the exact sweeps take it: kind, z0, z1, r0, r1."""
+    return int(body[KIND]), body[Z0], body[Z1], body[R0], body[R1]
+
+
 @njit(cache=True, nogil=True, _nrt=False)
-def _exact_level(mask, lo, hi, o, u0, at, body, pa, da, pu, du, wz, dz):
-    """The marked rays of a horizontal row once more, exactly, for cones and corner radii on ramps."""
+def _exact_level(scratch, o, u0, body, move):
+    """The marked rays of a horizontal row once more, exactly, for cones and corner radii on ramps. Its
+    intervals begin at o, the `move` is (pa, da, pu, du, wz, dz)."""
+    lo, hi, mask, at = scratch.lo, scratch.hi, scratch.mask, scratch.at
+    pa, da, pu, du, wz, dz = move
     for i in range(SIDE):
         if mask[i]:
-            low, high = exact_level(
-                int(body[KIND]), body[Z0], body[Z1], body[R0], body[R1], pa, da, u0 + at[i] - pu, du, wz, dz
-            )
+            low, high = exact_level(_shape(body), (pa, da, u0 + at[i] - pu, du, wz, dz))
             lo[o + i], hi[o + i] = low, high
 
 
 @njit(cache=True, nogil=True, _nrt=False)
-def _exact_upright(mask, lo, hi, o, u0, at, body, px, dx, wy, dy, pz, dz):
-    """The marked rays along Z once more, exactly; the top stays that of the stack."""
+def _exact_upright(scratch, o, u0, body, move):
+    """The marked rays along Z once more, exactly; the top stays that of the stack. The `move` is (px, dx, wy,
+    dy, pz, dz)."""
+    lo, hi, mask, at = scratch.lo, scratch.hi, scratch.mask, scratch.at
+    px, dx, wy, dy, pz, dz = move
     for i in range(SIDE):
         if mask[i]:
-            low, high = exact_upright(
-                int(body[KIND]), body[Z0], body[Z1], body[R0], body[R1], u0 + at[i] - px, wy, pz, dx, dy, dz
-            )
+            low, high = exact_upright(_shape(body), (u0 + at[i] - px, wy, pz), (dx, dy, dz))
             if high <= low:
                 lo[o + i], hi[o + i] = FAR, -FAR
                 continue
@@ -372,35 +322,13 @@ def _radius_at(body, z):
 
 
 @njit(cache=True, nogil=True, _nrt=False)
-def _cut_level(
-    direction,
-    tile,
-    nu_tiles,
-    place,
-    width,
-    counts,
-    ends,
-    tags,
-    first,
-    last,
-    void_low,
-    void_high,
-    row_first,
-    row_last,
-    origin,
-    cell,
-    piece,
-    body,
-    tag,
-    at,
-    lo,
-    hi,
-    mask,
-    marked,
-    across,
-    out,
-):
-    """One body along one piece on a tile of horizontal rays. out: removed length, longest. False: no room."""
+def _cut_level(lattice, tile, rays, move, scratch):
+    """One body along one piece on a tile of horizontal rays; the `move` is (piece, body, tag). False: no
+    room."""
+    direction, nu_tiles, origin, cell = lattice
+    lo, hi, _, _, at, _, out = scratch
+    piece, body, tag = move
+    row_first, row_last = rays.row_first, rays.row_last
     a, u = (0, 1) if direction == 0 else (1, 0)
     u0 = origin[u] + ((tile % nu_tiles) * SIDE + 0.5) * cell
     v0 = origin[2] + ((tile // nu_tiles) * SIDE + 0.5) * cell
@@ -432,7 +360,7 @@ def _cut_level(
         wz = v0 + j * cell - pz
         o = np.uint64(j * SIDE)
         if is_ball:
-            rows.ball(lo, hi, o, g0, g1, u0, at, pa, da, pu, du, wz - body[R1], dz, body[R1])
+            rows.ball(Row(lo, hi, o, g0, g1, u0, at), (pa, da, pu, du, wz - body[R1], dz), body[R1])
             continue
         ta, tb = 0.0, 1.0
         if dz != 0.0:
@@ -446,101 +374,32 @@ def _cut_level(
             continue  # a row in the joint of two bodies belongs to the upper one, one at the tip stays
         if is_cylinder:
             if ta > 0.0 or tb < 1.0:  # a row that sees only a stretch of the move
-                rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, ta, tb)
-                if not _carve(
-                    lo,
-                    hi,
-                    0,
-                    j,
-                    j,
-                    mask,
-                    marked,
-                    tile,
-                    width,
-                    place,
-                    counts,
-                    ends,
-                    tags,
-                    first,
-                    last,
-                    void_low,
-                    void_high,
-                    row_first,
-                    row_last,
-                    tag,
-                    across,
-                    out,
-                ):
+                rows.stadium(Row(lo, hi, np.uint64(0), g0, g1, u0, at), (pa, da, pu, du), wide, ta, tb)
+                if not carve(scratch, rays, tile, (j, j, 0), tag):
                     return False
             else:
                 whole0, whole1 = min(whole0, j), max(whole1, j)
             continue
         rho = max(_radius_at(body, wz - ta * dz), _radius_at(body, wz - tb * dz))
-        rows.stadium(lo, hi, o, g0, g1, u0, at, pa, da, pu, du, rho, ta, tb)
+        rows.stadium(Row(lo, hi, o, g0, g1, u0, at), (pa, da, pu, du), rho, ta, tb)
         if dz != 0.0:
             base = np.uint64(tile * TILE + j * SIDE)
-            if _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
-                _exact_level(mask, lo, hi, j * SIDE, u0, at, body, pa, da, pu, du, wz, dz)
+            if _may_change(scratch, rays, o, base):
+                _exact_level(scratch, j * SIDE, u0, body, (pa, da, pu, du, wz, dz))
     if is_cylinder:
         if whole0 > whole1:
             return True
-        rows.stadium(lo, hi, np.uint64(0), g0, g1, u0, at, pa, da, pu, du, wide, 0.0, 1.0)
+        rows.stadium(Row(lo, hi, np.uint64(0), g0, g1, u0, at), (pa, da, pu, du), wide, 0.0, 1.0)
         j0, j1 = whole0, whole1
-    return _carve(
-        lo,
-        hi,
-        0 if is_cylinder else SIDE,
-        j0,
-        j1,
-        mask,
-        marked,
-        tile,
-        width,
-        place,
-        counts,
-        ends,
-        tags,
-        first,
-        last,
-        void_low,
-        void_high,
-        row_first,
-        row_last,
-        tag,
-        across,
-        out,
-    )
+    return carve(scratch, rays, tile, (j0, j1, 0 if is_cylinder else SIDE), tag)
 
 
 @njit(cache=True, nogil=True, _nrt=False)
-def _cut_upright(
-    tile,
-    nu_tiles,
-    place,
-    width,
-    counts,
-    ends,
-    tags,
-    first,
-    last,
-    void_low,
-    void_high,
-    row_first,
-    row_last,
-    origin,
-    cell,
-    piece,
-    body,
-    tag,
-    at,
-    lo,
-    hi,
-    mask,
-    marked,
-    across,
-    out,
-):
+def _cut_upright(lattice, tile, rays, move, scratch):
     """As `_cut_level` on a tile of rays along Z."""
+    _, nu_tiles, origin, cell = lattice
+    lo, hi, _, _, at, across, out = scratch
+    piece, body, tag = move
     u0 = origin[0] + ((tile % nu_tiles) * SIDE + 0.5) * cell
     v0 = origin[1] + ((tile // nu_tiles) * SIDE + 0.5) * cell
     px, py, pz = piece[0], piece[1], piece[2]
@@ -570,48 +429,24 @@ def _cut_upright(
     out[6], out[7] = lowest, np.float32(max(pz, pz + dz) + body[TOP])
     for j in range(j0, j1 + 1):
         base, o = np.uint64(tile * TILE + j * SIDE), np.uint64(j * SIDE)
-        if row_last[tile * SIDE + j] <= lowest:
+        if rays.row_last[tile * SIDE + j] <= lowest:
             continue
         wy = v0 + j * cell - py
+        row, way = Row(lo, hi, o, g0, g1, u0, at), (px, dx, wy, dy, pz, dz)
         if kind == BALL and body[R0] > 0.0:  # a ball that stands free
-            rows.ball(lo, hi, o, g0, g1, u0, at, pz + body[R1], dz, px, dx, wy, dy, body[R1])
+            rows.ball(row, (pz + body[R1], dz, px, dx, wy, dy), body[R1])
             continue
         if is_flat:
-            rows.flat_upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, body[Z0], body[TOP])
+            rows.flat_upright(row, way, wide, body[Z0], body[TOP])
             continue
         if exact:
-            rows.upright(
-                lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, flat, corner, body[Z0], body[TOP]
-            )
+            rows.upright(row, way, (wide, flat, corner), body[Z0], body[TOP])
             continue
         # a lower side that is flat as far as the body reaches is never above the true one
-        rows.upright(lo, hi, o, g0, g1, u0, at, px, dx, wy, dy, pz, dz, wide, wide, 0.0, body[Z0], body[TOP])
-        if _may_change(lo, hi, o, base, mask, first, last, void_low, void_high):
-            _exact_upright(mask, lo, hi, j * SIDE, u0, at, body, px, dx, wy, dy, pz, dz)
-    return _carve(
-        lo,
-        hi,
-        SIDE,
-        j0,
-        j1,
-        mask,
-        marked,
-        tile,
-        width,
-        place,
-        counts,
-        ends,
-        tags,
-        first,
-        last,
-        void_low,
-        void_high,
-        row_first,
-        row_last,
-        tag,
-        across,
-        out,
-    )
+        rows.upright(row, way, (wide, wide, 0.0), body[Z0], body[TOP])
+        if _may_change(scratch, rays, o, base):
+            _exact_upright(scratch, j * SIDE, u0, body, way)
+    return carve(scratch, rays, tile, (j0, j1, SIDE), tag)
 
 
 @njit(cache=True, nogil=True)
@@ -648,11 +483,13 @@ def piece_boxes(pieces, bodies):
 
 
 @njit(cache=True, nogil=True)
-def bin_boxes(direction, nu_tiles, nv_tiles, spans, origin, cell, boxes):
+def bin_boxes(lattice, spans, boxes):
     """Which entries, by their boxes (n, 7), may change which tile, in order.
 
     Returns offsets (tiles + 1,) and entries (n,) int32.
     """
+    direction, nu_tiles, origin, cell = lattice
+    nv_tiles = len(spans) // nu_tiles
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
     top = 6 if direction == 2 else 3 + direction
     tiles = nu_tiles * nv_tiles
@@ -685,7 +522,7 @@ def bin_boxes(direction, nu_tiles, nv_tiles, spans, origin, cell, boxes):
 
 
 @njit(cache=True, nogil=True)
-def _keep(out, found, e):
+def keep(out, found, e):
     """Adds what an entry did; one that ran out of room comes twice."""
     found[e, 0] += out[0]
     found[e, 1] = max(found[e, 1], out[1])
@@ -698,129 +535,46 @@ def _keep(out, found, e):
 
 
 @njit(cache=True, nogil=True)
-def _cut_tile(
-    direction, tile, nu_tiles, rays, origin, cell, pieces, bodies, entries, begin, end, tag0, found, measured
-):
-    """All entries begin..end on one tile; found (entries, 6) as `out` of `_carve`. Returns the entry that had
-    no room, or end."""
-    places, widths, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
-    place, width = places[tile], widths[tile]
+def scratch_of(cell, measured):
+    """Room to work on one tile; `measured` is out[8] of `carve`."""
     lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
-    mask = np.zeros(SIDE, dtype=np.uint8)
-    marked = np.zeros(SIDE + 1, dtype=np.uint64)
-    out, across = np.zeros(9), np.zeros(4)
-    out[8] = 1.0 if measured else 0.0
+    mask, marked = np.zeros(SIDE, dtype=np.uint8), np.zeros(SIDE + 1, dtype=np.uint64)
     at = (np.arange(SIDE) * cell).astype(np.float32)
-    for e in range(begin, end):
-        p, b = entries[e] // len(bodies), entries[e] % len(bodies)
+    out = np.zeros(9)
+    out[8] = measured
+    return Scratch(lo, hi, mask, marked, at, np.zeros(4), out)
+
+
+@njit(cache=True, nogil=True)
+def cut_tile(lattice, tile, rays, sweep, binned, measured):
+    """One tile. Its entries come in order, so the result does not depend on which worker does which tile. A
+    tile that ran out of room stops before its end, and goes on from there at the next call."""
+    pieces, bodies, tag0 = sweep
+    scratch = scratch_of(lattice.cell, 1.0 if measured else 0.0)
+    across, out = scratch.across, scratch.out
+    for e in range(binned.start[tile], binned.offsets[tile + 1]):
+        p, b = binned.entries[e] // len(bodies), binned.entries[e] % len(bodies)
         out[:8], across[:] = 0.0, 0.0
         out[3], out[4] = FAR, -FAR
-        if direction == 2:
-            fits = _cut_upright(
-                tile,
-                nu_tiles,
-                place,
-                width,
-                counts,
-                ends,
-                tags,
-                first,
-                last,
-                void_low,
-                void_high,
-                row_first,
-                row_last,
-                origin,
-                cell,
-                pieces[p],
-                bodies[b],
-                tag0 + p,
-                at,
-                lo,
-                hi,
-                mask,
-                marked,
-                across,
-                out,
-            )
+        move = (pieces[p], bodies[b], tag0 + p)
+        if lattice.direction == 2:
+            fits = _cut_upright(lattice, tile, rays, move, scratch)
         else:
-            fits = _cut_level(
-                direction,
-                tile,
-                nu_tiles,
-                place,
-                width,
-                counts,
-                ends,
-                tags,
-                first,
-                last,
-                void_low,
-                void_high,
-                row_first,
-                row_last,
-                origin,
-                cell,
-                pieces[p],
-                bodies[b],
-                tag0 + p,
-                at,
-                lo,
-                hi,
-                mask,
-                marked,
-                across,
-                out,
-            )
+            fits = _cut_level(lattice, tile, rays, move, scratch)
+        if measured or not fits:
+            keep(out, binned.found, e)
         if not fits:
-            _keep(out, found, e)
-            return e
-        if measured:
-            _keep(out, found, e)
-    return end
+            binned.start[tile] = e
+            return
+    binned.start[tile] = binned.offsets[tile + 1]
 
 
 @njit(cache=True, nogil=True)
-def cut_tile(
-    direction,
-    tile,
-    rays,
-    nu_tiles,
-    origin,
-    cell,
-    pieces,
-    bodies,
-    offsets,
-    entries,
-    start,
-    found,
-    tag0,
-    measured,
-):
-    """One tile. Its entries come in order, so the result does not depend on which worker does which tile.
-    start (tiles,) tells where it goes on; a tile that ran out of room stops before its end."""
-    start[tile] = _cut_tile(
-        direction,
-        tile,
-        nu_tiles,
-        rays,
-        origin,
-        cell,
-        pieces,
-        bodies,
-        entries,
-        start[tile],
-        offsets[tile + 1],
-        tag0,
-        found,
-        measured,
-    )
-
-
-@njit(cache=True, nogil=True)
-def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out_sides):
-    """Adds what entries removed to (pieces, 3 roles), and what the cutter did across the move to (pieces,)
-    and (pieces, 3), in the order of tiles and pieces."""
+def gather(binned, roles, taken):
+    """Adds what entries removed to what pieces have taken, in the order of tiles and pieces; `roles` (b,) are
+    those of the bodies."""
+    entries, found, bodies = binned.entries, binned.found, len(roles)
+    out_volume, out_deepest, out_rays, out_sides = taken
     for e in range(len(entries)):
         if found[e, 0] > 0.0:
             p, role = entries[e] // bodies, roles[entries[e] % bodies]
@@ -834,20 +588,23 @@ def gather(entries, bodies, roles, found, out_volume, out_deepest, out_rays, out
 
 
 @njit(cache=True, nogil=True)
-def fill_tile(t, places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last):
+def fill_tile(t, rays):
     """Sets what is known of the rays of one tile from their intervals."""
     for c in range(TILE):
-        renew(t * TILE + c, places[t] + c * widths[t], counts, ends, first, last, void_low, void_high, -FAR)
+        renew(t * TILE + c, rays.places[t] + c * rays.widths[t], rays, -FAR)
     for j in range(SIDE):
         row = slice(t * TILE + j * SIDE, t * TILE + (j + 1) * SIDE)
-        row_first[t * SIDE + j], row_last[t * SIDE + j] = first[row].min(), last[row].max()
+        rays.row_first[t * SIDE + j], rays.row_last[t * SIDE + j] = (
+            rays.first[row].min(),
+            rays.last[row].max(),
+        )
 
 
 @njit(cache=True, nogil=True)
-def fill(places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last):
+def fill(rays):
     """Sets what is known of every ray from its intervals."""
-    for t in range(len(places)):
-        fill_tile(t, places, widths, counts, ends, first, last, void_low, void_high, row_first, row_last)
+    for t in range(len(rays.places)):
+        fill_tile(t, rays)
 
 
 @njit(cache=True, nogil=True)
@@ -879,8 +636,9 @@ def close_tile(counts, ends, tags, place, room):
 
 
 @njit(cache=True, nogil=True)
-def open_tile(counts, packed_ends, packed_tags, ends, tags, place, room):
-    """The inverse of `close_tile`: into ends and tags from `place` on, `room` for every ray."""
+def open_tile(counts, packed, ends, tags, place, room):
+    """The inverse of `close_tile`: what it gave into ends and tags from `place` on, `room` for every ray."""
+    packed_ends, packed_tags = packed
     n = 0
     for c in range(TILE):
         o = place + c * room

@@ -16,7 +16,8 @@ import numpy as np
 from fenrik.core.stock.kernels import _row_kernels as rows
 from fenrik.core.stock.kernels._jit import njit
 from fenrik.core.stock.kernels._sweep_kernels import BALL, FRUSTUM
-from fenrik.core.stock.kernels._tile_kernels import FAR, SIDE, TILE, TRACE, _carve, _keep
+from fenrik.core.stock.kernels._tile_kernels import FAR, SIDE, TILE, TRACE, carve, keep, scratch_of
+from fenrik.core.stock.kernels._tuples import Line, Poses, Row, Seen
 
 KIND, Z0, Z1, R0, R1 = range(5)
 POSES = 5
@@ -66,9 +67,11 @@ def _between(poses, t):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _frustum(z0, z1, r0, r1, na, s0, wa, w2):
-    """Interval of a ray inside a cone between heights z0 and z1: along the ray the height is s0 + na * l and
-    the square of the distance from the tip w2 + 2 wa l + l²."""
+def _frustum(cone, seen):
+    """Interval of a ray inside a `cone` (z0, z1, r0, r1): along the ray the height is s0 + na * l and the
+    square of the distance from the tip w2 + 2 wa l + l²."""
+    z0, z1, r0, r1 = cone
+    na, s0, wa, w2 = seen
     if abs(na) > 1e-12:
         a, b = (z0 - s0) / na, (z1 - s0) / na
         low, high = min(a, b), max(a, b)
@@ -109,9 +112,11 @@ def _frustum(z0, z1, r0, r1, na, s0, wa, w2):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _disc_slope(flat, corner, na, s0, wa, w2, at):
-    """Distance of a ray's spot from a disc of radius `flat` at height `corner`, and how it changes along the
+def _disc_slope(disc, seen, at):
+    """Distance of a ray's spot from a `disc` (radius flat at height corner), and how it changes along the
     ray."""
+    flat, corner = disc
+    na, s0, wa, w2 = seen
     s = s0 + na * at
     d = math.sqrt(max(0.0, w2 + 2.0 * wa * at + at * at - s * s))
     over, up = max(0.0, d - flat), s - corner
@@ -123,22 +128,25 @@ def _disc_slope(flat, corner, na, s0, wa, w2, at):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _rounded(flat, corner, na, s0, wa, w2, like_low, like_high, ends):
-    """As `_frustum` for a rounded disc: all within `corner` of a disc of radius `flat` at height `corner`,
+def _rounded(disc, seen, like, ends):
+    """As `_frustum` for a rounded disc: all within `corner` of a `disc` of radius `flat` at height `corner`,
     below it.
 
     The distance from a convex body is convex along the ray: Newton from outside comes down to it from either
-    side. It begins where the interval of a pose near by ends (like_low, like_high), or, where there is none
+    side. It begins where the interval of a pose near by ends (`like`: low, high), or, where there is none
     (a miss) or where that is on the other side of the body, at a ball about the disc. A step from inside
     leads outside, the distance being convex. `ends` as for `_swept`: an end that is not asked for is left at
     that ball.
     """
+    flat, corner = disc
+    na, s0, wa, w2 = seen
+    like_low, like_high = like
     # the ray enters and leaves a ball about the disc's middle
     mb, mc = wa - corner * na, w2 - 2.0 * corner * s0 + corner * corner - (flat + corner) ** 2
-    disc = mb * mb - mc
-    if disc <= 0.0:
+    under = mb * mb - mc
+    if under <= 0.0:
         return MISS_LOW, MISS_HIGH
-    root = math.sqrt(disc)
+    root = math.sqrt(under)
     low, high = -mb - root, -mb + root
     if abs(na) > 1e-12:
         at = (corner - s0) / na
@@ -160,7 +168,7 @@ def _rounded(flat, corner, na, s0, wa, w2, like_low, like_high, ends):
         if warm:
             at = min(high, max(low, like_low if side == 0 else like_high))
         for _ in range(30):
-            away, slope = _disc_slope(flat, corner, na, s0, wa, w2, at)
+            away, slope = _disc_slope(disc, seen, at)
             value = away - corner
             if abs(value) <= NEAR or (not warm and value <= 0.0):
                 break
@@ -183,22 +191,22 @@ def _rounded(flat, corner, na, s0, wa, w2, like_low, like_high, ends):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _ray(poses, k, axis, pu, pv, u, v):
-    """A ray (pu, pv) along `axis` seen from a pose: the axis' share na along it, and at its zero the height
-    s0, the way wa from the tip along it and the square w2 of the distance from the tip."""
+def _ray(poses, k, line):
+    """A line seen from pose k."""
+    axis, pu, pv, u, v = line
     wu, wv, wa = pu - poses[k, u], pv - poses[k, v], -poses[k, axis]
     na = poses[k, 3 + axis]
-    return na, wu * poses[k, 3 + u] + wv * poses[k, 3 + v] + wa * na, wa, wu * wu + wv * wv + wa * wa
+    s0 = wu * poses[k, 3 + u] + wv * poses[k, 3 + v] + wa * na
+    return Seen(na, s0, wa, wu * wu + wv * wv + wa * wa)
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _interval(body, poses, k, axis, pu, pv, u, v, like_low, like_high, ends):
-    """Interval of the ray (pu, pv) along `axis` inside a body at a pose; `like` is that of a pose near by, or
-    a miss."""
-    na, s0, wa, w2 = _ray(poses, k, axis, pu, pv, u, v)
+def _interval(body, poses, k, line, like, ends):
+    """Interval of a line inside a body at pose k; `like` is that of a pose near by, or a miss."""
+    seen = _ray(poses, k, line)
     if body[KIND] == FRUSTUM:
-        return _frustum(body[Z0], body[Z1], body[R0], body[R1], na, s0, wa, w2)
-    return _rounded(body[R0], body[R1], na, s0, wa, w2, like_low, like_high, ends)
+        return _frustum((body[Z0], body[Z1], body[R0], body[R1]), seen)
+    return _rounded((body[R0], body[R1]), seen, like, ends)
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
@@ -235,16 +243,17 @@ def _nearest(body, part):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _clear_of(body, poses, axis, pu, pv, u, v, low, high, margin):
+def _clear_of(body, poses, line, low, high, margin):
     """Whether the piece low..high of a ray stays outside a rounded disc at both ends of a part of a move by
     the margin: the distance is convex, so an end that far off and moving away will do for the whole piece."""
     least = body[R1] + margin
+    disc = (body[R0], body[R1])
     for k in range(0, POSES, POSES - 1):
-        na, s0, wa, w2 = _ray(poses, k, axis, pu, pv, u, v)
-        away, slope = _disc_slope(body[R0], body[R1], na, s0, wa, w2, low)
+        seen = _ray(poses, k, line)
+        away, slope = _disc_slope(disc, seen, low)
         if away > least and slope >= 0.0:
             continue
-        away, slope = _disc_slope(body[R0], body[R1], na, s0, wa, w2, high)
+        away, slope = _disc_slope(disc, seen, high)
         if away > least and slope <= 0.0:
             continue
         return False
@@ -252,13 +261,14 @@ def _clear_of(body, poses, axis, pu, pv, u, v, low, high, margin):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _inside(body, na, s0, wa, w2, at):
+def _inside(body, seen, at):
     """Whether a ray's spot lies in a body."""
+    na, s0, wa, w2 = seen
     s = s0 + na * at
     if s < body[Z0] or s > body[Z1]:
         return False
     if body[KIND] != FRUSTUM:
-        return _disc_slope(body[R0], body[R1], na, s0, wa, w2, at)[0] < body[R1]
+        return _disc_slope((body[R0], body[R1]), seen, at)[0] < body[R1]
     wide = body[R0] + (body[R1] - body[R0]) * (s - body[Z0]) / (body[Z1] - body[Z0])
     return w2 + 2.0 * wa * at + at * at - s * s < wide * wide
 
@@ -270,7 +280,7 @@ def _has_rim(body):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _extreme(values, sign, body, poses, axis, pu, pv, u, v, spare):
+def _extreme(values, sign, body, poses, line, spare):
     """Least of sign * values over the poses, at which, and whether it is sure: where the parabola through
     three of them says that it lies beyond them, or where an exact pose in between agrees with it."""
     last = POSES - 1
@@ -291,7 +301,7 @@ def _extreme(values, sign, body, poses, axis, pu, pv, u, v, spare):
         return best, k, False
     _between(poses, place / last)
     end = LOW_END if sign > 0.0 else HIGH_END
-    a, b = _interval(body, poses, POSES, axis, pu, pv, u, v, spare[0, middle], spare[1, middle], end)
+    a, b = _interval(body, poses, POSES, line, (spare[0, middle], spare[1, middle]), end)
     if a >= b:
         return best, k, False
     seen = sign * (a if sign > 0.0 else b)
@@ -299,17 +309,19 @@ def _extreme(values, sign, body, poses, axis, pu, pv, u, v, spare):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _look(best, k, sign, body, poses, axis, pu, pv, u, v, spare):
-    """The least of sign * end about pose k by golden section, over poses that meet the ray."""
+def _look(found, sign, body, poses, line, spare):
+    """The least of sign * end about a pose, (that least so far, the pose) being what was `found`, by golden
+    section, over poses that meet the ray."""
+    best, k = found
     p, q = max(0, k - 1) / (POSES - 1), min(POSES - 1, k + 1) / (POSES - 1)
     end = LOW_END if sign > 0.0 else HIGH_END
     for _ in range(LOOKS_AT_RIMS if _has_rim(body) else LOOKS):
         c, e = q - 0.6180339887 * (q - p), p + 0.6180339887 * (q - p)
         _between(poses, c)
-        a, b = _interval(body, poses, POSES, axis, pu, pv, u, v, spare[0, k], spare[1, k], end)
+        a, b = _interval(body, poses, POSES, line, (spare[0, k], spare[1, k]), end)
         fc = (sign * (a if sign > 0.0 else b)) if a < b else 1e30
         _between(poses, e)
-        a, b = _interval(body, poses, POSES, axis, pu, pv, u, v, spare[0, k], spare[1, k], end)
+        a, b = _interval(body, poses, POSES, line, (spare[0, k], spare[1, k]), end)
         fe = (sign * (a if sign > 0.0 else b)) if a < b else 1e30
         best = min(best, fc, fe)
         if fc < fe:
@@ -329,60 +341,62 @@ def _least(low, at, high):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _swept(body, poses, axis, pu, pv, u, v, spare, ends, a, b):
+def _swept(body, poses, line, spare, ends, like):
     """Interval that a ray loses to a body in a part of a move whose `poses` are given. Three poses and the
     one where the parabola through them ends are enough where the ends of the interval run smoothly; else
-    `_searched`. Of `ends` (BOTH, LOW_END, HIGH_END) the other is anywhere; a..b holds them all."""
+    `_searched`. Of `ends` (BOTH, LOW_END, HIGH_END) the other is anywhere; `like` (low, high) holds them
+    all."""
     if _has_rim(body):
-        return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
-    a1, b1 = _interval(body, poses, POSES // 2, axis, pu, pv, u, v, a, b, ends)
+        return _searched(body, poses, line, spare, ends, like)
+    a1, b1 = _interval(body, poses, POSES // 2, line, like, ends)
     if a1 >= b1:
-        return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
-    a0, b0 = _interval(body, poses, 0, axis, pu, pv, u, v, a1, b1, ends)
-    a2, b2 = _interval(body, poses, POSES - 1, axis, pu, pv, u, v, a1, b1, ends)
+        return _searched(body, poses, line, spare, ends, like)
+    a0, b0 = _interval(body, poses, 0, line, (a1, b1), ends)
+    a2, b2 = _interval(body, poses, POSES - 1, line, (a1, b1), ends)
     if a0 >= b0 or a2 >= b2:
-        return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+        return _searched(body, poses, line, spare, ends, like)
     low, high = -1e30, 1e30
     if ends != HIGH_END:
         low = min(a0, min(a1, a2))
         shift, expected = _least(a0, a1, a2)
         if abs(shift) < 1.0:
             _between(poses, 0.5 + 0.5 * shift)
-            c, d = _interval(body, poses, POSES, axis, pu, pv, u, v, a1, b1, LOW_END)
+            c, d = _interval(body, poses, POSES, line, (a1, b1), LOW_END)
             if c >= d or abs(c - expected) >= CLOSE:
-                return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+                return _searched(body, poses, line, spare, ends, like)
             low = min(low, c)
     if ends != LOW_END:
         high = max(b0, max(b1, b2))
         shift, expected = _least(-b0, -b1, -b2)
         if abs(shift) < 1.0:
             _between(poses, 0.5 + 0.5 * shift)
-            c, d = _interval(body, poses, POSES, axis, pu, pv, u, v, a1, b1, HIGH_END)
+            c, d = _interval(body, poses, POSES, line, (a1, b1), HIGH_END)
             if c >= d or abs(d + expected) >= CLOSE:
-                return _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b)
+                return _searched(body, poses, line, spare, ends, like)
             high = max(high, d)
     return low, high
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _searched(body, poses, axis, pu, pv, u, v, spare, ends, a, b):
+def _searched(body, poses, line, spare, ends, like):
     """As `_swept`, by all poses, and a golden section where no parabola fits."""
+    a, b = like
     lows, highs = spare[0], spare[1]
     for k in range(POSES):
-        a, b = _interval(body, poses, k, axis, pu, pv, u, v, a, b, ends)
+        a, b = _interval(body, poses, k, line, (a, b), ends)
         lows[k], highs[k] = (a, b) if a < b else (1e30, -1e30)
     low, at_low, sure_low = -1e30, 0, True
     high, at_high, sure_high = -1e30, 0, True
     if ends != HIGH_END:
-        low, at_low, sure_low = _extreme(lows, 1.0, body, poses, axis, pu, pv, u, v, spare)
+        low, at_low, sure_low = _extreme(lows, 1.0, body, poses, line, spare)
     if ends != LOW_END:
-        high, at_high, sure_high = _extreme(highs, -1.0, body, poses, axis, pu, pv, u, v, spare)
+        high, at_high, sure_high = _extreme(highs, -1.0, body, poses, line, spare)
     if (low if ends != HIGH_END else high) > 1e29:
         return MISS_LOW, MISS_HIGH
     if not sure_low:
-        low = _look(low, at_low, 1.0, body, poses, axis, pu, pv, u, v, spare)
+        low = _look((low, at_low), 1.0, body, poses, line, spare)
     if not sure_high:
-        high = _look(high, at_high, -1.0, body, poses, axis, pu, pv, u, v, spare)
+        high = _look((high, at_high), -1.0, body, poses, line, spare)
     return low, -high
 
 
@@ -419,8 +433,10 @@ def _slab(low, high, at, along, first, last):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _disc_swept(low, high, x, ex, y, ey, radius):
-    """The part of low..high on a line on which (x + ex l)² + (y + ey l)² <= radius²."""
+def _disc_swept(within, along_x, along_y, radius):
+    """The part `within` (low, high) on a line on which (x + ex l)² + (y + ey l)² <= radius²; `along_x` is
+    (x, ex)."""
+    (low, high), (x, ex), (y, ey) = within, along_x, along_y
     qa, qb, qc = ex * ex + ey * ey, x * ex + y * ey, x * x + y * y - radius * radius
     if qa < 1e-15:
         return (low, high) if qc <= 0.0 else (MISS_LOW, MISS_HIGH)
@@ -432,20 +448,21 @@ def _disc_swept(low, high, x, ex, y, ey, radius):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _steady_cylinder(z0, z1, radius, q, e, run, rise):
-    """Interval of a line q + e l (in the directions of `_steady_frame`, from the first tip) inside a cylinder
-    that moves straight by `run` and `rise`: exact.
+def _steady_cylinder(cylinder, q, e, run, rise):
+    """Interval of a line q + e l (in the directions of `_steady_frame`, from the first tip) inside a
+    `cylinder` (z0, z1, radius) that moves straight by `run` and `rise`: exact.
 
     A spot is inside at some moments; among them is the first or the last of the way, one at which an end of
     the cylinder passes, or the one at which the axis comes nearest. So the sweep is both end poses, its two
     discs swept and the prism that its greatest breadth sweeps; it is convex, so its part of a line goes from
     the least to the greatest end.
     """
+    z0, z1, radius = cylinder
     low, high = 1e30, -1e30
     for end in range(2):
         a, b = _slab(-1e30, 1e30, q[2] - end * rise, e[2], z0, z1)
         if a < b:
-            a, b = _disc_swept(a, b, q[0] - end * run, e[0], q[1], e[1], radius)
+            a, b = _disc_swept((a, b), (q[0] - end * run, e[0]), (q[1], e[1]), radius)
             if a < b:
                 low, high = min(low, a), max(high, b)
     if abs(rise) > 1e-12:
@@ -454,7 +471,7 @@ def _steady_cylinder(z0, z1, radius, q, e, run, rise):
             a, b = _slab(-1e30, 1e30, (q[2] - z) / rise, e[2] / rise, 0.0, 1.0)
             if a < b:
                 k = run / rise
-                a, b = _disc_swept(a, b, q[0] - k * (q[2] - z), e[0] - k * e[2], q[1], e[1], radius)
+                a, b = _disc_swept((a, b), (q[0] - k * (q[2] - z), e[0] - k * e[2]), (q[1], e[1]), radius)
                 if a < b:
                     low, high = min(low, a), max(high, b)
     if run > 0.0:
@@ -470,9 +487,10 @@ def _steady_cylinder(z0, z1, radius, q, e, run, rise):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _disc_distance(x, y, z, flat, corner, run, rise):
-    """Least distance of a spot from a disc of radius `flat` at height `corner` that moves straight, and the
-    share of the way where it is: convex along the way."""
+def _disc_distance(spot, disc, run, rise):
+    """Least distance of a spot (x, y, z) from a `disc` (radius flat at height corner) that moves straight,
+    and the share of the way where it is: convex along the way."""
+    (x, y, z), (flat, corner) = spot, disc
     a, b = 0.0, 1.0
     for _ in range(26):
         c, e = b - 0.6180339887 * (b - a), a + 0.6180339887 * (b - a)
@@ -490,16 +508,17 @@ def _disc_distance(x, y, z, flat, corner, run, rise):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _steady_rounded(flat, corner, q, e, run, rise, low, high):
-    """As `_steady_cylinder` for all within `corner` of a disc, which lies within low..high; by Newton from
-    outside, the distance being convex along the line. Its upper half is left to the cylinder that stands on
-    it."""
+def _steady_rounded(disc, q, e, run, rise, within):
+    """As `_steady_cylinder` for all within `corner` of a disc, which lies `within` (low, high); by Newton
+    from outside, the distance being convex along the line. Its upper half is left to the cylinder that stands
+    on it."""
+    (flat, corner), (low, high) = disc, within
     for side in range(2):
         at = low if side == 0 else high
         sign = 1.0 if side == 0 else -1.0
         for _ in range(40):
             x, y, z = q[0] + at * e[0], q[1] + at * e[1], q[2] + at * e[2]
-            away, t = _disc_distance(x, y, z, flat, corner, run, rise)
+            away, t = _disc_distance((x, y, z), disc, run, rise)
             value = away - corner
             if value <= 1e-7:
                 break
@@ -607,10 +626,13 @@ def _sight(move, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False, inline="always")
-def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out):
-    """Adds the ends of what a ray loses to low..high to the range of offsets from the move and to the height
-    over the tip. Of a ray's voids the last one made is known; others within it may be taken for material."""
-    low, high = max(low, first[r]), min(high, last[r])
+def _lost(lost, r, rays, line, sight, out):
+    """Adds the ends of what ray r loses, `lost` (low, high), to the range of offsets from the move and to the
+    height over the tip. Of a ray's voids the last one made is known; others within it may be taken for
+    material."""
+    direction, pu, pv, u, v = line
+    void_low, void_high = rays.void_low, rays.void_high
+    low, high = max(lost[0], rays.first[r]), min(lost[1], rays.last[r])
     if low >= void_low[r]:
         low = max(low, void_high[r])
     if high <= void_high[r]:
@@ -624,35 +646,15 @@ def _lost(low, high, r, first, last, void_low, void_high, direction, u, pu, v, p
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _part(
-    direction,
-    tile,
-    nu_tiles,
-    place,
-    width,
-    rays,
-    origin,
-    cell,
-    move,
-    first_t,
-    last_t,
-    body,
-    tag,
-    at,
-    lo,
-    hi,
-    mask,
-    marked,
-    across,
-    out,
-    poses,
-    spare,
-    box,
-    steady,
-    sight,
-):
-    """One body along a part of a move on a tile. False: no room."""
-    _, _, counts, ends, tags, first, last, void_low, void_high, row_first, row_last = rays
+def _part(lattice, tile, rays, scratch, room, part_of):
+    """One body along a part of a move on a tile; `part_of` is (move, first share, last share, body, tag,
+    whether it is steady). False: no room."""
+    direction, nu_tiles, origin, cell = lattice
+    lo, hi, _, _, at, _, out = scratch
+    poses, spare, box, sight = room
+    move, first_t, last_t, body, tag, steady = part_of
+    first, last, void_low, void_high = rays.first, rays.last, rays.void_low, rays.void_high
+    row_first, row_last = rays.row_first, rays.row_last
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
     u0 = origin[u] + ((tile % nu_tiles) * SIDE + 0.5) * cell
     v0 = origin[v] + ((tile // nu_tiles) * SIDE + 0.5) * cell
@@ -688,49 +690,29 @@ def _part(
         if body[KIND] == BALL:
             a, b = poses[0], poses[POSES - 1]
             r = body[R1]
-            rows.ball(
-                lo,
-                hi,
-                np.uint64(j * SIDE),
-                g0,
-                g1,
-                u0,
-                at,
+            middle = (
                 a[direction] + r * a[3 + direction],
                 b[direction] - a[direction] + r * (b[3 + direction] - a[3 + direction]),
                 a[u] + r * a[3 + u],
                 b[u] - a[u] + r * (b[3 + u] - a[3 + u]),
                 pv - a[v] - r * a[3 + v],
                 b[v] - a[v] + r * (b[3 + v] - a[3 + v]),
-                r,
             )
+            rows.ball(Row(lo, hi, np.uint64(j * SIDE), g0, g1, u0, at), middle, r)
             if out[8] > 0.0:
                 for i in range(i0, i1 + 1):
                     o, n = j * SIDE + i, tile * TILE + j * SIDE + i
                     if lo[o] >= hi[o] or lo[o] >= last[n] or hi[o] <= first[n]:
                         continue
-                    _lost(
-                        lo[o],
-                        hi[o],
-                        n,
-                        first,
-                        last,
-                        void_low,
-                        void_high,
-                        direction,
-                        u,
-                        u0 + i * cell,
-                        v,
-                        pv,
-                        sight,
-                        out,
-                    )
+                    line = Line(direction, u0 + i * cell, pv, u, v)
+                    _lost((lo[o], hi[o]), n, rays, line, sight, out)
             continue
         for i in range(i0, i1 + 1):
             r = tile * TILE + j * SIDE + i
             if last[r] <= out[6] or first[r] >= out[7]:
                 continue
             pu = u0 + i * cell
+            line = Line(direction, pu, pv, u, v)
             if steady:
                 for k in range(3):
                     q[k] = (
@@ -740,10 +722,10 @@ def _part(
                     )
                 wide = body[R0] if body[KIND] == FRUSTUM else body[R0] + body[R1]
                 top = body[Z1] if body[KIND] == FRUSTUM else 2.0 * body[R1]
-                a, b = _steady_cylinder(body[Z0], top, wide, q, e, frame[9], frame[10])
+                a, b = _steady_cylinder((body[Z0], top, wide), q, e, frame[9], frame[10])
             else:
-                na, s0, wa, w2 = _ray(poses, POSES // 2, direction, pu, pv, u, v)
-                a, b = _frustum(hull[0], hull[1], hull[2], hull[3], na, s0, wa, w2)
+                seen = _ray(poses, POSES // 2, line)
+                a, b = _frustum((hull[0], hull[1], hull[2], hull[3]), seen)
             if a >= b or a >= last[r] or b <= first[r] or (a >= void_low[r] and b <= void_high[r]):
                 continue
             if not steady:
@@ -757,81 +739,38 @@ def _part(
                     d, beyond_d, void = void_low[r], void_high[r], False
                 if body[KIND] != FRUSTUM:
                     if void:
-                        if _clear_of(
-                            body, poses, direction, pu, pv, u, v, c, void_low[r], margin
-                        ) and _clear_of(body, poses, direction, pu, pv, u, v, void_high[r], d, margin):
+                        clear = _clear_of(body, poses, line, c, void_low[r], margin)
+                        if clear and _clear_of(body, poses, line, void_high[r], d, margin):
                             continue
-                    elif _clear_of(body, poses, direction, pu, pv, u, v, c, d, margin):
+                    elif _clear_of(body, poses, line, c, d, margin):
                         continue
                 # an end that lies in the body in some pose need not be looked for: beyond it there is no
                 # material
-                low_known = c > a and _inside(body, na, s0, wa, w2, c)
-                high_known = d < b and _inside(body, na, s0, wa, w2, d)
+                low_known = c > a and _inside(body, seen, c)
+                high_known = d < b and _inside(body, seen, d)
                 if not (low_known and high_known):
                     asked = HIGH_END if low_known else (LOW_END if high_known else BOTH)
-                    a, b = _swept(body, poses, direction, pu, pv, u, v, spare, asked, a, b)
+                    a, b = _swept(body, poses, line, spare, asked, (a, b))
                 if a < b:
                     a, b = beyond_c if low_known else a, beyond_d if high_known else b
             elif body[KIND] != FRUSTUM:
-                a, b = _steady_rounded(body[R0], body[R1], q, e, frame[9], frame[10], a, b)
+                a, b = _steady_rounded((body[R0], body[R1]), q, e, frame[9], frame[10], (a, b))
             if a < b:
                 lo[j * SIDE + i], hi[j * SIDE + i] = a, b
                 if out[8] > 0.0:
-                    _lost(a, b, r, first, last, void_low, void_high, direction, u, pu, v, pv, sight, out)
-    return _carve(
-        lo,
-        hi,
-        SIDE,
-        j0,
-        j1,
-        mask,
-        marked,
-        tile,
-        width,
-        place,
-        counts,
-        ends,
-        tags,
-        first,
-        last,
-        void_low,
-        void_high,
-        row_first,
-        row_last,
-        tag,
-        across,
-        out,
-    )
+                    _lost((a, b), r, rays, line, sight, out)
+    return carve(scratch, rays, tile, (j0, j1, SIDE), tag)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def cut_tile(
-    direction,
-    tile,
-    rays,
-    nu_tiles,
-    origin,
-    cell,
-    moves,
-    bodies,
-    offsets,
-    entries,
-    start,
-    found,
-    tag0,
-    measured,
-):
+def cut_tile(lattice, tile, rays, sweep, binned, measured):
     """As `_tile_kernels.cut_tile` for moves (m, 12)."""
-    place, width = rays[0][tile], rays[1][tile]
-    lo, hi = np.empty(TILE, dtype=np.float32), np.empty(TILE, dtype=np.float32)
-    mask, marked = np.zeros(SIDE, dtype=np.uint8), np.zeros(SIDE + 1, dtype=np.uint64)
-    out, across = np.zeros(9), np.zeros(4)
-    out[8] = 2.0 if measured else 0.0
-    at = (np.arange(SIDE) * cell).astype(np.float32)
-    poses, spare, box = np.empty((POSES + 1, 6)), np.zeros((4, 12)), np.empty((2, 3))
-    sight = np.empty(8)
-    for e in range(start[tile], offsets[tile + 1]):
-        p, b = entries[e] // len(bodies), entries[e] % len(bodies)
+    moves, bodies, tag0 = sweep
+    scratch = scratch_of(lattice.cell, 2.0 if measured else 0.0)
+    room = Poses(np.empty((POSES + 1, 6)), np.zeros((4, 12)), np.empty((2, 3)), np.empty(8))
+    out = scratch.out
+    for e in range(binned.start[tile], binned.offsets[tile + 1]):
+        p, b = binned.entries[e] // len(bodies), binned.entries[e] % len(bodies)
         out[:8] = 0.0
         out[3], out[4] = FAR, -FAR
         move = moves[p]
@@ -842,42 +781,16 @@ def cut_tile(
             parts *= 2
         if bodies[b, KIND] == BALL:
             parts = max(1, int(math.ceil(math.acos(dot) / 0.04 - 1e-9)))
-        _sight(move, sight)
+        _sight(move, room.sight)
         steady = _is_steady(bodies, b, move)
         if steady:
             parts = 1
         for q in range(parts):
-            fits = _part(
-                direction,
-                tile,
-                nu_tiles,
-                place,
-                width,
-                rays,
-                origin,
-                cell,
-                move,
-                q / parts,
-                (q + 1) / parts,
-                bodies[b],
-                tag0 + p,
-                at,
-                lo,
-                hi,
-                mask,
-                marked,
-                across,
-                out,
-                poses,
-                spare,
-                box,
-                steady,
-                sight,
-            )
-            if not fits:
-                _keep(out, found, e)
-                start[tile] = e
+            part_of = (move, q / parts, (q + 1) / parts, bodies[b], tag0 + p, steady)
+            if not _part(lattice, tile, rays, scratch, room, part_of):
+                keep(out, binned.found, e)
+                binned.start[tile] = e
                 return
         if measured:
-            _keep(out, found, e)
-    start[tile] = offsets[tile + 1]
+            keep(out, binned.found, e)
+    binned.start[tile] = binned.offsets[tile + 1]
