@@ -1,6 +1,6 @@
 import { create } from "zustand";
 import type { Vec3 } from "../api/types";
-import type { Hit } from "../scene/BenchScene";
+import type { Hit } from "../scene/picking";
 
 /** What is selected, picked or played; server data is never copied here. */
 interface SessionStore {

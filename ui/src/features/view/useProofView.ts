@@ -1,0 +1,95 @@
+import { useEffect, useRef, useState } from "react";
+import { useBlob, useProof, useStockAt } from "../../api/hooks";
+import type { BenchScene } from "../../scene/BenchScene";
+import { clearedShape } from "../../scene/cutter";
+import { groundOf, HeightField, axisAt, poseAt, type Motion } from "../../scene/heightfield";
+import { useShared } from "../../session/context";
+import { useSession } from "../../session/store";
+import { useStockShape } from "./shapes";
+
+/** A value once it has stayed the same for a while; null before. */
+function useSettled(value: number | null): number | null {
+  const [settled, setSettled] = useState<number | null>(null);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(value), 120);
+    return () => clearTimeout(timer);
+  }, [value]);
+  return settled === value ? settled : null;
+}
+
+/** The proof: what is left of the stock, and the tool at the moment of the run strip. */
+export function useProofView(scene: BenchScene | null) {
+  const { state, station, document } = useShared();
+  const { shown, time, playing, step, release, place } = useSession();
+  const chosen = state?.releases[release];
+  const key = station === "prove" && chosen?.state === "ready" ? chosen.key : undefined;
+  const facts = useProof(key);
+  const motion = useBlob(key ? `/proofs/${key}/motion` : null);
+  const last = (facts.data?.operations.length ?? 1) - 1;
+  const at = shown === "deviation" ? last : (step ?? last);
+  const stock = useBlob(key && facts.data && shown !== "replay" ? `/proofs/${key}/stock/${at}` : null);
+  const scale = shown === "deviation" ? document.proof.tolerance_mm * 10 : null;
+  const moment = useSettled(
+    shown === "replay" && key && playing === 0 ? Math.round(time * 1000) / 1000 : null,
+  );
+  const fine = useStockAt(key, moment);
+  const isFine = shown === "replay" && moment !== null && Math.abs(moment - time) < 0.002 && !!fine.data;
+  const skin = shown === "replay" ? (isFine ? fine.data : null) : stock.data;
+  useEffect(() => {
+    if (!scene) return;
+    scene.stock.setLeft(key && skin ? skin : null, scale);
+    scene.field.show(!isFine);
+    scene.part.show(!key);
+    scene.marks.showFaces(!key);
+  }, [scene, key, skin, isFine, scale]);
+
+  const fieldRef = useRef<HeightField | null>(null);
+  const setup = state?.setups.find((s) => s.name === facts.data?.setup);
+  const shape = useStockShape(key ? setup?.stock?.shape : null, setup?.name);
+  useEffect(() => {
+    fieldRef.current = null;
+    if (!scene) return;
+    const waiting = setup?.stock?.shape && !shape;
+    const leans = !!motion.data?.arrays.axes; // heights cannot show it: the server's stock does
+    if (!key || !motion.data || !setup?.stock || waiting || leans || shown !== "replay")
+      return scene.field.set(null);
+    const moves: Motion = {
+      pieces: motion.data.arrays.pieces as Float32Array,
+      endsAt: motion.data.arrays.ends_at as Float32Array,
+      tool: motion.data.arrays.tool as Int32Array,
+    };
+    const shapes = new Map(document.tools.map((t) => [t.number, clearedShape(t)]));
+    const { min, max } = setup.stock;
+    const cell = Math.max(max[0] - min[0], max[1] - min[1]) / 300;
+    const start = groundOf(min, max, cell, shape?.arrays);
+    const nx = Math.round((max[0] - min[0]) / cell) + 3;
+    const ny = Math.round((max[1] - min[1]) / cell) + 3;
+    const field = new HeightField(min[0] - cell, min[1] - cell, cell, nx, ny, min[2], start, moves, shapes);
+    field.goTo(useSession.getState().time);
+    fieldRef.current = field;
+    scene.field.set(field);
+  }, [scene, key, motion.data, setup, shape, shown, document.tools]);
+
+  const toolShown = useRef<number | null>(null);
+  useEffect(() => {
+    if (!scene) return;
+    if (!key || !motion.data || shown !== "replay") {
+      if (station === "prove") scene.tool.set(null);
+      toolShown.current = null;
+      return;
+    }
+    if (fieldRef.current?.goTo(time)) scene.field.draw();
+    const moves = {
+      pieces: motion.data.arrays.pieces as Float32Array,
+      endsAt: motion.data.arrays.ends_at as Float32Array,
+      tool: motion.data.arrays.tool as Int32Array,
+    };
+    const pose = poseAt(moves, time);
+    if (toolShown.current !== pose.tool) {
+      scene.tool.set(document.tools.find((t) => t.number === pose.tool) ?? null);
+      toolShown.current = pose.tool;
+    }
+    scene.tool.place(pose.tip, axisAt(motion.data.arrays.axes as Float32Array | undefined, pose));
+  }, [scene, key, motion.data, time, shown, station, document.tools]);
+  useEffect(() => scene?.drawing.setPlace(key ? place : null), [scene, key, place]);
+}

@@ -1,0 +1,54 @@
+import { useEffect } from "react";
+import { useBlob } from "../../api/hooks";
+import type { BenchScene } from "../../scene/BenchScene";
+import { useShared } from "../../session/context";
+import { useSession } from "../../session/store";
+import { CORNER } from "./looks";
+import { useFixture, useStockShape } from "./shapes";
+
+/** The shown setup: where the part lies, its stock, copies and fixture, and a tool that is looked at. */
+export function useSetup(scene: BenchScene | null) {
+  const { id, state, station, document } = useShared();
+  const index = useSession((s) => s.setup);
+  const setup = state?.setups[Math.min(index, (state?.setups.length ?? 1) - 1)];
+  const inPart = station === "part" || !setup?.setup_from_part;
+  const frame = inPart ? null : setup?.setup_from_part;
+  const low = !inPart ? setup?.stock?.min : undefined;
+  const high = !inPart ? setup?.stock?.max : undefined;
+  const copies = !inPart ? (setup?.copies ?? []) : [];
+  const shape = !inPart ? setup?.stock?.shape : null;
+  const boxed = station === "setups" || station === "tools" || station === "plan";
+  const key = JSON.stringify([frame, low, high, station, shape]);
+  useEffect(() => {
+    if (!scene) return;
+    scene.part.setFrame(frame ?? null);
+    const whole = boxed && !shape;
+    scene.stock.setBox(whole && low ? low : null, whole && high ? high : null);
+    const size = low && high ? Math.hypot(...high.map((h, i) => h - low[i])) : 120;
+    scene.path.setAxes(size * 0.16);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, key]);
+  useEffect(() => {
+    if (scene) scene.look(CORNER);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, JSON.stringify(frame)]);
+  const part = state?.part.key;
+  const partShown = useBlob(part ? `/jobs/${id}/part/scene/${part}` : null).data;
+  useEffect(() => {
+    scene?.part.setCopies(frame ?? null, copies);
+    scene?.look(CORNER);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, partShown, JSON.stringify([frame, copies])]);
+  const skin = useStockShape(boxed ? shape : null);
+  useEffect(() => scene?.stock.setSolid(skin ?? null), [scene, skin]);
+  const held = useFixture(inPart ? null : setup?.fixture, setup?.name);
+  useEffect(() => scene?.stock.setFixture(held ?? null), [scene, held]);
+  const tool = useSession((s) => s.tool);
+  useEffect(() => {
+    if (!scene || station === "prove" || station === "release") return;
+    const chosen = station === "tools" ? document.tools.find((t) => t.number === tool) : undefined;
+    scene.tool.set(chosen ?? null);
+    if (chosen && high) scene.tool.place([0, 0, high[2] + 5]);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, station, tool, document.tools, key]);
+}

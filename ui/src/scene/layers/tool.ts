@@ -1,0 +1,69 @@
+import * as THREE from "three";
+import type { Tool, Vec3 } from "../../api/types";
+import { section } from "../cutter";
+import { Slot, type Stage } from "../stage";
+
+const CUTTER = 0xd9a441;
+const SHANK = 0xc9ced3;
+const HOLDER = 0x8d989f;
+
+/** Cutter, shank and holder at a tip. */
+export class ToolLayer {
+  private readonly slot: Slot;
+
+  constructor(
+    private readonly node: THREE.Object3D,
+    private readonly stage: Stage,
+  ) {
+    this.slot = new Slot(node, stage);
+  }
+
+  set(tool: Tool | null) {
+    this.slot.put(tool && bodyOf(tool));
+  }
+
+  dispose() {
+    this.set(null);
+  }
+
+  /** Stands the tool at a tip, its axis along a direction. */
+  place(tip: Vec3, axis: Vec3 = [0, 0, 1]) {
+    const turned = new THREE.Quaternion().setFromUnitVectors(
+      new THREE.Vector3(0, 0, 1),
+      new THREE.Vector3(...axis),
+    );
+    this.node.matrix.compose(new THREE.Vector3(...tip), turned, new THREE.Vector3(1, 1, 1));
+    this.node.updateMatrixWorld(true);
+    this.stage.ask();
+  }
+}
+
+function bodyOf(tool: Tool): THREE.Group {
+  const group = new THREE.Group();
+  const half = tool.shank_diameter / 2;
+  group.add(turned(section(tool), CUTTER));
+  if (tool.stick_out > tool.flute_length)
+    group.add(turned([[half, tool.flute_length], [half, tool.stick_out]], SHANK)); // prettier-ignore
+  let at = tool.stick_out;
+  for (const { diameter_low, diameter_high, length } of tool.holder) {
+    const end = at + length;
+    group.add(turned([[0, at], [diameter_low / 2, at], [diameter_high / 2, end], [0, end]], HOLDER, 0.75)); // prettier-ignore
+    at = end;
+  }
+  return group;
+}
+
+/** A body of revolution about Z from its section (radius, height). */
+function turned(points: [number, number][], color: number, opacity = 1): THREE.Mesh {
+  const outline = points.map(([r, h]) => new THREE.Vector2(r, h));
+  const geometry = new THREE.LatheGeometry(outline, 48).rotateX(Math.PI / 2);
+  const skin = new THREE.MeshStandardMaterial({
+    color,
+    roughness: 0.45,
+    metalness: 0.35,
+    transparent: opacity < 1,
+    opacity,
+    side: THREE.DoubleSide,
+  });
+  return new THREE.Mesh(geometry, skin);
+}
