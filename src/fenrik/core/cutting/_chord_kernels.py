@@ -17,7 +17,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from fenrik.core.cutting._kernels import EDGE, FACET, LOWEST, drop_one, primitive_tip
+from fenrik.core.cutting._kernels import EDGE, FACET, LOWEST, NONE, drop_one, primitive_tip
 
 
 class Line(NamedTuple):
@@ -256,7 +256,7 @@ def worst_under(line, chord, at_ends, limits, tree):
         chord = za + rise * (s - sa)
         if meet and chord - z <= max(limit, most):
             continue  # the exact track is at least as high, here and to both sides
-        z, i = drop_one(x + ux * s, y + uy * s, floor, -1, tree)
+        z, i = drop_one(x + ux * s, y + uy * s, floor, NONE, tree)
         if chord - z > most:
             best, most = s, chord - z
         if not meet or (i != j and i != k):
@@ -279,7 +279,7 @@ def held_line(samples, line, limits, tree):
     out = np.empty((capacity, 2))
     out[0] = samples[0]
     used = 1
-    z, winner = drop_one(x + ux * samples[0, 0], y + uy * samples[0, 0], floor, -1, tree)
+    z, winner = drop_one(x + ux * samples[0, 0], y + uy * samples[0, 0], floor, NONE, tree)
     stack = np.empty((64, 2))
     ends = np.empty(64, dtype=np.int64)
     for i in range(1, len(samples)):
@@ -298,7 +298,7 @@ def held_line(samples, line, limits, tree):
                     at_ends = (winner, ends[depth - 1])
                     s, most = worst_under(line, chord, at_ends, Limits(limit, finest, floor), tree)
                 if most > limit and sa < s < sb:
-                    z, j = drop_one(x + ux * s, y + uy * s, floor, -1, tree)
+                    z, j = drop_one(x + ux * s, y + uy * s, floor, NONE, tree)
                     stack[depth, 0], stack[depth, 1], ends[depth] = s, z, j
                     depth += 1
                     continue

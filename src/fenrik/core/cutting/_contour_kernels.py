@@ -7,7 +7,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from fenrik.core.cutting._kernels import blocked_at
+from fenrik.core.cutting._kernels import NONE, blocked_at
 
 
 class Nodes(NamedTuple):
@@ -26,7 +26,7 @@ def _free_point(free, blocked, guess, level, tree, accuracy):
     (ax, ay), (bx, by) = free, blocked
     low, high = 0.0, 1.0
     length = math.hypot(bx - ax, by - ay)
-    hint = -1
+    hint = NONE
     t, reach = min(0.98, max(0.02, guess)), 0.8 * accuracy / max(length, 1e-12)
     while (high - low) * length > accuracy:
         stands, found = blocked_at(ax + t * (bx - ax), ay + t * (by - ay), level, hint, tree)
@@ -134,7 +134,7 @@ def refine(points, level, spacing, tolerance, blocked_right, tree):
     capacity = 4 * n + 64
     out = np.empty((capacity, 2))
     used = 0
-    hint = -1
+    hint = NONE
     stack = np.empty((32, 2))
     for i in range(n):
         if used + 40 > capacity:

@@ -10,7 +10,7 @@ Primitive rows (12 doubles): facet  A B C | three edge functions (nx ny c) >= 0 
 """
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -20,6 +20,8 @@ from fenrik.core.tooling._profile_kernels import underside
 
 FACET, EDGE, VERTEX = 0, 1, 2
 LOWEST = -1e30
+NONE: Any = np.int64(-1)
+"""No primitive. Of a type, as all that kernels hand on: a plain number has them compiled once more for it."""
 FACET_SLACK = (
     1e-11  # facets reach this much farther, so that none is missed between two that lie in one plane
 )
@@ -234,7 +236,7 @@ def drop_one(x, y, start, hint, tree):
     `hint` is a primitive that probably wins (the neighbour's winner); -1 for none.
     """
     node_box, child, kinds, rows, shape = tree
-    best, winner = start, -1
+    best, winner = start, NONE
     if hint >= 0:
         z = primitive_tip(kinds[hint], rows[hint], x, y, shape, best)
         if z > best:
@@ -302,7 +304,7 @@ def blocked_at(x, y, level, hint, tree):
         else:
             stack[depth], stack[depth + 1] = left, right
         depth += 2
-    return False, -1
+    return False, NONE
 
 
 @njit(cache=True, nogil=True, parallel=True)
@@ -314,7 +316,7 @@ def blocked_many(points, levels, tree):
     chunk = 256
     for c in prange((n + chunk - 1) // chunk):
         mine = Tree(node_box, child, kinds, rows, shape)
-        hint = -1
+        hint = NONE
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
             blocked, found = blocked_at(points[i, 0], points[i, 1], levels[i], hint, mine)
             out[i] = blocked
@@ -332,7 +334,7 @@ def drop_many(points, floor, tree):
     chunk = 256
     for c in prange((n + chunk - 1) // chunk):
         mine = Tree(node_box, child, kinds, rows, shape)
-        hint = -1
+        hint = NONE
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
             z, winner = drop_one(points[i, 0], points[i, 1], floor, hint, mine)
             out[i] = z
@@ -345,7 +347,7 @@ def drop_many_serial(points, floor, tree):
     """As `drop_many`, on one thread."""
     n = len(points)
     out = np.empty(n)
-    hint = -1
+    hint = NONE
     for i in range(n):
         out[i], hint = drop_one(points[i, 0], points[i, 1], floor, hint, tree)
     return out
@@ -366,7 +368,7 @@ def sample_line(start, end, scan, floor, tree):
     count = max(1, int(math.ceil(length / step)))
     capacity = 4 * count + 64
     out = np.empty((capacity, 2))
-    z, hint = drop_one(x0, y0, floor, -1, tree)
+    z, hint = drop_one(x0, y0, floor, NONE, tree)
     out[0, 0], out[0, 1] = 0.0, z
     used = 1
     stack = np.empty((64, 2))

@@ -140,7 +140,7 @@ def signed(points, node_box, child, corners, normals):
     tri = np.empty(n, dtype=np.int32)
     chunk = 512
     for c in prange((n + chunk - 1) // chunk):
-        hint = -1
+        hint = np.int64(-1)  # of a type: a plain number has `nearest` compiled once more for it
         for i in range(c * chunk, min(n, (c + 1) * chunk)):
             x, y, z = points[i, 0], points[i, 1], points[i, 2]
             d2, hint, feature = nearest(x, y, z, hint, node_box, child, corners)

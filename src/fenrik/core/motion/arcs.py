@@ -27,7 +27,7 @@ def _fit(points, tolerance, max_radius):  # type: ignore[no-untyped-def]
     n = len(points)
     out = np.empty((n, 4))
     used = 0
-    i = 0
+    i = np.int64(0)  # of a type: a plain number has what it is handed to compiled once more
     while i < n - 1:
         best_end, best_turn, best_x, best_y = i + 1, 0, 0.0, 0.0
         j, failed = i + 2, 0

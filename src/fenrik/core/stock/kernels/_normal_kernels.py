@@ -7,6 +7,8 @@ nearest, and the material faces against the body's own outward direction there.
 
 import math
 
+import numpy as np
+
 from fenrik.core.stock.kernels._jit import njit
 from fenrik.core.stock.kernels._sweep_kernels import BALL, FRUSTUM, GOLD
 
@@ -170,14 +172,9 @@ def leaning_normal(x, y, z, piece, axes, bodies, count):
     vx, vy, vz = ay * uz - az * uy, az * ux - ax * uz, ax * uy - ay * ux
     qx, qy, qz = x - piece[0], y - piece[1], z - piece[2]
     dx, dy, dz = piece[3] - piece[0], piece[4] - piece[1], piece[5] - piece[2]
-    own = (
-        0.0,
-        0.0,
-        0.0,
-        dx * ux + dy * uy + dz * uz,
-        dx * vx + dy * vy + dz * vz,
-        dx * ax + dy * ay + dz * az,
-    )
+    own = np.zeros(6)
+    own[3], own[4] = dx * ux + dy * uy + dz * uz, dx * vx + dy * vy + dz * vz
+    own[5] = dx * ax + dy * ay + dz * az
     nx, ny, nz, off = cut_normal(
         qx * ux + qy * uy + qz * uz,
         qx * vx + qy * vy + qz * vz,

@@ -231,7 +231,7 @@ def carve(scratch, rays, tile, band, tag):
             total += np.int32(hit)
         if total == 0:
             continue
-        if total >= MANY and _shorten(scratch, rays, (tile, j), o, total, tag):
+        if total >= MANY and _shorten(scratch, rays, (tile, j), o, np.int32(total), tag):
             continue
         n = np.uint64(0)
         for i in range(np.uint64(SIDE)):  # the numbers of the marked rays, without a branch
@@ -351,7 +351,7 @@ def _cut_level(lattice, tile, rays, move, scratch):
     whole0, whole1 = SIDE, -1  # rows that see the whole move
     g0, g1 = np.uint64(i0 & ~7), np.uint64((i1 | 7) + 1)
     if is_cylinder:
-        rows.nothing(lo, hi, 0, SIDE)
+        rows.nothing(lo, hi, np.int64(0), np.int64(SIDE))
     else:
         rows.nothing(lo, hi, j0 * SIDE, (j1 + 1) * SIDE)
     for j in range(j0, j1 + 1):
@@ -375,7 +375,7 @@ def _cut_level(lattice, tile, rays, move, scratch):
         if is_cylinder:
             if ta > 0.0 or tb < 1.0:  # a row that sees only a stretch of the move
                 rows.stadium(Row(lo, hi, np.uint64(0), g0, g1, u0, at), (pa, da, pu, du), wide, ta, tb)
-                if not carve(scratch, rays, tile, (j, j, 0), tag):
+                if not carve(scratch, rays, tile, (j, j, np.int64(0)), tag):
                     return False
             else:
                 whole0, whole1 = min(whole0, j), max(whole1, j)
@@ -391,7 +391,7 @@ def _cut_level(lattice, tile, rays, move, scratch):
             return True
         rows.stadium(Row(lo, hi, np.uint64(0), g0, g1, u0, at), (pa, da, pu, du), wide, 0.0, 1.0)
         j0, j1 = whole0, whole1
-    return carve(scratch, rays, tile, (j0, j1, 0 if is_cylinder else SIDE), tag)
+    return carve(scratch, rays, tile, (j0, j1, np.int64(0 if is_cylinder else SIDE)), tag)
 
 
 @njit(cache=True, nogil=True, _nrt=False)
@@ -446,7 +446,7 @@ def _cut_upright(lattice, tile, rays, move, scratch):
         rows.upright(row, way, (wide, wide, 0.0), body[Z0], body[TOP])
         if _may_change(scratch, rays, o, base):
             _exact_upright(scratch, j * SIDE, u0, body, way)
-    return carve(scratch, rays, tile, (j0, j1, SIDE), tag)
+    return carve(scratch, rays, tile, (j0, j1, np.int64(SIDE)), tag)
 
 
 @njit(cache=True, nogil=True)

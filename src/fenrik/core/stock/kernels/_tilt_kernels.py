@@ -10,6 +10,7 @@ in closed form.
 """
 
 import math
+from typing import Any
 
 import numpy as np
 
@@ -20,8 +21,9 @@ from fenrik.core.stock.kernels._tile_kernels import FAR, SIDE, TILE, TRACE, carv
 from fenrik.core.stock.kernels._tuples import Line, Poses, Row, Seen
 
 KIND, Z0, Z1, R0, R1 = range(5)
-POSES = 5
-"""Poses along a part of a move."""
+POSES: Any = np.int64(5)
+"""Poses along a part of a move. Of a type, as all that is handed on: a plain number has what it is handed to
+compiled once more."""
 MOST_MM, MOST_RAD = 0.8, 0.02
 """A part of a move is no longer and turns no more than this."""
 CLOSE = 2e-3
@@ -32,7 +34,7 @@ NEAR = 1e-6
 LOOKS, LOOKS_AT_RIMS = 3, 12
 """Steps of that search, two poses each."""
 MISS_LOW, MISS_HIGH = 1.0, 0.0
-BOTH, HIGH_END, LOW_END = 0, 2, 1
+BOTH, HIGH_END, LOW_END = np.int64(0), np.int64(2), np.int64(1)
 """Which ends of an interval are asked for."""
 
 
@@ -351,7 +353,7 @@ def _swept(body, poses, line, spare, ends, like):
     a1, b1 = _interval(body, poses, POSES // 2, line, like, ends)
     if a1 >= b1:
         return _searched(body, poses, line, spare, ends, like)
-    a0, b0 = _interval(body, poses, 0, line, (a1, b1), ends)
+    a0, b0 = _interval(body, poses, np.int64(0), line, (a1, b1), ends)
     a2, b2 = _interval(body, poses, POSES - 1, line, (a1, b1), ends)
     if a0 >= b0 or a2 >= b2:
         return _searched(body, poses, line, spare, ends, like)
@@ -730,17 +732,17 @@ def _part(lattice, tile, rays, scratch, room, part_of):
                 continue
             if not steady:
                 # what may be lost of the ray: c..d, but for its last void
-                c, d = max(a, first[r]), min(b, last[r])
+                c, d = max(a, np.float64(first[r])), min(b, np.float64(last[r]))
                 beyond_c, beyond_d = c - 1.0, d + 1.0
                 void = void_low[r] < void_high[r] and void_low[r] < d and void_high[r] > c
                 if void and void_low[r] <= c:
-                    c, beyond_c, void = void_high[r], void_low[r], False
+                    c, beyond_c, void = np.float64(void_high[r]), np.float64(void_low[r]), False
                 elif void and void_high[r] >= d:
-                    d, beyond_d, void = void_low[r], void_high[r], False
+                    d, beyond_d, void = np.float64(void_low[r]), np.float64(void_high[r]), False
                 if body[KIND] != FRUSTUM:
                     if void:
-                        clear = _clear_of(body, poses, line, c, void_low[r], margin)
-                        if clear and _clear_of(body, poses, line, void_high[r], d, margin):
+                        clear = _clear_of(body, poses, line, c, np.float64(void_low[r]), margin)
+                        if clear and _clear_of(body, poses, line, np.float64(void_high[r]), d, margin):
                             continue
                     elif _clear_of(body, poses, line, c, d, margin):
                         continue
@@ -759,7 +761,7 @@ def _part(lattice, tile, rays, scratch, room, part_of):
                 lo[j * SIDE + i], hi[j * SIDE + i] = a, b
                 if out[8] > 0.0:
                     _lost((a, b), r, rays, line, sight, out)
-    return carve(scratch, rays, tile, (j0, j1, SIDE), tag)
+    return carve(scratch, rays, tile, (j0, j1, np.int64(SIDE)), tag)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

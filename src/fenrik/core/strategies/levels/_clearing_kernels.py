@@ -307,7 +307,7 @@ def walk(field, pose, pursuit, out, undo):
     look = 0.3 * radius
     lag = max(1, int(0.19 * radius / step))
     sharpest = min(0.9, 0.5 * look / tightest)  # half angle at which the way to the look-ahead turns
-    n, used, stamped = 1, 0, 0
+    n, used, stamped = 1, np.int64(0), 0  # `used` of a type: what is compiled for it is compiled once
     best, kept = 0.0, 0
     out[0, 0], out[0, 1], out[0, 2] = x, y, engagement(field, x, y, c, s)
     turn = 0.0
@@ -352,12 +352,12 @@ def walk(field, pose, pursuit, out, undo):
                 going = False
             stamped += 1
     cells = int(out[kept, 3]) if best > 0.0 else 0
-    restore(stock, undo, cells, used)
+    restore(stock, undo, cells, used, np.int64(1))
     return kept + 1, cells
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def restore(stock, undo, first, last, value=1):
+def restore(stock, undo, first, last, value):
     """Puts the cells first..last of `undo` back, or, with 0, takes them away again."""
     nx = stock.shape[1]
     for k in range(first, last):
@@ -576,8 +576,8 @@ def measure(field, points, step):
             out[n] = engagement(field, x, y, dx / length, dy / length)
             trail[n, 0], trail[n, 1] = x, y
             if n >= lag:
-                stamp(field, trail[n - lag, 0], trail[n - lag, 1], undo, 0)
+                stamp(field, trail[n - lag, 0], trail[n - lag, 1], undo, np.int64(0))
             n += 1
     for q in range(max(0, n - lag), n):
-        stamp(field, trail[q, 0], trail[q, 1], undo, 0)
+        stamp(field, trail[q, 0], trail[q, 1], undo, np.int64(0))
     return out[:n]

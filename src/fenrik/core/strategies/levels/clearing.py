@@ -200,7 +200,7 @@ class Clearing:
             if used * f.h**2 >= least * self.radius**2:
                 self._keep(node if linked else None, slide[: back + 1], points, used)
                 return True
-            k.restore(f.stock, self.undo, 0, used)
+            k.restore(f.stock, self.undo, 0, used, 1)
         k.mark(self.under, self.search, slide[:count], BESIDE * self.radius)
         return False
 
