@@ -31,6 +31,18 @@ class Limits:
     speed: Floats
 
 
+@dataclass(frozen=True)
+class Rewind:
+    """A rotary joint (its place among them) that goes the long way round to position `at` of a program, from
+    `begin` to `end` degrees, since `nearer`, the same position over the short way, lies beyond its range."""
+
+    at: int
+    joint: int
+    begin: float
+    end: float
+    nearer: float
+
+
 @njit(cache=True, nogil=True)
 def _windings(angle, low, high, out):  # type: ignore[no-untyped-def]
     """Fills `out` with the values of an angle within limits; one value where there are none. How many."""
@@ -146,3 +158,15 @@ def chosen(solutions: Rotaries, limits: Limits, start: Floats) -> tuple[Floats, 
         np.asarray(start, dtype=np.float64),
     )
     return positions, reached
+
+
+def rewinds(positions: Floats, limits: Limits) -> list[Rewind]:
+    """Where in positions (m, r) degrees, in the order of the program, a joint has to turn back."""
+    out = []
+    for at in range(1, len(positions)):
+        for joint, (begin, end) in enumerate(zip(positions[at - 1], positions[at], strict=True)):
+            nearer = end - 360.0 * np.round((end - begin) / 360.0)
+            beyond = nearer < limits.low[joint] - SLACK_DEG or nearer > limits.high[joint] + SLACK_DEG
+            if nearer != end and beyond:
+                out.append(Rewind(at, joint, float(begin), float(end), float(nearer)))
+    return out

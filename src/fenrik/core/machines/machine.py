@@ -125,10 +125,14 @@ class Machine(BaseModel):
     def rotary_positions(self, axes: Floats, start: Floats | None = None) -> tuple[Floats, NDArray[np.bool_]]:
         """Positions (m, r) degrees of the rotary joints in which the tool points along `axes` (m, 3) of the
         work mount's frame, the quickest way through all of them, and whether each can be reached (m,)."""
+        begin = np.zeros(int(self.chain.rotary.sum())) if start is None else start
+        return chosen(rotaries(self.chain, axes), self.rotary_limits, begin)
+
+    @cached_property
+    def rotary_limits(self) -> Limits:
+        """Ranges and speeds of the rotary joints."""
         turning = self.chain.rotary
-        limits = Limits(self.low[turning], self.high[turning], self.speed[turning])
-        begin = np.zeros(int(turning.sum())) if start is None else start
-        return chosen(rotaries(self.chain, axes), limits, begin)
+        return Limits(self.low[turning], self.high[turning], self.speed[turning])
 
     def joint_values(self, tips: Floats, angles: Floats, length: float) -> Floats:
         """Joint values (m, n) for tips (m, 3) in the work mount's frame with rotary angles (m, r) and a tool

@@ -10,6 +10,7 @@ import numpy as np
 from fenrik.core.frames import apply
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.job.proving.gaps import blanks, gaps
+from fenrik.core.job.proving.rewinding import turning_back
 from fenrik.core.job.proving.wear import worn_tools
 from fenrik.core.motion.notes import Note, Words
 from fenrik.core.posting.program import Step
@@ -119,6 +120,7 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 
 CHECKS: tuple[Check, ...] = (
-    text, limits, held_speeds, fixture, load, contacts, gaps, blanks, order, overcut, worn_tools, left, notes
+    text, limits, held_speeds, fixture, load, contacts, gaps, blanks, order, turning_back, overcut,
+    worn_tools, left, notes,
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""
