@@ -25,25 +25,36 @@ SIDE, TILE = 32, 1024
 
 
 @njit(cache=True, nogil=True)
-def _raise_bar(grid, begin, end, wide, rise):
-    """Raises the map to a straight bar between two places: at every cell within `wide` of its line the
-    highest place of the line that is as near, and `rise` more."""
+def _top(shift, rise, low, high, within):
+    """The part of `within` (low, high) in which low <= shift + rise * w <= high."""
+    if abs(rise) < 1e-12:
+        return within if low <= shift <= high else (1.0, 0.0)
+    a, b = (low - shift) / rise, (high - shift) / rise
+    return max(within[0], min(a, b)), min(within[1], max(a, b))
+
+
+@njit(cache=True, nogil=True)
+def _raise_bar(grid, at, frame, span, reach):
+    """Raises the map to a bar: the box that reaches `reach` mm to each side of a line from `at` (3,) along
+    the first column of `frame` (3, 3), over the `span` (low, high) of that line.
+
+    A cell is raised to the highest place of the box over any of its places: the box grown by what a cell's
+    corner is off its middle, met by an upright line through the middle (the slabs of Kay and Kajiya 1986).
+    """
     heights, x0, y0, cell = grid
-    (x1, y1, z1), (x2, y2, z2) = begin, end
     ny, nx = heights.shape
+    half = 0.70711 * cell
+    plan_a = math.hypot(frame[0, 0], frame[1, 0])
+    plan_u, plan_v = math.hypot(frame[0, 1], frame[1, 1]), math.hypot(frame[0, 2], frame[1, 2])
+    wide = reach * (plan_u + plan_v) + half
+    low, high = span[0] - half * plan_a, span[1] + half * plan_a
+    to_u, to_v = reach + half * plan_u, reach + half * plan_v
+    x1, y1 = at[0] + span[0] * frame[0, 0], at[1] + span[0] * frame[1, 0]
+    x2, y2 = at[0] + span[1] * frame[0, 0], at[1] + span[1] * frame[1, 0]
     run = math.hypot(x2 - x1, y2 - y1)
-    top = max(z1, z2) + rise
+    dx, dy = ((x2 - x1) / run, (y2 - y1) / run) if run > 1e-9 else (0.0, 0.0)
     r0 = max(0, int(math.floor((min(y1, y2) - wide - y0) / cell)))
     r1 = min(ny - 1, int(math.floor((max(y1, y2) + wide - y0) / cell)))
-    if run < 1e-9:
-        c0 = max(0, int(math.floor((x1 - wide - x0) / cell)))
-        c1 = min(nx - 1, int(math.floor((x1 + wide - x0) / cell)))
-        for r in range(r0, r1 + 1):
-            for c in range(c0, c1 + 1):
-                heights[r, c] = max(heights[r, c], top)
-        return
-    slope = (z2 - z1) / run
-    dx, dy = (x2 - x1) / run, (y2 - y1) / run
     for r in range(r0, r1 + 1):
         y = y0 + (r + 0.5) * cell
         # the part of the line within reach of this row
@@ -57,15 +68,12 @@ def _raise_bar(grid, begin, end, wide, rise):
         c1 = min(nx - 1, int(math.floor((max(x1 + s0 * dx, x1 + s1 * dx) + wide - x0) / cell)))
         for c in range(c0, c1 + 1):
             x = x0 + (c + 0.5) * cell
-            if abs(dx * (y - y1) - dy * (x - x1)) > wide:
-                continue
-            along = dx * (x - x1) + dy * (y - y1)
-            if along < -wide or along > run + wide:
-                continue
-            at = along + (wide if slope > 0 else -wide)
-            z = z1 + slope * min(run, max(0.0, at)) + rise
-            if z > heights[r, c]:
-                heights[r, c] = z
+            px, py = x - at[0], y - at[1]
+            within = _top(frame[0, 0] * px + frame[1, 0] * py, frame[2, 0], low, high, (-1e30, 1e30))
+            within = _top(frame[0, 1] * px + frame[1, 1] * py, frame[2, 1], -to_u, to_u, within)
+            within = _top(frame[0, 2] * px + frame[1, 2] * py, frame[2, 2], -to_v, to_v, within)
+            if within[0] <= within[1] and at[2] + within[1] > heights[r, c]:
+                heights[r, c] = at[2] + within[1]
 
 
 @njit(cache=True, nogil=True)
@@ -95,15 +103,11 @@ def raise_intervals(grid, rays, lattice, turned, shift, band):
         rays.last,
     )
     main = direction == np.argmax(np.abs(turned[2]))
-    cell = grid.cell
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
     reach = spacing if main else 0.5 * spacing
-    plan_u, plan_v = math.hypot(turned[0, u], turned[1, u]), math.hypot(turned[0, v], turned[1, v])
-    wide = reach * (plan_u + plan_v) + cell * 0.70711
-    rise = reach * (abs(turned[2, u]) + abs(turned[2, v]))
-    ax, ay, az = turned[0, direction], turned[1, direction], turned[2, direction]
-    if math.hypot(ax, ay) < 1e-9:
-        ax, ay = 0.0, 0.0
+    frame = np.empty((3, 3))
+    frame[:, 0], frame[:, 1], frame[:, 2] = turned[:, direction], turned[:, u], turned[:, v]
+    az = turned[2, direction]
     step_u, step_v = (1 if turned[2, u] > 0 else -1), (1 if turned[2, v] > 0 else -1)
     tu = -(-nu // SIDE)
     for j in range(band[0], band[1]):
@@ -161,6 +165,4 @@ def raise_intervals(grid, rays, lattice, turned, shift, band):
                     )
                     if node <= high:
                         continue
-                begin = (bx + low * ax, by + low * ay, bz + low * az)
-                end = (bx + high * ax, by + high * ay, bz + high * az)
-                _raise_bar(grid, begin, end, wide, rise)
+                _raise_bar(grid, (bx, by, bz), frame, (low, high), reach)
