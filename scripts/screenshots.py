@@ -59,8 +59,9 @@ def main() -> None:
             page.goto(ADDRESS)
             page.wait_for_timeout(1500)
             page.screenshot(path=OUT / "jobs.png")
-        page.goto(f"{ADDRESS}/api/jobs/1/releases/bearing_bracket_top/sheet")
-        page.screenshot(path=OUT / "setup_sheet.png")
+        if not wanted or "setup_sheet" in wanted:
+            page.goto(f"{ADDRESS}/api/jobs/1/releases/bearing_bracket_top/sheet")
+            page.screenshot(path=OUT / "setup_sheet.png")
         browser.close()
 
 
