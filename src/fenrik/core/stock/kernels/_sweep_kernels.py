@@ -11,6 +11,10 @@ import math
 from fenrik.core.stock.kernels._jit import njit
 
 FRUSTUM, ROUND, BALL = 0, 1, 2
+KIND, Z0, Z1, R0, R1 = range(5)
+"""Columns of a body's row."""
+MISS_LOW, MISS_HIGH = 1.0, 0.0
+"""An interval that is none."""
 GOLD = 0.6180339887498949
 
 
