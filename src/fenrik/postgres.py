@@ -153,9 +153,6 @@ class Cluster:
             "unix_socket_directories": str(self.socket_folder),
             "unix_socket_permissions": "0700",
             "log_min_messages": "warning",
-            # after a kill: one call for the whole file system instead of a thousand, each of which waits its
-            # turn on a machine that computes
-            "recovery_init_sync_method": "syncfs",
         }
         options = [word for key, value in settings.items() for word in ("-c", f"{key}={value}")]
         program = str(self.binaries / "postgres")
