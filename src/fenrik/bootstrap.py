@@ -271,10 +271,13 @@ def _import_application() -> None:
     )
     for name in (*(f"fenrik.{n}" for n in names), "uvicorn", "alembic"):
         importlib.import_module(name)
-    from fenrik.core.job.document.reading import load_job
+    from fenrik.core.strategies.registry import strategies
+    from fenrik.core.tooling.library import starting_library
 
-    # The first document that a process reads loads the strategies and readies numba: a second for every fork.
-    load_job(ROOT / "examples" / "gauge_block.yaml")
+    # Every fork would do it at its first document, for a second: load the strategies, and numba's own tables,
+    # which the first kernel needs (a tool's checks call one).
+    strategies()
+    starting_library()
 
 
 def _port_free(port: int) -> bool:

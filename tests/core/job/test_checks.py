@@ -156,7 +156,7 @@ def noted(*notes, side=None, name="Clear"):
 def test_a_kind_of_note_is_told_once_with_its_number():
     found = noted(Narrow((1.0, 2.0, -3.0), 0.4), Narrow((9.0, 2.0, -3.0), 0.2))
     assert len(found) == 1
-    assert "near (1.00, 2.00)" in found[0].words or "at (1.00, 2.00)" in found[0].words
+    assert "leaves the ground at (1.00, 2.00)" in found[0].words
     assert found[0].words.endswith("So in 2 places.")
     assert found[0].operation == "Clear"
     assert found[0].place == (1.0, 2.0, -3.0)

@@ -15,7 +15,7 @@ import type { Stage } from "./stage";
 
 const NOTHING = new THREE.Box3(new THREE.Vector3(-50, -50, -20), new THREE.Vector3(50, 50, 20));
 
-/** The one scene of the bench: layers on one tree of nodes, and the camera. Draws only when something changed. */
+/** The one scene of the bench: layers on one tree of nodes, and a camera. Draws only what has changed. */
 export class BenchScene implements Stage {
   colours = LIGHT;
   readonly nodes = new NodeTree();

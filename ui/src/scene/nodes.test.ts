@@ -8,7 +8,8 @@ const AT_ORIGIN = [
   [0, 0, 1, 0],
   [0, 0, 0, 1],
 ];
-const shifted = (x: number, y: number, z: number) => [[1, 0, 0, x], [0, 1, 0, y], [0, 0, 1, z], [0, 0, 0, 1]]; // prettier-ignore
+const shifted = (...to: [number, number, number]) =>
+  AT_ORIGIN.map((row, i) => [...row.slice(0, 3), i < 3 ? to[i] : 1]);
 
 /** A column mill whose table moves along X and carries a rotary about X (A) and one about Z (C) on it. */
 const TILTING: Chain = {
@@ -57,7 +58,8 @@ test("a rotary turns its children right-handed about its point", () => {
   expect(seen(tree.work, tree.base)).toEqual([10, 40, 20]);
   expect(seen(tree.work, tree.base, [0, 0, 1])).toEqual([10, 39, 20]);
   tree.setJoints({ a: 90, c: 90 });
-  expect(seen(tree.work, tree.base, [1, 0, 0])).toEqual([10, 40, 21]); // X of the work now along what was Y, stood up
+  // X of the work now along what was Y, stood up
+  expect(seen(tree.work, tree.base, [1, 0, 0])).toEqual([10, 40, 21]);
 });
 
 test("a machine is taken off again", () => {

@@ -1,7 +1,7 @@
 import * as THREE from "three";
 import type { Vec3 } from "../api/types";
 
-/** A joint as it moves its children: along its axis (mm) or about it through its point (degrees, right-handed). */
+/** A joint moves its children along its axis (mm) or about it through its point (degrees, right-handed). */
 export interface JointNode {
   name: string;
   kind: "linear" | "rotary";
@@ -10,8 +10,8 @@ export interface JointNode {
   parent: string | null;
 }
 
-/** A machine's joints, parents before children, and where work and tool are held: 4 x 4 rows in machine coordinates with
- * all joints at zero. */
+/** A machine's joints, parents before children, and where work and tool are held: 4 x 4 rows in machine
+ * coordinates with all joints at zero. */
 export interface Chain {
   joints: JointNode[];
   work: { joint: string | null; frame: number[][] };
@@ -33,10 +33,10 @@ export function placeAt(node: THREE.Object3D, matrix: THREE.Matrix4) {
 }
 
 /**
- * The one tree of nodes: base → joints → {work: table, fixture, stock, part, path; tool: head, holder, cutter}.
+ * The one tree of nodes: base → joints → {work: fixture, stock, part, path; tool: holder, cutter}.
  *
- * The view rides on the work: it stands still while the base and all else move about it. Without a machine, work and tool
- * hang at the base, and the tool is placed by its tip.
+ * The view rides on the work: it stands still while the base and all else move about it. Without a machine,
+ * work and tool hang at the base, and the tool is placed by its tip.
  */
 export class NodeTree {
   readonly base = new THREE.Group();

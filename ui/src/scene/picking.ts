@@ -32,8 +32,8 @@ export function pickPart(
   return { face: part.faceOf(hit.faceIndex), point: [point.x, point.y, point.z], edge };
 }
 
-/** The place in the shown frame (X, Y, mm) under a point of the canvas: a corner of the part that is near, else what is
- * hit, else the plane at a height. */
+/** The place in the shown frame (X, Y, mm) under a point of the canvas: a corner of the part that is near, else
+ * what is hit, else the plane at a height. */
 export function pickPlace(
   part: PartLayer,
   camera: Camera,

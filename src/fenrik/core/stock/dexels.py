@@ -122,7 +122,7 @@ class Stock:
     ) -> None:
         self.origin, self.cell, self.shape, self.rays = origin, cell, shape, rays
         self.is_box = is_box  # delivered with faces square to the axes
-        self.touched = [np.zeros(len(r.places), dtype=np.bool_) for r in rays]
+        self.touched = [np.zeros(len(r.arrays.places), dtype=np.bool_) for r in rays]
         """Per direction, the tiles that a cut may have changed since this was last cleared."""
 
     @staticmethod

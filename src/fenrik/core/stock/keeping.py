@@ -20,7 +20,7 @@ from fenrik.core.binary import pack, unpack
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.kernels import _tile_kernels as k
 from fenrik.core.stock.kernels._tile_kernels import TILE
-from fenrik.core.stock.rays import Rays, unlearnt
+from fenrik.core.stock.rays import Rays
 
 
 @dataclass(frozen=True)
@@ -71,7 +71,7 @@ class Snapshot:
         directions = []
         for d, rays in enumerate(stock.rays):
             if before is None:
-                directions.append(tuple(_record(rays, t) for t in range(len(rays.places))))
+                directions.append(tuple(_record(rays, t) for t in range(len(rays.arrays.places))))
                 continue
             rows = list(before.records[d])
             for t in np.flatnonzero(stock.touched[d]).tolist():
@@ -161,12 +161,12 @@ class LiveStock:
 
 def _put(rays: Rays, tile: int, record: Record) -> None:
     counts = record.counts.astype(np.int32)
-    rays.counts[tile * TILE : (tile + 1) * TILE] = counts
-    while rays.widths[tile] < 2 * counts.max(initial=0):
+    rays.arrays.counts[tile * TILE : (tile + 1) * TILE] = counts
+    while rays.arrays.widths[tile] < 2 * counts.max(initial=0):
         rays.grow(np.array([tile]))
-    place, room = rays.places[tile], rays.widths[tile]
-    k.open_tile(counts, (record.ends, record.tags), rays.ends, rays.tags, place, room)
-    k.fill_tile(tile, rays.arrays)
+    own = rays.arrays
+    k.open_tile(counts, (record.ends, record.tags), own.ends, own.tags, own.places[tile], own.widths[tile])
+    k.fill_tile(tile, own)
 
 
 def _joined(parts: list[NDArray[Any]], kind: Any) -> NDArray[Any]:
@@ -178,8 +178,9 @@ def _narrow(counts: NDArray[np.int32]) -> NDArray[Any]:
 
 
 def _record(rays: Rays, tile: int) -> Record:
-    counts = rays.counts[tile * TILE : (tile + 1) * TILE]
-    ends, tags = k.close_tile(counts, rays.ends, rays.tags, rays.places[tile], rays.widths[tile])
+    own = rays.arrays
+    counts = own.counts[tile * TILE : (tile + 1) * TILE]
+    ends, tags = k.close_tile(counts, own.ends, own.tags, own.places[tile], own.widths[tile])
     return Record(_narrow(counts), ends, tags)
 
 
@@ -192,6 +193,4 @@ def _rays(nu: int, nv: int, records: tuple[Record, ...]) -> Rays:
     for t, record in enumerate(records):
         own = counts[t * TILE : (t + 1) * TILE]
         k.open_tile(own, (record.ends, record.tags), ends, tags, places[t], widths[t])
-    rays = Rays(nu, nv, places[:-1].astype(np.int64), widths, counts, ends, tags, *unlearnt(len(records)))
-    rays.learn()
-    return rays
+    return Rays.of((nu, nv), places[:-1].astype(np.int64), widths, counts, ends, tags)

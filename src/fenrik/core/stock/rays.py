@@ -10,45 +10,32 @@ from numpy.typing import NDArray
 
 from fenrik.core.stock.kernels import _tile_kernels as k
 from fenrik.core.stock.kernels._tile_kernels import SIDE, TILE
-from fenrik.core.stock.kernels._tuples import TileRays
-
-Singles = NDArray[np.float32]
-Ints = NDArray[np.int32]
-
-
-def unlearnt(tiles: int) -> list[Singles]:
-    """Room for what is known of the rays and rows of so many tiles."""
-    sizes = [TILE, TILE, TILE, TILE, SIDE, SIDE]
-    return [np.empty(tiles * size, dtype=np.float32) for size in sizes]
+from fenrik.core.stock.kernels._tuples import Ints, Longs, Singles, TileRays
 
 
 @dataclass
 class Rays:
-    """nu x nv rays in tiles of SIDE x SIDE (see `_tile_kernels` for the arrays)."""
+    """nu x nv rays in tiles of SIDE x SIDE, in the arrays that the kernels take."""
 
     nu: int
     nv: int
-    places: NDArray[np.int64]
-    widths: NDArray[np.int64]
-    counts: Ints
-    ends: Singles
-    tags: Ints
-    first: Singles
-    last: Singles
-    void_low: Singles
-    void_high: Singles
-    row_first: Singles
-    row_last: Singles
+    arrays: TileRays
+
+    @staticmethod
+    def of(
+        size: tuple[int, int], places: Longs, widths: Longs, counts: Ints, ends: Singles, tags: Ints
+    ) -> Rays:
+        """Rays of a `size` (nu, nv) from their intervals (see `TileRays`); the rest follows from them."""
+        sizes = [TILE, TILE, TILE, TILE, SIDE, SIDE]
+        rest = [np.empty(len(places) * each, dtype=np.float32) for each in sizes]
+        arrays = TileRays(places, widths, counts, ends, tags, *rest)
+        k.fill(arrays)
+        return Rays(*size, arrays)
 
     @property
     def tiles(self) -> tuple[int, int]:
         """Numbers of tiles along u and v."""
         return -(-self.nu // SIDE), -(-self.nv // SIDE)
-
-    @property
-    def arrays(self) -> TileRays:
-        """The arrays as the kernels take them."""
-        return TileRays(*(getattr(self, name) for name in TileRays._fields))
 
     @staticmethod
     def of_dense(ends: Singles, counts: Ints) -> Rays:
@@ -62,40 +49,25 @@ class Rays:
         count = np.ascontiguousarray(number).reshape(-1)
         widths = np.full(tu * tv, width, dtype=np.int64)
         places = np.arange(tu * tv, dtype=np.int64) * (TILE * width)
-        rays = Rays(
-            nu,
-            nv,
-            places,
-            widths,
-            count,
-            flat,
-            np.full(len(flat), -1, dtype=np.int32),
-            *unlearnt(len(places)),
-        )
-        rays.learn()
-        return rays
-
-    def learn(self) -> None:
-        """Brings first, last and voids up to date with the intervals."""
-        k.fill(self.arrays)
+        return Rays.of((nu, nv), places, widths, count, flat, np.full(len(flat), -1, dtype=np.int32))
 
     def dense(self) -> tuple[Singles, Ints, Ints]:
         """Ends (nv, nu, width), tags alike and counts (nv, nu) by row and column."""
-        tu, tv = self.tiles
-        width = 2 * max(1, int(self.counts.max(initial=0)))
+        (tu, tv), own = self.tiles, self.arrays
+        width = 2 * max(1, int(own.counts.max(initial=0)))
         ends = np.zeros((tv, SIDE, tu, SIDE, width), dtype=np.float32)
         tags = np.full((tv, SIDE, tu, SIDE, width), -1, dtype=np.int32)
-        for t, (place, room) in enumerate(zip(self.places, self.widths, strict=True)):
+        for t, (place, room) in enumerate(zip(own.places, own.widths, strict=True)):
             taken = min(width, int(room))
             span = slice(place, place + TILE * room)
             j, i = t // tu, t % tu
-            ends[j, :, i, :, :taken] = self.ends[span].reshape(SIDE, SIDE, room)[:, :, :taken]
-            tags[j, :, i, :, :taken] = self.tags[span].reshape(SIDE, SIDE, room)[:, :, :taken]
+            ends[j, :, i, :, :taken] = own.ends[span].reshape(SIDE, SIDE, room)[:, :, :taken]
+            tags[j, :, i, :, :taken] = own.tags[span].reshape(SIDE, SIDE, room)[:, :, :taken]
         shape = (tv * SIDE, tu * SIDE, width)
         return (
             ends.reshape(shape)[: self.nv, : self.nu],
             tags.reshape(shape)[: self.nv, : self.nu],
-            self._by_row(self.counts),
+            self._by_row(own.counts),
         )
 
     def _by_row(self, values: NDArray[Any]) -> NDArray[Any]:
@@ -105,42 +77,46 @@ class Rays:
 
     def copy(self) -> Rays:
         """An independent copy."""
-        own = {name: getattr(self, name).copy() for name in TileRays._fields}
-        return Rays(self.nu, self.nv, **own)
+        return Rays(self.nu, self.nv, TileRays._make(a.copy() for a in self.arrays))
 
-    def grow(self, tiles: NDArray[np.int64]) -> None:
+    def grow(self, tiles: Longs) -> None:
         """Twice the room per ray in some tiles, which move to the end of the arrays."""
-        more_ends: list[NDArray[Any]] = [self.ends]
-        more_tags: list[NDArray[Any]] = [self.tags]
-        place = len(self.ends)
+        own = self.arrays
+        more_ends: list[NDArray[Any]] = [own.ends]
+        more_tags: list[NDArray[Any]] = [own.tags]
+        place = len(own.ends)
         for t in tiles:
-            room = int(self.widths[t])
-            span = slice(int(self.places[t]), int(self.places[t]) + TILE * room)
-            for more, old in ((more_ends, self.ends), (more_tags, self.tags)):
+            room = int(own.widths[t])
+            span = slice(int(own.places[t]), int(own.places[t]) + TILE * room)
+            for more, old in ((more_ends, own.ends), (more_tags, own.tags)):
                 wider = np.zeros((TILE, 2 * room), dtype=old.dtype)
                 wider[:, :room] = old[span].reshape(TILE, room)
                 more.append(wider.reshape(-1))
-            self.places[t], self.widths[t] = place, 2 * room
+            own.places[t], own.widths[t] = place, 2 * room
             place += 2 * room * TILE
-        self.ends, self.tags = np.concatenate(more_ends), np.concatenate(more_tags)
-        if len(self.ends) > 2 * TILE * int(self.widths.sum()):
+        self.arrays = own._replace(ends=np.concatenate(more_ends), tags=np.concatenate(more_tags))
+        if len(self.arrays.ends) > 2 * TILE * int(own.widths.sum()):
             self._close_up()
 
     def _close_up(self) -> None:
         """Gives back what grown tiles left behind."""
-        spans = [slice(p, p + TILE * w) for p, w in zip(self.places, self.widths, strict=True)]
-        self.ends = np.concatenate([self.ends[s] for s in spans])
-        self.tags = np.concatenate([self.tags[s] for s in spans])
-        self.places = np.concatenate([[0], np.cumsum(self.widths * TILE)[:-1]]).astype(np.int64)
+        own = self.arrays
+        spans = [slice(p, p + TILE * w) for p, w in zip(own.places, own.widths, strict=True)]
+        places = np.concatenate([[0], np.cumsum(own.widths * TILE)[:-1]]).astype(np.int64)
+        ends, tags = (np.concatenate([old[span] for span in spans]) for old in (own.ends, own.tags))
+        self.arrays = own._replace(places=places, ends=ends, tags=tags)
 
     def spans(self) -> Singles:
         """Lowest and highest material of every tile (tiles, 2)."""
-        return np.asarray(k.tile_spans(self.counts, self.first, self.last, len(self.places)))
+        own = self.arrays
+        return np.asarray(k.tile_spans(own.counts, own.first, own.last, len(own.places)))
 
     def length(self) -> float:
         """Total length of material on all rays, mm."""
-        return float(k.lengths(self.places, self.widths, self.counts, self.ends))
+        own = self.arrays
+        return float(k.lengths(own.places, own.widths, own.counts, own.ends))
 
     def outermost(self) -> Singles:
         """The last end of every ray by row and column (nv, nu), NaN where there is no material."""
-        return np.asarray(self._by_row(np.where(self.counts > 0, self.last, np.nan)))
+        own = self.arrays
+        return np.asarray(self._by_row(np.where(own.counts > 0, own.last, np.nan)))

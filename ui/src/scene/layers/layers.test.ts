@@ -89,7 +89,8 @@ describe("the part", () => {
     const part = new PartLayer(new THREE.Group(), stage());
     part.set(SQUARE);
     expect(part.edges.map((points) => points.length)).toEqual([2, 2]);
-    expect(part.corners.map((c) => c.toArray())).toEqual([[0, 0, 0], [1, 0, 0], [1, 0, 0], [1, 1, 0]]); // prettier-ignore
+    const ends = part.corners.map((c) => c.toArray());
+    expect(ends).toEqual([[0, 0, 0], [1, 0, 0], [1, 0, 0], [1, 1, 0]]); // prettier-ignore
     part.set(null);
     expect([part.edges, part.corners, part.shown]).toEqual([[], [], false]);
   });
@@ -149,7 +150,8 @@ describe("the stock", () => {
     expect(plain.geometry.getAttribute("color")).toBeUndefined();
     stock.setLeft(left, 0.3);
     const coloured = stock.things[0] as THREE.Mesh;
-    const at = (i: number) => new THREE.Color().fromBufferAttribute(coloured.geometry.getAttribute("color") as THREE.BufferAttribute, i); // prettier-ignore
+    const colours = coloured.geometry.getAttribute("color") as THREE.BufferAttribute;
+    const at = (i: number) => new THREE.Color().fromBufferAttribute(colours, i);
     expect(at(0).equals(at(3))).toBe(true); // on size
     expect(at(1).r).toBeGreaterThan(at(1).b); // leftover: ochre
     expect(at(2).b).toBeGreaterThan(at(2).g); // overcut: violet

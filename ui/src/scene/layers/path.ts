@@ -28,7 +28,7 @@ export class PathLayer {
     this.path.put(blob && linesOf(blob));
   }
 
-  /** The side whose path and axes are shown: 4 x 4 rows from the side to the setup; null for the setup's own. */
+  /** The side whose path and axes are shown: 4 x 4 rows from it to the setup; null for the setup's own. */
   setSide(rows: number[][] | null) {
     placeAt(this.side, matrixOf(rows));
     this.stage.ask();

@@ -46,8 +46,8 @@ function bodyOf(tool: Tool): THREE.Group {
     group.add(turned([[half, tool.flute_length], [half, tool.stick_out]], SHANK)); // prettier-ignore
   let at = tool.stick_out;
   for (const { diameter_low, diameter_high, length } of tool.holder) {
-    const end = at + length;
-    group.add(turned([[0, at], [diameter_low / 2, at], [diameter_high / 2, end], [0, end]], HOLDER, 0.75)); // prettier-ignore
+    const [low, high, end] = [diameter_low / 2, diameter_high / 2, at + length];
+    group.add(turned([[0, at], [low, at], [high, end], [0, end]], HOLDER, 0.75)); // prettier-ignore
     at = end;
   }
   return group;

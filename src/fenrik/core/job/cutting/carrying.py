@@ -86,7 +86,7 @@ class Carrying:
                     nothing_rapid = np.zeros(len(strokes.pieces), dtype=np.bool_)
                     stock.cut(strokes.pieces, strokes.bodies, nothing_rapid, measured=False)
         for rays, touched in zip(stock.rays, stock.touched, strict=True):
-            rays.tags[:] = -1  # as delivered: whoever cut it, it was not this program
+            rays.arrays.tags[:] = -1  # as delivered: whoever cut it, it was not this program
             touched[:] = False
         stock.is_box = False
         return stock

@@ -12,13 +12,10 @@ from fenrik.core.proof.finding import Finding
 def turning_back(evidence: Evidence) -> list[Finding]:
     """A note for every index move that goes the long way round. The tool is out there."""
     machine = evidence.on.machine
-    steps = [step for step in evidence.posted.program.steps if step.side is not None]
-    if not machine.rotary or len(steps) < 2:
-        return []
-    positions = np.array([step.side.angles for step in steps if step.side is not None])
+    turned = [(s.name, s.side.angles) for s in evidence.posted.program.steps if s.side is not None]
     out = []
-    for found in rewinds(positions, machine.rotary_limits):
-        joint, name = machine.rotary[found.joint], steps[found.at].name
+    for found in rewinds(np.array([angles for _, angles in turned]), machine.rotary_limits):
+        joint, (name, _) = machine.rotary[found.joint], turned[found.at]
         way = f"from {found.begin:g}° to {found.end:g}°"
         why = f"{found.nearer:g}° lies beyond its range, {_end(joint.low)} to {_end(joint.high)}"
         words = f"{joint.letter or joint.name} turns back {way} before '{name}', since {why}."

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from fenrik.core.stock.kernels._jit import njit
+from fenrik.core.stock.kernels._steady_kernels import slab
 from fenrik.core.stock.kernels._tuples import Floats
 
 
@@ -25,15 +26,6 @@ SIDE, TILE = 32, 1024
 
 
 @njit(cache=True, nogil=True)
-def _top(shift, rise, low, high, within):
-    """The part of `within` (low, high) in which low <= shift + rise * w <= high."""
-    if abs(rise) < 1e-12:
-        return within if low <= shift <= high else (1.0, 0.0)
-    a, b = (low - shift) / rise, (high - shift) / rise
-    return max(within[0], min(a, b)), min(within[1], max(a, b))
-
-
-@njit(cache=True, nogil=True)
 def _raise_bar(grid, at, frame, span, reach):
     """Raises the map to a bar: the box that reaches `reach` mm to each side of a line from `at` (3,) along
     the first column of `frame` (3, 3), over the `span` (low, high) of that line.
@@ -47,8 +39,8 @@ def _raise_bar(grid, at, frame, span, reach):
     plan_a = math.hypot(frame[0, 0], frame[1, 0])
     plan_u, plan_v = math.hypot(frame[0, 1], frame[1, 1]), math.hypot(frame[0, 2], frame[1, 2])
     wide = reach * (plan_u + plan_v) + half
-    low, high = span[0] - half * plan_a, span[1] + half * plan_a
-    to_u, to_v = reach + half * plan_u, reach + half * plan_v
+    least = (span[0] - half * plan_a, -reach - half * plan_u, -reach - half * plan_v)
+    most = (span[1] + half * plan_a, reach + half * plan_u, reach + half * plan_v)
     x1, y1 = at[0] + span[0] * frame[0, 0], at[1] + span[0] * frame[1, 0]
     x2, y2 = at[0] + span[1] * frame[0, 0], at[1] + span[1] * frame[1, 0]
     run = math.hypot(x2 - x1, y2 - y1)
@@ -69,11 +61,13 @@ def _raise_bar(grid, at, frame, span, reach):
         for c in range(c0, c1 + 1):
             x = x0 + (c + 0.5) * cell
             px, py = x - at[0], y - at[1]
-            within = _top(frame[0, 0] * px + frame[1, 0] * py, frame[2, 0], low, high, (-1e30, 1e30))
-            within = _top(frame[0, 1] * px + frame[1, 1] * py, frame[2, 1], -to_u, to_u, within)
-            within = _top(frame[0, 2] * px + frame[1, 2] * py, frame[2, 2], -to_v, to_v, within)
-            if within[0] <= within[1] and at[2] + within[1] > heights[r, c]:
-                heights[r, c] = at[2] + within[1]
+            # the upright line's part in each pair of the box's faces
+            bottom, top = -1e30, 1e30
+            for k in range(3):
+                inside = frame[0, k] * px + frame[1, k] * py
+                bottom, top = slab(bottom, top, inside, frame[2, k], least[k], most[k])
+            if bottom <= top and at[2] + top > heights[r, c]:
+                heights[r, c] = at[2] + top
 
 
 @njit(cache=True, nogil=True)

@@ -34,7 +34,7 @@ def steady_frame(move, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
-def _slab(low, high, at, along, first, last):
+def slab(low, high, at, along, first, last):
     """The part of low..high on a line on which first <= at + along * l <= last."""
     if abs(along) < 1e-12:
         return (low, high) if first <= at <= last else (MISS_LOW, MISS_HIGH)
@@ -70,7 +70,7 @@ def steady_cylinder(cylinder, q, e, run, rise):
     z0, z1, radius = cylinder
     low, high = 1e30, -1e30
     for end in range(2):
-        a, b = _slab(-1e30, 1e30, q[2] - end * rise, e[2], z0, z1)
+        a, b = slab(-1e30, 1e30, q[2] - end * rise, e[2], z0, z1)
         if a < b:
             a, b = _disc_swept((a, b), (q[0] - end * run, e[0]), (q[1], e[1]), radius)
             if a < b:
@@ -78,19 +78,19 @@ def steady_cylinder(cylinder, q, e, run, rise):
     if abs(rise) > 1e-12:
         for end in range(2):
             z = z0 if end == 0 else z1
-            a, b = _slab(-1e30, 1e30, (q[2] - z) / rise, e[2] / rise, 0.0, 1.0)
+            a, b = slab(-1e30, 1e30, (q[2] - z) / rise, e[2] / rise, 0.0, 1.0)
             if a < b:
                 k = run / rise
                 a, b = _disc_swept((a, b), (q[0] - k * (q[2] - z), e[0] - k * e[2]), (q[1], e[1]), radius)
                 if a < b:
                     low, high = min(low, a), max(high, b)
     if run > 0.0:
-        a, b = _slab(-1e30, 1e30, q[0], e[0], 0.0, run)
+        a, b = slab(-1e30, 1e30, q[0], e[0], 0.0, run)
         if a < b:
-            a, b = _slab(a, b, q[1], e[1], -radius, radius)
+            a, b = slab(a, b, q[1], e[1], -radius, radius)
         if a < b:
             k = rise / run
-            a, b = _slab(a, b, q[2] - k * q[0], e[2] - k * e[0], z0, z1)
+            a, b = slab(a, b, q[2] - k * q[0], e[2] - k * e[0], z0, z1)
         if a < b:
             low, high = min(low, a), max(high, b)
     return (low, high) if low < high else (MISS_LOW, MISS_HIGH)
