@@ -28,6 +28,8 @@ from typing import Any
 from bench.timing import Row
 
 READERS, STREAMS, SECONDS, PAUSE = 50, 10, 25.0, 1.0
+PROOFS = 2
+"""Runs that a worker computes side by side on two cores."""
 BAR_MS, BAR_TIMES, SERVER_BYTES = 200.0, 5.0, 600_000_000
 
 BARE = """
@@ -129,7 +131,7 @@ def memory_of(process: int) -> int:
 
 
 class Busy(threading.Thread):
-    """Has both demonstration jobs proved again and again, each time with another cell, and notes how many
+    """Has the demonstration jobs proved again and again, each time with another cell, and notes how many
     compute."""
 
     def __init__(self, port: int, jobs: list[int]) -> None:
@@ -142,9 +144,9 @@ class Busy(threading.Thread):
         while not self.stop.wait(0.5):
             running = 0
             for job in self.jobs:
-                if any(r["state"] == "running" for r in ask(self.port, f"/jobs/{job}/runs")):
-                    running += 1
-                else:
+                states = {r["state"] for r in ask(self.port, f"/jobs/{job}/runs")}
+                running += "running" in states
+                if not states & {"queued", "running"}:
                     turn += 1
                     _prove_anew(self.port, job, turn)
             self.seen.append(running)
@@ -217,7 +219,7 @@ def _measured(port: int, bare: int, process: int) -> Iterator[Row]:
     time.sleep(3.0)
     times = asyncio.run(load(port, bare, addresses, [f"/api/jobs/{job}/events"] * STREAMS))
     busy.stop.set()
-    share = sum(n == len(jobs) for n in busy.seen) / len(busy.seen)
+    share = sum(n >= PROOFS for n in busy.seen) / len(busy.seen)
     assert share > 0.7, f"two proofs were to compute nearly all the while, they did in {share:.0%} of it"
     for kind in addresses:
         ours, plain = (1000 * p95(times[who][kind]) for who in ("ours", "bare"))

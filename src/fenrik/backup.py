@@ -12,7 +12,7 @@ from pathlib import Path
 import psycopg
 from psycopg import sql
 
-from fenrik.app.database import migrate, wait_for
+from fenrik.app.database import MAINTENANCE, migrate, wait_for
 from fenrik.core.errors import ApplicationError, InputError
 from fenrik.postgres import Cluster
 
@@ -87,7 +87,7 @@ def _served(cluster: Cluster) -> Iterator[None]:
 
 @contextmanager
 def _maintenance(cluster: Cluster) -> Iterator[psycopg.Connection[tuple[object, ...]]]:
-    address = cluster.address("postgres").replace("postgresql+psycopg", "postgresql")
+    address = cluster.address(MAINTENANCE).replace("postgresql+psycopg", "postgresql")
     with psycopg.connect(address, autocommit=True) as line:
         yield line
 

@@ -186,7 +186,7 @@ def read_again(jobs: Jobs) -> None:
 def prepare(url: str) -> int:
     """Migrates the database, looks at all jobs, loads the demonstration, has parts read again after an
     upgrade."""
-    from fenrik.app.database import migrate, put_on_disk, wait_for
+    from fenrik.app.database import drop_spare, migrate, put_on_disk, wait_for
     from fenrik.jobs.asking import NoAsker
 
     wait_for(url)
@@ -195,6 +195,7 @@ def prepare(url: str) -> int:
     jobs.check_all()
     load_demonstration(jobs)
     read_again(jobs)
+    drop_spare(url)
     put_on_disk(url)
     return 0
 

@@ -13,6 +13,10 @@ from sqlalchemy import Engine, make_url
 from sqlmodel import create_engine
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+MAINTENANCE = "template1"
+"""The database through which others are made and dropped; new ones are copies of it."""
+SPARE = ("postgres", "template0")
+"""Databases of a new cluster that nobody uses here."""
 
 
 def make_engine(url: str) -> Engine:
@@ -37,7 +41,7 @@ def wait_for(url: str, seconds: float = 60.0) -> None:
     """Waits until the database's server answers, and creates the database when it is not there. Raises
     OperationalError."""
     address = make_url(url)
-    server = address.set(drivername="postgresql", database="postgres").render_as_string(hide_password=False)
+    server = address.set(drivername="postgresql", database=MAINTENANCE).render_as_string(hide_password=False)
     until = time.monotonic() + seconds
     while True:
         try:
@@ -52,6 +56,17 @@ def wait_for(url: str, seconds: float = 60.0) -> None:
             if time.monotonic() > until:
                 raise
             time.sleep(0.1)
+
+
+def drop_spare(url: str) -> None:
+    """Drops the databases that nobody uses. After a crash PostgreSQL puts every file of its cluster on the
+    disk before it lets anybody in, some 300 of each database, one after the other: half as many files are
+    half the wait, which is seconds on a machine that computes."""
+    address = make_url(url).set(drivername="postgresql", database=MAINTENANCE)
+    with psycopg.connect(address.render_as_string(hide_password=False), autocommit=True) as line:
+        for name in SPARE:
+            line.execute("UPDATE pg_database SET datistemplate = false WHERE datname = %s", (name,))
+            line.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
 
 
 def put_on_disk(url: str) -> None:

@@ -6,6 +6,7 @@ high a rapid must be. The proof does not: it uses interval dexels and the posted
 
 from __future__ import annotations
 
+from collections import deque
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache
@@ -25,6 +26,8 @@ from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
 NOTHING = -1e30
+PARTS = 4
+"""Bands of a direction's rays for each worker."""
 
 
 @dataclass
@@ -115,13 +118,19 @@ def projected_map(stock: Stock, low: Floats, high: Floats, map_from_stock: Float
     workers = numba.get_num_threads()
     tasks = []
     for direction, rays in enumerate(stock.rays):
-        rows = np.linspace(0, rays.nv, workers + 1).astype(int)
+        rows = np.linspace(0, rays.nv, PARTS * workers + 1).astype(int)
         tasks += [(direction, int(a), int(b)) for a, b in pairwise(rows) if a < b]
+
+    queue = deque(tasks)  # some bands have far more to show than others
 
     def seen(worker: int) -> Floats:
         own = out.heights if worker == 0 else np.full_like(out.heights, NOTHING)
         grid = out.grid._replace(heights=own)
-        for direction, first, last in tasks[worker::workers]:
+        while queue:
+            try:
+                direction, first, last = queue.popleft()
+            except IndexError:
+                break
             rays = stock.rays[direction]
             lattice = RayLattice(direction, rays.nu, rays.nv, stock.origin, stock.cell)
             raise_intervals(grid, rays.arrays, lattice, turned, shift, (first, last))

@@ -21,6 +21,8 @@ class RayLattice(NamedTuple):
     spacing: float
 
 
+UNSEEN = np.int64(-2)
+"""Stands for a neighbour that hides nothing, since the map's Z does not lean to its side."""
 SIDE, TILE = 32, 1024
 """Rays along the side of a tile, and in it (see `_tile_kernels`)."""
 
@@ -79,6 +81,30 @@ def _neighbour(i, j, nu, nv, tu):
 
 
 @njit(cache=True, nogil=True)
+def _seen(rays, r, n, beside, upwards, spacing):
+    """What can be seen of interval n of ray r past its neighbours `beside`, on the side of the map's Z: their
+    intervals hide what lies along them, but for a cell where they end."""
+    places, widths, counts, ends = rays.places, rays.widths, rays.counts, rays.ends
+    at = places[r // TILE] + (r % TILE) * widths[r // TILE] + 2 * n
+    low, high = float(ends[at]), float(ends[at + 1])
+    least, most = -1e30, 1e30
+    for k in range(2):
+        s = beside[k]
+        if s == UNSEEN:
+            continue
+        if s < 0 or counts[s] != counts[r]:
+            return low, high
+        there = places[s // TILE] + (s % TILE) * widths[s // TILE] + 2 * n
+        begin, end = float(ends[there]), float(ends[there + 1])
+        if begin > low if upwards else end < high:
+            return low, high
+        least, most = max(least, begin), min(most, end)
+    if upwards:
+        return max(low, min(most - spacing, high)), high
+    return low, min(high, max(least + spacing, low))
+
+
+@njit(cache=True, nogil=True)
 def raise_intervals(grid, rays, lattice, turned, shift, band):
     """Raises a map to the rays of a lattice (their numbers nu, nv and spacing are in `lattice`) in the rows
     of a `band` (first, last). `turned` (3, 3) and `shift` (3,) take lattice coordinates to the map's.
@@ -88,14 +114,7 @@ def raise_intervals(grid, rays, lattice, turned, shift, band):
     neighbours. The other directions add intervals between two nodes, which no ray of the main one meets.
     """
     direction, nu, nv, origin, spacing = lattice
-    places, widths, counts, ends, first, last = (
-        rays.places,
-        rays.widths,
-        rays.counts,
-        rays.ends,
-        rays.first,
-        rays.last,
-    )
+    places, widths, counts, ends = rays.places, rays.widths, rays.counts, rays.ends
     main = direction == np.argmax(np.abs(turned[2]))
     u, v = (1, 2) if direction == 0 else ((0, 2) if direction == 1 else (0, 1))
     reach = spacing if main else 0.5 * spacing
@@ -115,43 +134,14 @@ def raise_intervals(grid, rays, lattice, turned, shift, band):
             bx = turned[0, u] * pu + turned[0, v] * pv + shift[0]
             by = turned[1, u] * pu + turned[1, v] * pv + shift[1]
             bz = turned[2, u] * pu + turned[2, v] * pv + shift[2]
-            # what neighbours on the side of the map's Z hide of it
-            low_seen, high_seen = -1e30, 1e30
-            if main:
-                hidden = True
-                for n in range(2):
-                    lean = abs(turned[2, u]) if n == 0 else abs(turned[2, v])
-                    if lean < 1e-9:
-                        continue
-                    s = (
-                        _neighbour(i + step_u, j, nu, nv, tu)
-                        if n == 0
-                        else _neighbour(i, j + step_v, nu, nv, tu)
-                    )
-                    if s < 0 or counts[s] != 1 or counts[r] != 1:
-                        hidden = False
-                        break
-                    if az > 0.0:
-                        hidden = hidden and first[s] <= first[r]
-                        high_seen = min(high_seen, last[s])
-                    else:
-                        hidden = hidden and last[s] >= last[r]
-                        low_seen = max(low_seen, first[s])
-                if not hidden or counts[r] != 1:
-                    low_seen, high_seen = -1e30, 1e30
-                elif az > 0.0:
-                    low_seen, high_seen = high_seen - spacing, 1e30
-                else:
-                    low_seen, high_seen = -1e30, low_seen + spacing
-                if not hidden:
-                    low_seen, high_seen = -1e30, 1e30
+            beside = (
+                _neighbour(i + step_u, j, nu, nv, tu) if abs(turned[2, u]) >= 1e-9 else UNSEEN,
+                _neighbour(i, j + step_v, nu, nv, tu) if abs(turned[2, v]) >= 1e-9 else UNSEEN,
+            )
             for n in range(counts[r]):
                 low, high = float(ends[at + 2 * n]), float(ends[at + 2 * n + 1])
                 if main:
-                    if az > 0.0:
-                        low = max(low, min(low_seen, high))
-                    else:
-                        high = min(high, max(high_seen, low))
+                    low, high = _seen(rays, r, n, beside, az > 0.0, spacing)
                 else:
                     node = (
                         origin[direction]

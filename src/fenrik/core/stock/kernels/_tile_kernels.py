@@ -155,8 +155,8 @@ def _shorten(scratch, rays, row, o, total, tag):
         alike += np.int32((counts[r] == 1) & (above | below) & (mask[i] != 0))
     if alike != total:
         return False
-    measuring = out[8] > 0.0
-    removed, longest, met = np.float32(0.0), np.float32(0.0), np.float32(0.0)
+    measuring, counting = out[8] > 0.0, out[8] == 1.0 or out[8] == 2.0
+    removed, longest, met, lost = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
     least, most, top, low, high = FAR, -FAR, -FAR, FAR, -FAR
     slope, start = np.float32(across[0]), np.float32(across[1] * j + across[2])
     for i in range(np.uint64(SIDE)):
@@ -166,10 +166,11 @@ def _shorten(scratch, rays, row, o, total, tag):
         above = b >= end
         if measuring:
             lost = (end - a if above else b - begin) if cut else np.float32(0.0)
-            counted = lost > TRACE
-            aside = slope * np.float32(i) + start
             removed += lost
             longest = max(longest, lost)
+        if counting:
+            counted = lost > TRACE
+            aside = slope * np.float32(i) + start
             met += np.float32(1.0) if counted else np.float32(0.0)
             least = min(least, aside if counted else FAR)
             most = max(most, aside if counted else -FAR)
@@ -204,7 +205,8 @@ def carve(scratch, rays, tile, band, tag):
     out: removed length +=, longest removal, and of the rays that lost more than TRACE their number += and the
     range of their offset from the line of the move, across[0] * column + across[1] * row + across[2], and how
     high over across[3] their material reached; out[6] and out[7] are the bounds of all intervals, out[8]
-    whether to measure at all (2: but for offsets and height, which the caller looks after). False: no room.
+    whether to measure at all (2: but for offsets and height, which the caller looks after; 3: lengths only).
+    False: no room.
     """
     lo, hi, mask, marked, _, across, out = scratch
     first, last, void_low, void_high = rays.first, rays.last, rays.void_low, rays.void_high
@@ -247,7 +249,7 @@ def carve(scratch, rays, tile, band, tag):
                 continue
             out[0] += removed
             out[1] = max(out[1], removed)
-            if removed > TRACE:
+            if removed > TRACE and out[8] < 3.0:
                 out[2] += 1.0
                 if out[8] > 1.0:
                     continue
@@ -550,7 +552,9 @@ def cut_tile(lattice, tile, rays, sweep, binned, measured):
     """One tile. Its entries come in order, so the result does not depend on which worker does which tile. A
     tile that ran out of room stops before its end, and goes on from there at the next call."""
     pieces, bodies, tag0 = sweep
-    scratch = scratch_of(lattice.cell, 1.0 if measured else 0.0)
+    # how wide and how high a cut is, rays along Z tell
+    full = 1.0 if lattice.direction == 2 else 3.0
+    scratch = scratch_of(lattice.cell, full if measured else 0.0)
     across, out = scratch.across, scratch.out
     for e in range(binned.start[tile], binned.offsets[tile + 1]):
         p, b = binned.entries[e] // len(bodies), binned.entries[e] % len(bodies)
