@@ -32,8 +32,9 @@ COLOURS = {
     Motion.RAPID: "#9a9a94", Motion.FEED: "#0f6274", Motion.PLUNGE: "#b3541e", Motion.LEAD: "#3d8f86",
     Motion.LINK: "#7a7a2c", Motion.ENTRY: "#8a2f5d",
 }  # fmt: skip
-BRACKET, PLATE, CAP, FITTING = (
-    f"models/{n}.step" for n in ("bearing_bracket", "plate_b", "tapered_cap", "threaded_fitting")
+BRACKET, PLATE, CAP, FITTING, VANE = (
+    f"models/{n}.step"
+    for n in ("bearing_bracket", "plate_b", "tapered_cap", "threaded_fitting", "guide_vane")
 )
 HOLES = [{"face": f} for f in (23, 29, 30, 31)]
 ROUGH: dict[str, Any] = {
@@ -51,6 +52,7 @@ SHOWN: dict[str, tuple[str, list[dict[str, Any]]]] = {
     "constant_cusp": (CAP, [{"tool": "Ball mill 6", "parameters": {"cusp": 0.12}}]),
     "inner_corners": (BRACKET, [{"tool": "Ball mill 8", "parameters": {"beside": 2}}]),
     "profile": (BRACKET, [{"tool": "End mill 12", "walls": [{"outline": True}], "parameters": {"step_down": 12.0}}]),
+    "flank_milling": (VANE, [{"tool": "End mill 12", "walls": [{"face": 1}], "parameters": {"step_down": 20.0}}]),
     "slot_milling": (BRACKET, [{"tool": "End mill 10", "walls": [{"face": 50}, {"face": 51}], "parameters": {"step_down": 2.5, "ramp_deg": 5.0}}]),
     "edge_breaking": (PLATE, [{"tool": "Chamfer cutter 10, 90°", "walls": [{"outline": True}], "parameters": {"width": 0.8}}]),
     "drilling": (BRACKET, [{"tool": "Drill 9", "holes": HOLES, "parameters": {"cycle": "peck", "peck": 4.0}}]),
@@ -86,6 +88,9 @@ WORDS = {
                "walls are never cut. The radius is corrected by the computer, by the computer with the "
                "wear in the control, or by the control alone (G41, G42); a release of these is proved with "
                "new and with worn tools.",
+    "flank_milling": "The axis lies along the straight lines of the face, corrected where they twist so that the "
+    "straight side and the wall differ least; what cannot be had is left on, unless it may cut in. Step by step down "
+    "the wall, on and off in line, the feed that of the fastest point that touches it.",
     "slot_milling": "To and fro on the middle line with a tool as wide as the slot, round about along both "
                     "walls with a narrower one, in as many rings as it needs; down a ramp, the last turn "
                     "level. Closed and open slots, straight and bent; at open ends it runs out beside the "
@@ -184,6 +189,8 @@ def described(strategy: Strategy) -> str:
     takes = "round holes" if strategy.round else "areas to keep in and out"
     if strategy.target in ("walls", "rims"):
         takes = "edges of faces, chamfers" if strategy.target == "rims" else "walls, floors, the outline"
+    if strategy.target == "ruled":
+        takes = "faces whose lines from edge to edge are straight"
     rows = []
     for name, field in strategy.parameters.model_fields.items():
         extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}

@@ -167,7 +167,8 @@ def test_a_text_that_turns_wrongly_is_not_the_plan(dialect_id, wrong):
     ("body", "words"),
     [
         ("G0 X0 Y0 Z10.\nG1 A10. F100.\n", "on the way of a cut"),
-        ("G0 A10. X5.\n", "together with X, Y or Z"),
+        ("G0 A10. X5.\n", "from an unknown place"),
+        ("G91\nG0 A10.\n", "by steps"),
         ("G0 A10. B5.\n", "address B"),
         ("G0 A10.\nG68.2 X0 Y0 Z0 I0 J10. K0\n", "position is not known"),
         ("G53.1\n", "tilted plane that is not there"),

@@ -16,6 +16,7 @@ from fenrik.core.errors import Cancelled, ComputeError
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.paths.standing import path_pieces
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.reading import read_model, working_mesh
 from fenrik.core.motion import table
@@ -50,7 +51,8 @@ def planner(
     if picks and "" not in picks and part not in picks:
         part = next(iter(picks))  # the one part that has what the strategy needs
     if target != "areas":
-        field = {"walls": "walls", "rims": "walls", "lines": "lines"}.get(target, "holes")
+        field = {"lines": "lines"} | dict.fromkeys(("walls", "rims", "ruled"), "walls")
+        field = field.get(target, "holes")
         operation = {field: picks.get(part, picks.get(""))} | operation
     made = (
         make_tool(**example.tool) if tool is None and example.tool else (TOOLS | SHAPED)[tool or example.kind]
@@ -88,6 +90,8 @@ def deepest_cut(plan: Paths, path, tool) -> float:
     tessellation lie on the B-rep), with positions every 0.15 mm along the path."""
     clamped = plan.setups.clamped(plan.job.setups[0])
     surface = working_mesh(plan.workspace.part(), 0.02).moved(clamped.setup_from_part).vertices
+    if path.turns_axis:
+        return deepest_of_poses(path, tool, surface)
     pieces = pieces_of(path, 0.0005)[0]
     steps = np.maximum(1, np.ceil(np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1) / 0.15)).astype(int)
     owner = np.repeat(np.arange(len(pieces)), steps)
@@ -116,11 +120,30 @@ def deepest_cut(plan: Paths, path, tool) -> float:
     return worst
 
 
+def deepest_of_poses(path, tool, surface) -> float:
+    """The same for a tool whose axis moves, each position against every point."""
+    poses, _ = path.moves.poses(0.0005, 0.15)
+    r, worst = tool.radius, 0.0
+    away = np.linspace(0.0, r, 2001)
+    lift = np.array([tool.profile.height(d) for d in away])
+    skin = cKDTree(np.column_stack([away, lift]))
+    for pose in poses:
+        arm = surface - pose[6:9]
+        up = arm @ pose[9:]
+        d = np.sqrt(np.maximum(0.0, (arm * arm).sum(axis=1) - up * up))
+        deep = np.flatnonzero((d < r - worst) & (up > np.interp(d, away, lift) + worst))
+        if len(deep):
+            worst = max(
+                worst, float(np.minimum(skin.query(np.column_stack([d, up])[deep])[0], r - d[deep]).max())
+            )
+    return worst
+
+
 def rapid_in_stock(plan: Paths, path, tool) -> float:
     """The greatest overlap mm of the cutter with the stock, in interval dexels, while it moves at rapid."""
     clamped = plan.setups.clamped(plan.job.setups[0])
     stock = Stock.of_box(clamped.stock_low, clamped.stock_high, 0.8)
-    pieces, owner = pieces_of(path, 0.002)
+    pieces, owner = path_pieces(path, np.eye(4), 0.002)
     rapid = path.kind[owner + 1] == Motion.RAPID
     assert rapid.any()
     return float(stock.cut(pieces, tool_bodies(tool), rapid).overlap[:, 0].max())

@@ -325,6 +325,8 @@ class ProofFacts(Shape):
     file: str
     dialect: str
     tilted: str
+    moving: str
+    feed: str
     zero: str
     text: str
     files: list[tuple[str, str]]
@@ -368,14 +370,15 @@ class DialectInfo(Shape):
 
 
 class StrategyInfo(Shape):
-    """A strategy: with which kinds of tools, on what it works, whether it finishes, its parameters as JSON
-    Schema."""
+    """A strategy: with which kinds of tools, on what it works, whether the tool's axis moves, whether it
+    finishes, its parameters as JSON Schema."""
 
     id: str
     title: str
     summary: str
     kinds: list[Kind]
     target: Target
+    axis: Literal["fixed", "moving"]
     finishes: bool
     parameters: dict[str, Any]
 

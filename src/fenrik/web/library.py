@@ -58,6 +58,7 @@ def _library() -> Library:
                 summary=s.summary,
                 kinds=list(s.kinds),
                 target=s.target,
+                axis=s.axis,
                 finishes=s.finishes,
                 parameters=s.parameters.model_json_schema(),
             )

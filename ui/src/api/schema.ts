@@ -2740,6 +2740,10 @@ export interface components {
       dialect: string;
       /** Tilted */
       tilted: string;
+      /** Moving */
+      moving: string;
+      /** Feed */
+      feed: string;
       /** Zero */
       zero: string;
       /** Text */
@@ -3229,8 +3233,8 @@ export interface components {
     };
     /**
      * StrategyInfo
-     * @description A strategy: with which kinds of tools, on what it works, whether it finishes, its parameters as JSON
-     *     Schema.
+     * @description A strategy: with which kinds of tools, on what it works, whether the tool's axis moves, whether it
+     *     finishes, its parameters as JSON Schema.
      */
     StrategyInfo: {
       /** Id */
@@ -3259,7 +3263,12 @@ export interface components {
        * Target
        * @enum {string}
        */
-      target: "areas" | "holes" | "bosses" | "rounds" | "walls" | "rims" | "lines";
+      target: "areas" | "holes" | "bosses" | "rounds" | "walls" | "rims" | "lines" | "ruled";
+      /**
+       * Axis
+       * @enum {string}
+       */
+      axis: "fixed" | "moving";
       /** Finishes */
       finishes: boolean;
       /** Parameters */

@@ -6,16 +6,25 @@ import { useShared } from "../session/context";
 /** More walls than these are told by their number. */
 const FEW = 6;
 
-/** Which walls an operation follows, or whose edges it breaks. */
+/** What to click, by what the operation works on. */
+const HELP = {
+  walls:
+    "Click walls in the view (Shift for several), an edge of one, or a floor or top for all walls that meet it.",
+  rims: "Click tops in the view (Shift for several), an edge or the wall under it, or chamfers that the model shows.",
+  ruled: "Click leaning walls in the view (Shift for several) whose lines from foot to top are straight.",
+};
+
+/** Which walls an operation follows or finishes with the side of its tool, or whose edges it breaks. */
 export function WallChoice({
   doc,
   edit,
-  edges,
+  target,
 }: {
   doc: Operation;
-  edges: boolean;
+  target: "walls" | "rims" | "ruled";
   edit: (work: (o: Operation) => void) => Promise<boolean>;
 }) {
+  const edges = target === "rims";
   const { faces, edges: lines } = useShared();
   const { set } = useSession();
   const walls = doc.walls ?? [];
@@ -38,19 +47,24 @@ export function WallChoice({
       }),
     });
   return (
-    <div role="group" aria-label={edges ? "Edges to break" : "Walls to follow"}>
-      <Checkbox
-        size="xs"
-        my={4}
-        label={edges ? "The outline at the part's top" : "The whole outline of the part"}
-        checked={outline}
-        onChange={() =>
-          edit((o) => {
-            const rest = (o.walls ?? []).filter((w) => !w.outline);
-            o.walls = outline ? rest : [{ face: null, outline: true }, ...rest];
-          })
-        }
-      />
+    <div
+      role="group"
+      aria-label={edges ? "Edges to break" : target === "ruled" ? "Walls to finish" : "Walls to follow"}
+    >
+      {target !== "ruled" && (
+        <Checkbox
+          size="xs"
+          my={4}
+          label={edges ? "The outline at the part's top" : "The whole outline of the part"}
+          checked={outline}
+          onChange={() =>
+            edit((o) => {
+              const rest = (o.walls ?? []).filter((w) => !w.outline);
+              o.walls = outline ? rest : [{ face: null, outline: true }, ...rest];
+            })
+          }
+        />
+      )}
       {chosen.length > FEW && (
         <div className="row">
           <Button size="compact-xs" variant="subtle" onClick={() => show(chosen)}>
@@ -86,11 +100,7 @@ export function WallChoice({
           </Button>
         </div>
       ))}
-      <p className="small">
-        {edges
-          ? "Click tops in the view (Shift for several), an edge or the wall under it, or chamfers that the model shows."
-          : "Click walls in the view (Shift for several), an edge of one, or a floor or top for all walls that meet it."}
-      </p>
+      <p className="small">{HELP[target]}</p>
     </div>
   );
 }

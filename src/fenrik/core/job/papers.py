@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from importlib.resources import files
+from typing import Any
 
 import numpy as np
 from jinja2 import Environment, select_autoescape
@@ -16,6 +17,7 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.setups.moving import moving_words
 from fenrik.core.setups.fixture import FixtureSolid, boxes_of, words_of
 from fenrik.core.setups.setup import Clamped
+from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.drawing import tool_svg
 from fenrik.core.units import format_length
 
@@ -46,6 +48,7 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof) -> str:
         material=paths.setups.material(setup),
         clamped=clamped,
         moved=moving_words(paths.setups, setup),
+        axis_words=_moving_axis(proof.facts, tools),
         held=[words_of(piece) for piece in setup.fixture],
         repeats={n: r.words() for r in setup.repeats for n in r.operations},
         notes={o.name: o.notes for o in setup.operations if o.notes},
@@ -56,6 +59,23 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof) -> str:
         picture=setup_picture(paths, setup, clamped),
         unit=unit,
     )
+
+
+def _moving_axis(facts: dict[str, Any], tools: list[Assembly]) -> list[str]:
+    """What the operator has to set where the tool's axis moves, in words; nothing where it does not."""
+    if facts["moving"] == "none":
+        return []
+    lengths = ", ".join(f"H{t.number} {t.gauge_length:.3f} mm" for t in tools)
+    feed = "one over the minutes of each block (G93)" if facts["feed"] == "inverse_time" else "a minute (G94)"
+    if facts["moving"] == "tool_point":
+        first = "The control keeps the tool's point (G43.4); the machine's pivot distances must be set in it."
+        return [first, f"Tool lengths from the gauge line: {lengths}.", f"The feed is {feed}."]
+    return [
+        "The coordinates are worked out for this place of the zero over the table and for these tool "
+        "lengths: with others the program has to be written anew.",
+        f"Tool lengths from the gauge line: {lengths}.",
+        f"The feed is {feed}.",
+    ]
 
 
 def clock(seconds: float) -> str:

@@ -111,8 +111,8 @@ def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[st
                 "dialect": p.dialect,
                 "setups": p.setups,
                 "tilted": r.facts["tilted"],
-                "moving": "none",
-                "feed": "per_minute",
+                "moving": r.facts["moving"],
+                "feed": r.facts["feed"],
                 "operations": [o["name"] for o in r.facts["operations"]],
                 "time_s": r.facts["time_s"],
             }

@@ -19,6 +19,11 @@ from fenrik.core.machines.inverse import Rotaries
 Floats = NDArray[np.float64]
 MOST_STATES = 64
 SLACK_DEG = 1e-9
+MEET_DEG = 0.004
+"""Both solutions whose last joint differs by less are one."""
+HALF_TURN_DEG = 181.0
+NEVER = 1e6
+"""A price, in minutes, for what a tool that cuts cannot do without leaving its way."""
 
 
 @dataclass(frozen=True)
@@ -59,13 +64,16 @@ def _windings(angle, low, high, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-untyped-def]
+def quickest(angles, exists, free, limits, start, weight):  # type: ignore[no-untyped-def]
     """Positions (m, r) of the rotary joints for solutions `angles` (m, s, r) degrees, and whether there is
     one (m,).
 
-    `start` (r,) is where they stand before the first. A direction that cannot be reached leaves them where
-    they are.
+    `limits` are low, high and speed; `start` (r,) is where they stand before the first; the time of the way
+    to each weighs `weight` (m,). Where that is more than one the tool cuts: there the joints stay with one
+    solution but where both meet, and turn by less than half a turn from row to row. A direction that cannot
+    be reached leaves them where they are.
     """
+    low, high, speed = limits
     m, solutions, r = angles.shape
     endless = (low == -np.inf) & (high == np.inf)
     most = solutions
@@ -74,6 +82,8 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
             most *= int((high[j] - low[j]) // 360.0) + 2
     most = min(MOST_STATES, 2 * most)
     values = np.empty((m, most, r))
+    label, own = np.full(most, -1), np.full(most, -1)  # which solution a state is, -1 either
+    met = True
     back = np.empty((m, most), dtype=np.int64)
     reached = np.zeros(m, dtype=np.bool_)
     before, cost = np.empty((most, r)), np.zeros(most)
@@ -85,6 +95,8 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
     for i in range(m):
         used = 0
         best[:] = np.inf
+        cutting = weight[i] > 1.0
+        meets = solutions > 1 and abs(angles[i, 0, r - 1] - angles[i, 1, r - 1]) < MEET_DEG
         for s in range(solutions):
             if not exists[i, s]:
                 continue
@@ -109,6 +121,7 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
                         values[i, used, j] = before[place, j]
                     else:
                         values[i, used, j] = turned[j, place]
+                own[used] = -1 if free[i, s] else s
                 first, last = (0, known) if only < 0 else (only, only + 1)
                 for b in range(first, last):
                     time = 0.0
@@ -117,6 +130,12 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
                         if endless[j]:
                             step -= 360.0 * np.round(step / 360.0)
                         time = max(time, abs(step) / speed[j])
+                        if cutting and abs(step) > HALF_TURN_DEG:
+                            time += NEVER
+                    other = label[b] >= 0 and own[used] >= 0 and label[b] != own[used]
+                    if cutting and other and not (meets or met):
+                        time += NEVER
+                    time *= weight[i]
                     if cost[b] + time < best[used] - 1e-12:
                         best[used], back[i, used] = cost[b] + time, b
                 if best[used] < np.inf:
@@ -132,8 +151,9 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
                 values[i, k] = before[k]
                 back[i, k] = k
                 best[k] = cost[k]
-        known = used
+        known, met = used, meets
         for k in range(used):
+            label[k] = own[k] if reached[i] else label[k]
             for j in range(r):
                 before[k, j] = values[i, k, j]
             cost[k] = best[k]
@@ -145,17 +165,19 @@ def quickest(angles, exists, free, low, high, speed, start):  # type: ignore[no-
     return out, reached
 
 
-def chosen(solutions: Rotaries, limits: Limits, start: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+def chosen(
+    solutions: Rotaries, limits: Limits, start: Floats, weight: Floats | None = None
+) -> tuple[Floats, NDArray[np.bool_]]:
     """Positions (m, r) degrees of the rotary joints for the solutions of m directions in the order of the
-    program, from `start` (r,) on, and whether each direction can be reached (m,)."""
+    program, from `start` (r,) on, and whether each direction can be reached (m,). The way to a direction
+    counts `weight` (m,) times: more where the tool cuts, so that joints turn back where it does not."""
     positions, reached = quickest(
         np.ascontiguousarray(solutions.angles),
         solutions.exists,
         solutions.free,
-        limits.low,
-        limits.high,
-        limits.speed,
+        (limits.low, limits.high, limits.speed),
         np.asarray(start, dtype=np.float64),
+        np.ones(len(solutions.angles)) if weight is None else np.asarray(weight, dtype=np.float64),
     )
     return positions, reached
 

@@ -122,11 +122,14 @@ class Machine(BaseModel):
         """Accelerations (n,) mm/s² and degrees/s² in the chain's order."""
         return np.array([j.acceleration * (1000.0 if j.kind == "linear" else 1.0) for j in self.in_chain])
 
-    def rotary_positions(self, axes: Floats, start: Floats | None = None) -> tuple[Floats, NDArray[np.bool_]]:
+    def rotary_positions(
+        self, axes: Floats, start: Floats | None = None, weight: Floats | None = None
+    ) -> tuple[Floats, NDArray[np.bool_]]:
         """Positions (m, r) degrees of the rotary joints in which the tool points along `axes` (m, 3) of the
-        work mount's frame, the quickest way through all of them, and whether each can be reached (m,)."""
+        work mount's frame, the quickest way through all of them, and whether each can be reached (m,); see
+        `choosing.chosen`."""
         begin = np.zeros(int(self.chain.rotary.sum())) if start is None else start
-        return chosen(rotaries(self.chain, axes), self.rotary_limits, begin)
+        return chosen(rotaries(self.chain, axes), self.rotary_limits, begin, weight)
 
     @cached_property
     def rotary_limits(self) -> Limits:

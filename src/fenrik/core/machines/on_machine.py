@@ -14,8 +14,6 @@ from fenrik.core.machines.machine import LINEAR, Machine
 from fenrik.core.motion.program_motion import ProgramMotion, RowFrame
 
 Floats = NDArray[np.float64]
-TURN_DEG = 2.0
-"""A move of rotary joints is looked at in parts of at most so many degrees."""
 
 
 @dataclass(frozen=True)
@@ -80,23 +78,18 @@ class OnMachine:
         matrix = transform(np.column_stack(list(tips[1:] - tips[0])), tips[0])
         return RowFrame(_tidy(matrix), _tidy(axes[0]), np.array(angles, dtype=np.float64))
 
-    def turned(self, words: Floats, before: Floats, after: Floats, length: float) -> Floats:
-        """Poses (m, 12: tip and axis at both ends, setup frame) while the rotary joints go evenly from angles
-        to angles (r,) and the linear ones stand at words (3,)."""
-        count = max(1, int(np.ceil(np.abs(after - before).max(initial=0.0) / TURN_DEG)))
-        share = np.linspace(0.0, 1.0, count + 1)[:, None]
-        angles = before + share * (after - before)
-        tips, axes = self.tips(self.joints(np.tile(words, (count + 1, 1)), angles, length), length)
-        return np.hstack([tips[:-1], axes[:-1], tips[1:], axes[1:]])
-
     def driven(
         self, motion: ProgramMotion, lengths: dict[int, float], tolerance: float
-    ) -> tuple[Floats, Floats, NDArray[np.int32]]:
-        """Joint values (m, n) at both ends of the straight pieces of a motion, and the move (m,) of each.
-        `lengths` are those of the tools by number, mm."""
+    ) -> tuple[Floats, Floats, NDArray[np.int32], Floats]:
+        """Joint values (m, n) at both ends of the straight pieces of a motion, the move (m,) of each, and the
+        seconds (m,) that the text asks for where joints turn, else NaN. `lengths` are those of the tools by
+        number, mm."""
         pieces, owner = motion.straightened(tolerance)
-        start, end = (np.zeros((len(pieces), len(self.machine.chain))) for _ in range(2))
         turning = motion.turning
+        if turning is not None and len(turning.owner):
+            own = ~turning.turns[owner]
+            pieces, owner = pieces[own], owner[own]
+        start, end = (np.zeros((len(pieces), len(self.machine.chain))) for _ in range(2))
         frame = np.zeros(len(owner), dtype=np.int32) if turning is None else motion.moves.sides[owner]
         came = frame if turning is None else turning.came[owner]
         for number in np.unique(motion.tool[owner]):
@@ -108,7 +101,17 @@ class OnMachine:
                     out[mine] = self._reached(
                         points[mine], None if turning is None else turning.frames[f], length
                     )
-        return start, end, owner
+        seconds = np.full(len(owner), np.nan)
+        if turning is None or not len(turning.owner):
+            return start, end, owner, seconds
+        half = turning.joints.shape[1] // 2
+        owner = np.concatenate([owner, turning.owner])
+        order = np.argsort(owner, kind="stable")
+        joints = [
+            np.vstack([own_ends, turned])[order]
+            for own_ends, turned in ((start, turning.joints[:, :half]), (end, turning.joints[:, half:]))
+        ]
+        return joints[0], joints[1], owner[order], np.concatenate([seconds, turning.seconds])[order]
 
     def _reached(self, points: Floats, frame: RowFrame | None, length: float) -> Floats:
         if frame is None:

@@ -64,23 +64,25 @@ def move_times(
         return np.zeros(0)
     if motion.turning is None:
         pieces, owner = motion.straightened(0.02)
+        seconds = np.full(len(owner), np.nan)
         places = [machine.place(letter) for letter in LINEAR]
         moved = pieces[:, 3:] - pieces[:, :3]
         speed, accel = machine.speed[places], machine.acceleration[places]
     else:
         assert on is not None
-        start, end, owner = on.driven(motion, lengths or {}, 0.02)
+        start, end, owner, seconds = on.driven(motion, lengths or {}, 0.02)
         moved, speed, accel = end - start, machine.speed, machine.acceleration
     length = np.linalg.norm(moved, axis=1)
     good = length > 1e-9
-    moved, length, owner = moved[good], length[good], owner[good]
+    moved, length, owner, seconds = moved[good], length[good], owner[good], seconds[good]
     direction = moved / length[:, None]
     way = length if motion.turning is None else _ways(moved, machine)
     share = np.abs(moved) / way[:, None]
     with np.errstate(divide="ignore"):
         rapid = (speed / 60.0 / share).min(axis=1)
         accel = (accel / share).min(axis=1)
-    feed = np.minimum(motion.feed[owner], machine.feed_max_mm_min) / 60.0
+    asked = np.where(seconds > 0.0, way / np.where(seconds > 0.0, seconds, 1.0), motion.feed[owner] / 60.0)
+    feed = np.where(seconds > 0.0, asked, np.minimum(asked, machine.feed_max_mm_min / 60.0))
     driven = np.where(motion.rapid[owner], rapid, np.minimum(rapid, np.maximum(feed, 1e-3)))
     times = trapezoid_times(way, direction, driven, accel, machine.junction_mm)
     out = np.zeros(len(motion))

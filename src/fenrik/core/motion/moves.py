@@ -35,6 +35,19 @@ def _first_frame() -> NDArray[np.int32]:
     return np.zeros(1, dtype=np.int32)
 
 
+def turned_evenly(before: Floats, after: Floats, share: Floats) -> Floats:
+    """Unit directions (m, 3) at shares (m,) of an even turn from `before` to `after` (m, 3), the shortest
+    way."""
+    sine_of = np.linalg.norm(np.cross(before, after), axis=1)
+    angle = np.arctan2(sine_of, np.einsum("ij,ij->i", before, after))
+    small = np.sin(angle) < 1e-9
+    safe = np.where(small, 1.0, np.sin(angle))
+    first = np.where(small, 1.0 - share, np.sin((1.0 - share) * angle) / safe)
+    last = np.where(small, share, np.sin(share * angle) / safe)
+    out = first[:, None] * before + last[:, None] * after
+    return np.asarray(out / np.linalg.norm(out, axis=1, keepdims=True))
+
+
 @dataclass(frozen=True)
 class Moves:
     """Moves one after the other, in columns of length n; mm, mm/min.
@@ -89,6 +102,16 @@ class Moves:
     def axes(self) -> Floats:
         """The tool's axis (n, 3) at the end of every move, in the coordinates of its frame."""
         return np.broadcast_to(self.axis, (len(self), 3))
+
+    @property
+    def turns_axis(self) -> bool:
+        """Whether the tool's axis may differ from move to move."""
+        return len(self.axis) > 1
+
+    def axes_at(self, owner: Whole, share: Floats) -> Floats:
+        """The tool's axis (m, 3) at a share (m,) of the way along moves `owner` (m,) of a chain: it turns
+        evenly from that of the move before, along the shortest way."""
+        return turned_evenly(self.axes[np.maximum(owner - 1, 0)], self.axes[owner], share)
 
     def after_start(self) -> Moves:
         """All moves but the first, which says only where a chain begins."""
@@ -149,7 +172,8 @@ class Moves:
         tip = self.at(owner, share, self.sweeps())
         last = first + counts - 1
         tip[last] = self.tip
-        return replace(table.rows(self, owner), tip=tip, begin=None), owner
+        axis = self.axes_at(owner, share) if self.turns_axis else self.axis
+        return replace(table.rows(self, owner), tip=tip, begin=None, axis=axis), owner
 
     def without_arcs(self, chosen: NDArray[np.bool_]) -> Moves:
         """The moves with straight ones in place of the chosen (n,) arcs."""
@@ -163,14 +187,28 @@ class Moves:
         """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each
         belongs to; the ends of an arc's chords lie on it. Moves at feed are cut into parts of at most
         `longest` mm."""
-        sweeps, counts = self.sweeps(), self.chords(tolerance)
+        owner, before, upto = self._shares(tolerance, longest)
+        sweeps = self.sweeps()
+        pieces = np.hstack([self.at(owner, before, sweeps), self.at(owner, upto, sweeps)])
+        pieces[before == 0.0, :3], pieces[upto == 1.0, 3:] = self.start, self.tip
+        return pieces, owner.astype(np.int32)
+
+    def poses(self, tolerance: float, longest: float | None = None) -> tuple[Floats, NDArray[np.int32]]:
+        """As `straightened`, for a chain whose axis turns: pieces (m, 12: tip and axis at the start, tip and
+        axis at the end) and the move (m,) of each."""
+        pieces, owner = self.straightened(tolerance, longest)
+        _, before, upto = self._shares(tolerance, longest)
+        axes = [self.axes_at(owner.astype(np.int64), share) for share in (before, upto)]
+        return np.hstack([pieces[:, :3], axes[0], pieces[:, 3:], axes[1]]), owner
+
+    def _shares(self, tolerance: float, longest: float | None) -> tuple[Whole, Floats, Floats]:
+        """The parts (m,) into which moves are cut: the move of each, and the shares of it where the part
+        begins and ends."""
+        counts = self.chords(tolerance)
         if longest is not None:
             parts = np.ceil(self.lengths() / longest - 1e-9)
             counts = np.maximum(counts, np.where(self.rapid, 1, np.maximum(1, parts)).astype(np.int64))
         owner = np.repeat(np.arange(len(self)), counts)
         first = np.cumsum(counts) - counts
-        before, upto = ((np.arange(len(owner)) - first[owner] + k) / counts[owner] for k in (0, 1))
-        pieces = np.hstack([self.at(owner, before, sweeps), self.at(owner, upto, sweeps)])
-        last = first + counts - 1
-        pieces[first, :3], pieces[last, 3:] = self.start, self.tip
-        return pieces, owner.astype(np.int32)
+        number = np.arange(len(owner)) - first[owner]
+        return owner, number / counts[owner], (number + 1) / counts[owner]

@@ -249,8 +249,28 @@ class Engraved:
         return None
 
 
+@dataclass(frozen=True)
+class FlankLies:
+    """A straight tool along a wall that twists by up to `twist_deg`: it cuts in by at most `overcut` mm and
+    leaves at most `left` mm, allowance apart."""
+
+    kind: ClassVar[str] = "flank"
+    wall: str
+    twist_deg: float
+    overcut: float
+    left: float
+
+    def words(self, name: str) -> Words | None:
+        """For the operation `name`, where the wall twists."""
+        if self.twist_deg < 0.05:
+            return None
+        twist = f"'{name}': {self.wall} twists by up to {self.twist_deg:.1f}° from foot to top"
+        does = f"cuts in by up to {self.overcut:.4f} mm and leaves up to {self.left:.4f} mm"
+        return f"{twist}, along which the straight tool {does}.", ""
+
+
 Found = Narrow | Unreached | NarrowEntry | ThroughAir | Short | WallLeft | EdgeLeft
-Done = Empty | Engagement | FeedAdapted | Repeated | ThreadCut | EdgeBroken | Engraved
+Done = Empty | Engagement | FeedAdapted | Repeated | ThreadCut | EdgeBroken | Engraved | FlankLies
 Note = Found | Done
 _KINDS: dict[str, type[Any]] = {k.kind: k for k in Note.__args__}  # type: ignore[attr-defined]
 

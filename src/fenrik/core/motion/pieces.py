@@ -9,6 +9,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.frames import apply
+
 Floats = NDArray[np.float64]
 UPRIGHT = 1.0 - 1e-14
 """Cosine from which an axis counts as upright."""
@@ -25,6 +27,28 @@ def with_axes(pieces: Floats) -> Floats:
         return pieces
     up = np.tile([0.0, 0.0, 1.0], (len(pieces), 1))
     return np.hstack([pieces[:, :3], up, pieces[:, 3:], up])
+
+
+def placed_poses(poses: Floats, matrix: Floats) -> Floats:
+    """Poses (m, 12) through a rigid transform (4, 4)."""
+    ends = [apply(matrix, poses[:, k : k + 3]) for k in (0, 6)]
+    axes = [poses[:, k : k + 3] @ matrix[:3, :3].T for k in (3, 9)]
+    return np.hstack([ends[0], axes[0], ends[1], axes[1]])
+
+
+def cut_shorter(poses: Floats, longest: Floats) -> tuple[Floats, NDArray[np.int64]]:
+    """Poses (m, 12) in even parts whose tip goes at most `longest` (m,) mm, and the piece of each part. Tip
+    and axis go straight within a piece, as they do where stock is cut."""
+    way = np.linalg.norm(poses[:, 6:9] - poses[:, :3], axis=1)
+    counts = np.maximum(1, np.ceil(way / longest - 1e-9)).astype(np.int64)
+    owner = np.repeat(np.arange(len(poses)), counts)
+    number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    ends = []
+    for share in (number / counts[owner], (number + 1) / counts[owner]):
+        at = poses[owner, :6] + share[:, None] * (poses[owner, 6:] - poses[owner, :6])
+        at[:, 3:] /= np.linalg.norm(at[:, 3:], axis=1, keepdims=True)
+        ends.append(at)
+    return np.hstack(ends), owner
 
 
 def is_upright(pieces: Floats) -> NDArray[np.bool_]:

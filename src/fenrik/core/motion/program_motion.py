@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from fenrik.core.frames import apply
 from fenrik.core.motion import table
 from fenrik.core.motion.moves import Moves
+from fenrik.core.motion.pieces import cut_shorter
 from fenrik.core.motion.table import column
 
 Floats = NDArray[np.float64]
@@ -38,20 +39,27 @@ class RowFrame:
         return bool(same and self.axis[2] > 1.0 - 1e-12)
 
 
+PIECES = ("poses", "joints", "seconds")
+"""What Turning holds of every piece of a move that turns joints."""
+
+
 @dataclass(frozen=True)
 class Turning:
     """What the moves of a program mean on a machine with rotary joints.
 
     `frames` are the coordinates that moves are written in, by `Moves.side`; `came` (n,) is the frame before
-    each move; `aside` (n,) marks moves that are no path: to the machine's upper end, and of rotary joints.
-    The latter go through `poses` (m, 12: tip and axis at both ends, setup frame); `owner` (m,) is the move of
-    each.
+    each move; `aside` (n,) marks moves that are no path: to the machine's upper end, and those of rotary
+    joints alone. Whatever turns joints goes through `poses` (m, 12: tip and axis at both ends, setup frame),
+    with the values of all joints at both ends in `joints` (m, 2k) and the `seconds` (m,) that the text asks
+    for, 0 at rapid; `owner` (m,) is the move of each.
     """
 
     came: NDArray[np.int32] = column("<i4")
     aside: NDArray[np.bool_] = column("?")
     frames: tuple[RowFrame, ...] = ()
     poses: Floats = field(default_factory=lambda: np.zeros((0, 12)))
+    joints: Floats = field(default_factory=lambda: np.zeros((0, 0)))
+    seconds: Floats = field(default_factory=lambda: np.zeros(0))
     owner: NDArray[np.int32] = field(default_factory=lambda: np.zeros(0, dtype=np.int32))
 
     def __len__(self) -> int:
@@ -59,26 +67,36 @@ class Turning:
 
     @property
     def turns(self) -> NDArray[np.bool_]:
-        """Moves (n,) of rotary joints."""
+        """Moves (n,) that turn joints."""
         out = np.zeros(len(self), dtype=np.bool_)
         out[self.owner] = True
         return out
 
     def rows(self, chosen: NDArray[np.int64]) -> Turning:
         """What belongs to some of the moves, in their order."""
-        turned = np.flatnonzero(self.turns[chosen])
-        order = [np.flatnonzero(self.owner == chosen[n]) for n in turned]
-        picked = np.concatenate([np.zeros(0, dtype=np.int64), *order])
-        owner = np.repeat(turned, [len(o) for o in order]).astype(np.int32)
-        return replace(table.rows(self, chosen), poses=self.poses[picked], owner=owner)
+        first, last = (np.searchsorted(self.owner, chosen, side) for side in ("left", "right"))
+        counts = last - first
+        owner = np.repeat(np.arange(len(chosen)), counts)
+        picked = np.arange(len(owner)) + np.repeat(first - (np.cumsum(counts) - counts), counts)
+        return replace(
+            table.rows(self, chosen),
+            **{name: getattr(self, name)[picked] for name in PIECES},
+            owner=owner.astype(np.int32),
+        )
 
     @staticmethod
     def joined(parts: list[Turning], counts: list[int]) -> Turning:
         """That of motions with so many moves each, one after the other, over the frames of the first."""
         first = np.cumsum([0, *counts])
         owner = [t.owner + n for t, n in zip(parts, first, strict=False)]
-        poses = np.concatenate([t.poses for t in parts])
-        return replace(table.concat(parts), poses=poses, owner=np.concatenate(owner).astype(np.int32))
+        pieces: dict[str, Any] = {n: np.concatenate([getattr(t, n) for t in parts]) for n in PIECES}
+        return replace(table.concat(parts), **pieces, owner=np.concatenate(owner).astype(np.int32))
+
+    @property
+    def last(self) -> tuple[NDArray[np.int32], Floats]:
+        """The moves (j,) that turn joints, and the tip and axis (j, 6) at the end of each."""
+        ends = np.flatnonzero(np.diff(self.owner, append=-1))
+        return self.owner[ends], self.poses[ends, 6:]
 
 
 @dataclass(frozen=True)
@@ -164,7 +182,7 @@ class ProgramMotion:
         """As `straightened`, in the setup frame: (m, 6) where the tool is upright throughout, else (m, 12)
         with tip and axis at both ends."""
         pieces, owner = self.straightened(tolerance, longest)
-        return (pieces, owner) if self.turning is None else self._placed(self.turning, pieces, owner)
+        return (pieces, owner) if self.turning is None else self._placed(self.turning, pieces, owner, longest)
 
     @property
     def places(self) -> Floats:
@@ -175,6 +193,18 @@ class ProgramMotion:
         for number, frame in enumerate(self.turning.frames):
             mine = self.moves.sides == number
             out[mine] = apply(frame.setup_from_rows, self.tip[mine])
+        rows, ends = self.turning.last
+        out[rows] = ends[:, :3]
+        return out
+
+    @property
+    def leans(self) -> Floats:
+        """The tool's axis (n, 3) at the end of every move, in the setup frame."""
+        if self.turning is None:
+            return self.moves.axes
+        out = np.array([f.axis for f in self.turning.frames]).reshape(-1, 3)[self.moves.sides]
+        rows, ends = self.turning.last
+        out[rows] = ends[:, 3:]
         return out
 
     def placing(self) -> bytes:
@@ -193,7 +223,7 @@ class ProgramMotion:
         return replace(own, moves=moves, dwell=np.zeros(len(pieces)), turning=None)
 
     def _placed(
-        self, turning: Turning, pieces: Floats, owner: NDArray[np.int32]
+        self, turning: Turning, pieces: Floats, owner: NDArray[np.int32], longest: float | None
     ) -> tuple[Floats, NDArray[np.int32]]:
         """Straight pieces (m, 6) of moves, in the moves' coordinates, as poses (k, 12) in the setup frame
         with the move (k,) of each; (k, 6) where the tool is upright throughout."""
@@ -210,7 +240,12 @@ class ProgramMotion:
             out[mine, 6:9] = apply(frame.setup_from_rows, those[:, 3:])
             axes = self.moves.axes[owner[own[mine]]]
             out[mine, 3:6] = out[mine, 9:] = axes @ frame.setup_from_rows[:3, :3].T
-        whole, rows = np.vstack([out, turning.poses]), np.concatenate([owner[own], turning.owner])
+        poses, parts = turning.poses, turning.owner
+        if longest is not None:
+            feeding = np.where(self.rapid[parts], np.inf, longest)
+            poses, number = cut_shorter(poses, feeding)
+            parts = parts[number]
+        whole, rows = np.vstack([out, poses]), np.concatenate([owner[own], parts])
         order = np.argsort(rows, kind="stable")
         return whole[order], rows[order].astype(np.int32)
 
@@ -225,7 +260,7 @@ def to_arrays(motion: ProgramMotion) -> dict[str, NDArray[Any]]:
     turning = motion.turning
     if turning is not None:
         out |= {f"turning_{name}": values for name, values in table.to_arrays(turning).items()}
-        out |= {"turning_poses": turning.poses, "turning_owner": turning.owner}
+        out |= {f"turning_{name}": getattr(turning, name) for name in (*PIECES, "owner")}
         out |= {f"frames_{name}": np.array([getattr(f, name) for f in turning.frames]) for name in _FRAME}
     return out
 
@@ -243,5 +278,6 @@ def from_arrays(arrays: dict[str, NDArray[Any]]) -> ProgramMotion:
         frames = tuple(
             RowFrame(*row) for row in zip(*(arrays[f"frames_{name}"] for name in _FRAME), strict=True)
         )
-        turning = table.from_arrays(Turning, given, frames=frames, poses=given["poses"], owner=given["owner"])
+        pieces = {name: given[name] for name in (*PIECES, "owner")}
+        turning = table.from_arrays(Turning, given, frames=frames, **pieces)
     return table.from_arrays(ProgramMotion, own, moves=table.from_arrays(Moves, own), turning=turning)

@@ -79,7 +79,9 @@ def placed(path: Toolpath, place: Place, chord: float) -> Toolpath:
     turn = np.where(level, -path.turn, path.turn) if place.mirrored else path.turn
     notes = [moved_note(n, place.points) for n in path.notes]
     corrected = [replace(c, side=-c.side) if place.mirrored else c for c in path.compensated]
-    moved = path.with_moves(tip=tip, centre=centre, turn=turn.astype(np.int8))
+    axis = path.moves.axis.copy()
+    axis[:, :2] = axis[:, :2] @ np.array(place.turn).T
+    moved = path.with_moves(tip=tip, centre=centre, turn=turn.astype(np.int8), axis=axis)
     return replace(moved, notes=notes, compensated=corrected)
 
 

@@ -113,6 +113,11 @@ class Toolpath:
         """Feed (n,), mm/min."""
         return self.moves.feed
 
+    @property
+    def turns_axis(self) -> bool:
+        """Whether the tool's axis may differ from move to move."""
+        return self.moves.turns_axis
+
     def with_moves(self, **columns: Any) -> Toolpath:
         """The path with other columns of its moves."""
         return replace(self, moves=replace(self.moves, **columns))

@@ -44,7 +44,7 @@ def compare(planned: list[PlannedMoves], posted: ProgramMotion, resolution: floa
 
     Ends may differ by half the resolution per axis (rounding), arcs at quarter points by twice the
     resolution (their centre or radius is rounded as well), feeds by a twentieth of a per cent or one
-    tenth of a mm/min.
+    tenth of a mm/min, and where the axis moves by what rounding makes of a short way.
     """
     want = _flattened(planned, resolution)
     aside = np.zeros(len(posted), dtype=np.bool_) if posted.turning is None else posted.turning.aside
@@ -126,6 +126,9 @@ def _placed(
         rows = np.flatnonzero((step_of == step) & ~posted.rapid)
         if not len(rows) or not moves.frames:
             continue
+        if moves.moving is not None:
+            differences += _off_poses(posted, rows, moves.moving.poses, resolution)[:1]
+            continue
         want = moves.frames[1]
         off = np.linalg.norm(posted.places[rows] - apply(want.setup_from_rows, posted.tip[rows]), axis=1)
         lean = np.linalg.norm(
@@ -142,6 +145,29 @@ def _placed(
     return Comparison(step_of, differences)
 
 
+def _off_poses(
+    posted: ProgramMotion, rows: NDArray[np.int64], wanted: Floats, resolution: float
+) -> list[Difference]:
+    """Of moves at feed on which the axis turns, those that do not end at one of the planned poses (n, 6),
+    each at the same as the move before or at a later one."""
+    places, leans = posted.places[rows], posted.leans[rows]
+    at = 0
+    for row, place, lean in zip(rows.tolist(), places, leans, strict=True):
+        slack = resolution + LEAN * (1.0 + float(np.abs(posted.tip[row]).max()))
+        ahead = wanted[at:]
+        off, away = np.linalg.norm(ahead[:, :3] - place, axis=1), np.linalg.norm(ahead[:, 3:] - lean, axis=1)
+        hit = np.flatnonzero((off <= slack) & (away <= LEAN))
+        if not len(hit):
+            nearest = int(np.argmin(off + away))
+            words = (
+                f"the tool ends {off[nearest]:.4f} mm and {np.degrees(away[nearest]):.3f}° from the nearest "
+                "pose that was planned"
+            )
+            return [_difference(posted, row, float(off[nearest]), words)]
+        at += int(hit[0])
+    return []
+
+
 def _alike(want: _Wanted, posted: ProgramMotion, keep: NDArray[np.int64], resolution: float) -> bool:
     """Whether the posted moves `keep` are the planned ones one by one, by the same measures as the walk that
     names what differs."""
@@ -151,7 +177,7 @@ def _alike(want: _Wanted, posted: ProgramMotion, keep: NDArray[np.int64], resolu
     ends = (np.abs(posted.tip[keep] - want.end).max(axis=1) <= want.slack).all()
     dwell = posted.dwell[keep]
     kinds = (posted.rapid[keep] == want.rapid).all() and (turn == want.turn).all()
-    feeds = (np.abs(feed - want.feed) <= np.maximum(0.13, 5e-4 * want.feed))[~want.rapid].all()
+    feeds = (np.abs(feed - want.feed) <= want.feed_slack)[~want.rapid].all()
     offsets = ((want.offset == 0) | (posted.offset[keep] == want.offset)).all()
     if not (ends and kinds and feeds and offsets and np.abs(dwell - want.dwell).max() <= DWELL_S):
         return False
@@ -184,6 +210,7 @@ class _Wanted:
     tiny: NDArray[np.bool_]
     slack: Floats
     dwell: Floats
+    feed_slack: Floats
 
 
 def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
@@ -225,7 +252,19 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
         tiny[moved],
         0.5 * resolution * 1.01 * np.concatenate([_roundings(m) for m in planned])[moved] + 1e-9,
         np.concatenate([m.dwells() for m in planned])[moved],
+        np.concatenate([_feed_slack(m, resolution) for m in planned])[moved],
     )
+
+
+def _feed_slack(moves: PlannedMoves, resolution: float) -> Floats:
+    """By how much the feed (n,) of a text may be off. Where the axis moves it is written as a time, or along
+    other coordinates than the tip's, and rounded ends make a short block longer or shorter."""
+    feed = moves.moves.feed
+    out = np.maximum(0.13, 5e-4 * feed)
+    if moves.moving is not None:
+        way = np.linalg.norm(np.diff(moves.moving.tips, axis=0, prepend=np.nan), axis=1)
+        out[1:] += np.nan_to_num(feed[1:] * 4.0 * resolution / np.maximum(way, resolution))
+    return out
 
 
 def _large(end: Floats, centre: Floats, turn: NDArray[np.int8], plane: NDArray[np.int8]) -> NDArray[np.bool_]:
@@ -266,7 +305,7 @@ def _shape_problem(
     if abs(dwell - want.dwell[j]) > DWELL_S:
         words = f"the tool stands for {dwell:.2f} s where {want.dwell[j]:.2f} s were planned"
         return _difference(posted, i, 0.0, words)
-    if not posted.rapid[i] and abs(posted.feed[i] - want.feed[j]) > max(0.13, 5e-4 * want.feed[j]):
+    if not posted.rapid[i] and abs(posted.feed[i] - want.feed[j]) > want.feed_slack[j]:
         return _difference(
             posted, i, 0.0, f"the feed is {posted.feed[i]:.1f} mm/min where {want.feed[j]:.1f} was planned"
         )

@@ -20,6 +20,7 @@ from fenrik.core.motion.moved import moved_path
 from fenrik.core.motion.moves import Motion, Moves
 from fenrik.core.motion.program_motion import RowFrame
 from fenrik.core.motion.toolpath import Compensated, Cycle, Toolpath, shifted
+from fenrik.core.posting.moving import MovingPoses
 from fenrik.core.posting.reading.rotary_control import RotaryControl
 from fenrik.core.posting.writing.contour import programmed
 from fenrik.core.tooling.assembly import Assembly
@@ -55,6 +56,8 @@ class SidePose:
     on: OnMachine
     angles: Floats
     as_plane: bool
+    moving: MovingPoses | None = None
+    """The poses of an operation on which the tool's axis moves; `angles` are those of the first."""
 
     @property
     def key(self) -> tuple[object, ...]:
@@ -78,6 +81,8 @@ class PlannedMoves:
     frames: tuple[RowFrame, ...] = ()
     """On machines with rotary joints, the coordinates of the way there and of the path, by `Moves.side`;
     there NaN in `Moves.begin` where the place that a move comes from is not known."""
+    moving: MovingPoses | None = None
+    """Where the tool's axis moves, the poses of all moves but the first."""
 
     def __len__(self) -> int:
         return len(self.moves)
@@ -156,6 +161,12 @@ class Program:
         for step in self.steps:
             side = step.side
             assert side is not None
+            if side.moving is not None:
+                known = before is not None and before[1] == self.offset_of(step) and here is not None
+                out.append(self._planned_moving(step, side, here if known else None))
+                here = side.moving.words(side.on, step.tool.gauge_length)[-1]
+                before = ("moving", self.offset_of(step))
+                continue
             key = (step.tool.number, self.offset_of(step), *side.key)
             written = side.on.frame(side.angles, step.tool.gauge_length)
             frames = (
@@ -188,6 +199,17 @@ class Program:
             before, last = key, path.tip[-1]
             here = apply(words_from_rows, last[None])[0]
         return out
+
+    def _planned_moving(self, step: Step, side: SidePose, here: Floats | None) -> PlannedMoves:
+        """A step on which the tool's axis moves: from the machine's upper end to its first pose, and on."""
+        moving, length = side.moving, step.tool.gauge_length
+        assert moving is not None
+        moves = moving.moves(side.on, length, np.full(3, np.nan) if here is None else here)
+        written = side.on.frame(side.angles, length)
+        frames = (written, RowFrame(np.eye(4), np.array([0.0, 0.0, 1.0]), 0.0 * side.angles))
+        offset = int(self.offset_of(step)[1:])
+        out = PlannedMoves(moves, fresh=True, offset=offset, frames=frames, moving=moving)
+        return out if self.rapid_feed is None else self._fed(out, self.rapid_feed)
 
     def offset_of(self, step: Step) -> str:
         """The work offset on which a step runs."""

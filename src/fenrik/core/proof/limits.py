@@ -67,9 +67,9 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
 def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) -> list[Finding]:
     """Joints beyond their ends; places between the ends of straight pieces lie between them for linear
     joints."""
-    start, end, owner = on.driven(run.motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
+    start, end, owner, seconds = on.driven(run.motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
     values, owners = np.concatenate([start, end]), np.concatenate([owner, owner])
-    findings = []
+    findings = _too_fast(run, rows[owner], np.abs(end - start), seconds, on)
     for i, joint in enumerate(on.machine.in_chain):
         for beyond, limit, side in (
             (on.machine.low[i] - values[:, i], on.machine.low[i], "lower"),
@@ -91,6 +91,39 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
                 )
             )
     return findings
+
+
+def _too_fast(
+    run: Run, moves: NDArray[np.int64], ways: Floats, seconds: Floats, on: OnMachine
+) -> list[Finding]:
+    """Joints that would have to go faster than they can for the feed that the text asks for: the tool then
+    goes slower there. `ways` (m, n) of the joints on pieces of moves (m,) that last so many seconds (m,)."""
+    out = []
+    asked = np.flatnonzero(seconds > 0.0)
+    for i, joint in enumerate(on.machine.in_chain):
+        if not len(asked):
+            break
+        speed = 60.0 * ways[asked, i] / seconds[asked]
+        worst = int(np.argmax(speed))
+        if speed[worst] <= on.machine.speed[i] * (1.0 + 1e-6):
+            continue
+        move, name = int(moves[asked[worst]]), joint.letter or joint.name
+        unit = "°/min" if joint.kind == "rotary" else "mm/min"
+        what = f"{name} would have to go {speed[worst]:.0f} {unit} for the feed; it goes {joint.speed:.0f}"
+        share = 100.0 * on.machine.speed[i] / speed[worst]
+        out.append(
+            Finding(
+                "caution",
+                "joint_speed",
+                f"{what}: the tool cuts at down to {share:.0f} % of its feed there.",
+                "Turn the part on the table so that the tool stays off the rotary joint's own direction, or "
+                "lower the feed.",
+                measure=float(speed[worst]),
+                limit=float(joint.speed),
+                **run.at(move),
+            )
+        )
+    return out
 
 
 def _beyond(joint: Joint, tool: Assembly, beyond: float, side: str, limit: float) -> str:

@@ -19,6 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import Topology
+from fenrik.core.model.ruled import Rulings
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.stock.heightmap import HeightMap
@@ -30,9 +31,9 @@ FORMING: tuple[Kind, ...] = (*CLEARING, "lollipop", "t_slot")
 """Kinds of tools that clear levels, and those that follow surfaces."""
 
 
-Target = Literal["areas", "holes", "bosses", "rounds", "walls", "rims", "lines"]
+Target = Literal["areas", "holes", "bosses", "rounds", "walls", "rims", "lines", "ruled"]
 """What operations work on: areas of the plan view, round holes, round bosses or both, walls, the upper edges
-of walls, lines to engrave."""
+of walls, lines to engrave, ruled faces."""
 
 
 class Parameters(BaseModel):
@@ -121,6 +122,14 @@ class Rim:
 
 
 @dataclass(frozen=True)
+class RuledFace:
+    """A ruled face of the part in the setup frame: its words for messages and its straight lines, upwards."""
+
+    words: str
+    rulings: Rulings
+
+
+@dataclass(frozen=True)
 class Inputs:
     """All that a strategy may know. Setup frame, mm, mm/min.
 
@@ -153,6 +162,7 @@ class Inputs:
     walls: list[Wall] = field(default_factory=list)
     rims: list[Rim] = field(default_factory=list)
     lines: list[tuple[str, Floats]] = field(default_factory=list)
+    ruled: list[RuledFace] = field(default_factory=list)
 
     def cutter(self, radial: float = 0.0, axial: float = 0.0) -> DropCutter:
         """The prepared cutter with these allowances; prepared once."""

@@ -70,10 +70,10 @@ export function PlanCard() {
           <HoleChoice doc={doc} edit={edit} places={strategy.target} />
         </>
       )}
-      {(strategy.target === "walls" || strategy.target === "rims") && (
+      {(strategy.target === "walls" || strategy.target === "rims" || strategy.target === "ruled") && (
         <>
           <h3>{strategy.target === "rims" ? "Edges" : "Walls"}</h3>
-          <WallChoice doc={doc} edit={edit} edges={strategy.target === "rims"} />
+          <WallChoice doc={doc} edit={edit} target={strategy.target} />
         </>
       )}
       {strategy.target === "lines" && (
@@ -100,7 +100,7 @@ export function PlanCard() {
       <Feeds doc={doc} edit={edit} derived={derived} />
       <h3>What follows</h3>
       {values && <Consequences doc={doc} values={values} />}
-      {!isRound(strategy) && (
+      {!isRound(strategy) && strategy.axis === "fixed" && (
         <>
           <h3>Keep in, keep out</h3>
           <Borders doc={doc} edit={edit} />

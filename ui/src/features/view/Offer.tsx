@@ -57,7 +57,8 @@ export function Offer() {
     : [];
   const engraves = strategy?.target === "lines";
   const level = !!face?.normal && Math.abs(face.normal[2]) > 0.99;
-  const follows = breaks || strategy?.target === "walls";
+  const ruled = strategy?.target === "ruled";
+  const follows = breaks || ruled || strategy?.target === "walls";
   const edge = last.edge ? edges[last.edge - 1] : undefined;
   const loop = edge ? loopOf(edge, last.face, edges) : [];
   const verb = engraves ? "Engrave" : breaks ? "Break" : "Follow";
@@ -169,17 +170,17 @@ export function Offer() {
               })
             }
           >
-            {breaks ? "Break" : "Follow"}{" "}
+            {breaks ? "Break" : ruled ? "Finish" : "Follow"}{" "}
             {picked.length > 1
               ? `these ${picked.length}`
               : breaks
                 ? "these edges"
-                : level
+                : level && !ruled
                   ? "its walls"
                   : "this wall"}
           </Button>
         )}
-        {(follows || engraves) && edge && (
+        {((follows && !ruled) || engraves) && edge && (
           <>
             <Button size="compact-xs" variant="default" onClick={() => takeEdges([edge.id])}>
               {verb} edge {edge.id}
@@ -191,14 +192,14 @@ export function Offer() {
             )}
           </>
         )}
-        {station === "plan" && chosen && operation !== null && chosen.operations[operation] && (
+        {doc && strategy?.axis !== "moving" && (
           <>
             <Button
               variant={follows ? "default" : "filled"}
               size="compact-xs"
               onClick={() =>
                 change((d) => {
-                  const o = d.setups[setup].operations[operation];
+                  const o = d.setups[setup].operations[operation!];
                   o.keep_in = [...o.keep_in, { faces: picked, stock: false, polygon: null, offset: 0 }];
                 })
               }
@@ -210,7 +211,7 @@ export function Offer() {
               variant="default"
               onClick={() =>
                 change((d) => {
-                  const o = d.setups[setup].operations[operation];
+                  const o = d.setups[setup].operations[operation!];
                   o.keep_out = [...o.keep_out, { faces: picked, stock: false, polygon: null, offset: 0 }];
                 })
               }

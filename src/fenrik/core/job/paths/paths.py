@@ -14,7 +14,7 @@ from fenrik.core.errors import ComputeError, FenrikError
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.failing import KEPT, keep_failure, kept_failure
 from fenrik.core.job.paths.keys import Keys
-from fenrik.core.job.paths.side_stocks import SideStocks
+from fenrik.core.job.paths.side_stocks import SideStocks, turns
 from fenrik.core.job.paths.standing import thinning_on_parts
 from fenrik.core.job.setups.raw import raw_map
 from fenrik.core.job.tasks.task import Task
@@ -85,7 +85,7 @@ class Paths:
         fails cuts nothing. A copy."""
         earlier = self.tasks.before(setup, operation)
         keys = [self.keys.path(setup, o) for o in earlier]
-        if setup.sides:
+        if setup.sides or any(map(turns, earlier)):
             return self._side_stocks.before(setup, operation.side, list(zip(earlier, keys, strict=True)))
         done, stock = self._stocks.get(setup.name, ([], None))
         if stock is None or done != keys[: len(done)]:
@@ -109,6 +109,8 @@ class Paths:
     def _path(self, task: Task, progress: Progress) -> Toolpath:
         setup, operation, tool = task.setup, task.operation, task.tool
         tracked = self._track(task, progress.stage(0.0, 0.95))
+        if task.strategy.axis == "moving":
+            return tracked  # what its shank and holder touch the proof says
         progress.step(0.95, "keeping shank and holder clear")
         clearance = self.tasks.heights(task).clearance
         topology = self.setups.topology(setup, operation.tolerance_mm, operation.side)[0]

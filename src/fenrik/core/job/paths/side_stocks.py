@@ -1,8 +1,8 @@
 """The planning stock of a setup that is worked from several sides.
 
 The dexels, on one lattice in the setup's frame, are the truth. A side's height map is their projection along
-its axis after the last operation of another side; operations of the same side are stamped on it from there
-on.
+its axis after the last operation of another side, or with an axis that moves; operations of the same side are
+stamped on it from there on.
 """
 
 from __future__ import annotations
@@ -17,11 +17,17 @@ from fenrik.core.job.setups.setups import Setups
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import HeightMap, projected_map
+from fenrik.core.strategies.registry import strategy
 
 Keyed = list[tuple[OperationDoc, str]]
 """Operations and the keys of their paths, in order."""
 PathOf = Callable[[SetupDoc, OperationDoc], Toolpath | None]
 """The path of an operation, None where it fails."""
+
+
+def turns(operation: OperationDoc) -> bool:
+    """Whether the tool's axis moves in an operation."""
+    return strategy(operation.strategy).axis == "moving"
 
 
 class SideStocks:
@@ -35,7 +41,7 @@ class SideStocks:
     def before(self, setup: SetupDoc, side: str | None, earlier: Keyed) -> HeightMap:
         """A side's planning stock after some operations of its setup. A copy."""
         keys = [key for _, key in earlier]
-        foreign = max((i + 1 for i, (o, _) in enumerate(earlier) if o.side != side), default=0)
+        foreign = max((i + 1 for i, (o, _) in enumerate(earlier) if o.side != side or turns(o)), default=0)
         done, stock = self._maps.get((setup.name, side), ([], None))
         if stock is None or done != keys[: len(done)] or len(done) < foreign:
             done, stock = keys[:foreign], self._projected(setup, side, earlier[:foreign])

@@ -11,7 +11,7 @@ from fenrik.core.job.setups.raw import proof_cell
 from fenrik.core.job.setups.setups import Setups
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.motion.moves import Motion
-from fenrik.core.motion.pieces import UPRIGHT, upright_pieces
+from fenrik.core.motion.pieces import UPRIGHT, placed_poses, upright_pieces
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.proof.adapting import parts_of_rows
 from fenrik.core.proof.load import Load, loads
@@ -27,6 +27,10 @@ def path_pieces(
 ) -> tuple[Floats, NDArray[np.int32]]:
     """A side's path as straight pieces in the setup frame: (m, 6) while the tool stands upright there, else
     (m, 12) with tip and axis at both ends; and the move (m,) of each, counted from the path's second row."""
+    if path.turns_axis:
+        poses, rows = path.moves.poses(tolerance, longest)
+        own = rows > 0
+        return placed_poses(poses[own], setup_from_side), rows[own] - 1
     pieces, owner = pieces_of(path, tolerance, longest)
     if np.abs(setup_from_side - np.eye(4)).max() < 1e-12:
         return pieces, owner

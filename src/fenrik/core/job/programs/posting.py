@@ -63,6 +63,11 @@ class Posted:
         """The setup of the first step; of a part that of all."""
         return self.setups[0]
 
+    @property
+    def moves_axis(self) -> bool:
+        """Whether the tool's axis moves in any of its steps."""
+        return any(s.side is not None and s.side.moving is not None for s in self.program.steps)
+
     def checked(self) -> ProgramMotion:
         """The motion with moves at the feed of rapids taken for rapids, which must not meet material."""
         fast = self.program.rapid_feed

@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from fenrik.core.errors import DocumentError
+from fenrik.core.errors import ComputeError, DocumentError, PostError
+from fenrik.core.frames import apply
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.machines.following import Driving, followed, for_choice
+from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.motion.moves import turned_evenly
+from fenrik.core.motion.pieces import UPRIGHT
+from fenrik.core.posting.moving import MovingPoses
 from fenrik.core.posting.program import SidePose, Step
 from fenrik.core.posting.writing.dialect import Dialect
 
+Floats = NDArray[np.float64]
+CUTTING = 1000.0
+"""How much more the way of rotary joints counts where the tool cuts than where it is out."""
+RAPID_MM = 0.5
+"""How far the tool may depart from its planned way at rapid; the proof looks at where it is driven."""
+FOLLOW_SHARE = 0.15
+"""Share of the chord tolerance that the control's own way between poses may use up."""
 Ordered = list[tuple[SetupDoc, OperationDoc, Step]]
 
 
@@ -24,9 +38,14 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
     setup = ordered[0][0]
     machine = paths.setups.machine(setup)
     if not machine.rotary:
-        for s, operation, _ in ordered:
-            if operation.side is not None and not _upright(paths, s, operation.side):
-                raise _unreachable(paths, s, operation.side)
+        for s, operation, step in ordered:
+            frame = paths.setups.seen(s, operation.side).setup_from_side
+            axes = step.path.moves.axis @ frame[:3, :3].T
+            leaning = np.flatnonzero(axes[:, 2] < UPRIGHT)
+            if len(leaning) or (operation.side is not None and np.abs(frame - np.eye(4)).max() > 1e-9):
+                on = paths.setups.on_machine(s)
+                axis = axes[leaning[0] if len(leaning) else 0] @ on.work_from_setup[:3, :3].T
+                raise _unreachable(paths, s, operation, axis)
         return ordered
     if len({s.name for s, _, _ in ordered}) > 1:
         raise DocumentError(
@@ -37,31 +56,93 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
         )
     on = paths.setups.on_machine(setup)
     frames = [paths.setups.seen(setup, operation.side).setup_from_side for _, operation, _ in ordered]
-    axes = np.array([on.work_from_setup[:3, :3] @ frame[:3, 2] for frame in frames])
-    positions, reached = machine.rotary_positions(axes)
-    for (_, operation, _), ok in zip(ordered, reached, strict=True):
-        if not ok:
-            assert operation.side is not None
-            raise _unreachable(paths, setup, operation.side)
+    poses = [_needed(step, frame, on) for (_, _, step), frame in zip(ordered, frames, strict=True)]
+    whole = np.vstack([p.axes for p in poses]) @ on.work_from_setup[:3, :3].T
+    weight = np.concatenate([p.weight for p in poses])
+    positions, reached = machine.rotary_positions(whole, weight=weight)
     out: Ordered = []
-    for (s, operation, step), frame, angles in zip(ordered, frames, positions, strict=True):
-        written = np.round(angles, dialect.angle_decimals) + 0.0
-        as_plane = dialect.tilted == "plane" and operation.side is not None
-        out.append((s, operation, replace(step, side=SidePose(frame, on, written, as_plane))))
+    at = 0
+    for (s, operation, step), frame, mine in zip(ordered, frames, poses, strict=True):
+        rows = slice(at, at + len(mine.axes))
+        at = rows.stop
+        if not reached[rows].all():
+            raise _unreachable(paths, setup, operation, whole[rows][~reached[rows]][0])
+        if step.path.turns_axis:
+            side = _moving(operation, step, mine, SidePose(frame, on, positions[rows], False), dialect)
+        else:
+            written = np.round(positions[rows][0], dialect.angle_decimals) + 0.0
+            as_plane = dialect.tilted == "plane" and operation.side is not None
+            side = SidePose(frame, on, written, as_plane)
+        out.append((s, operation, replace(step, side=side)))
     return out
 
 
-def _upright(paths: Paths, setup: SetupDoc, side: str) -> bool:
-    return bool(np.abs(paths.setups.seen(setup, side).setup_from_side - np.eye(4)).max() < 1e-9)
+@dataclass(frozen=True)
+class _Needed:
+    """Poses that a step takes the tool through, setup frame: tips and axes (n, 3), the row (n,) of its path
+    on whose way each lies, and how the way of the rotary joints to each weighs."""
+
+    tips: Floats
+    axes: Floats
+    row: NDArray[np.int64]
+    weight: Floats
 
 
-def _unreachable(paths: Paths, setup: SetupDoc, side: str) -> DocumentError:
-    machine, on = paths.setups.machine(setup), paths.setups.on_machine(setup)
-    axis = on.work_from_setup[:3, :3] @ paths.setups.seen(setup, side).setup_from_side[:3, 2]
-    why = machine.why_not(axis) or "it is turned or shifted, which takes a machine with rotary joints"
-    number = next(i for i, s in enumerate(setup.sides) if s.name == side)
+def _needed(step: Step, setup_from_side: Floats, on: OnMachine) -> _Needed:
+    """For an axis that does not move one direction, else those of all moves, divided where joints turn
+    far."""
+    moves = step.path.moves
+    axes = moves.axis @ setup_from_side[:3, :3].T
+    if not step.path.turns_axis:
+        return _Needed(apply(setup_from_side, moves.tip[:1]), axes, np.zeros(1, dtype=np.int64), np.ones(1))
+    cutting = ~moves.rapid
+    row, share = for_choice(on.machine, axes @ on.work_from_setup[:3, :3].T, cutting)
+    before = np.maximum(row - 1, 0)
+    tips = moves.tip[before] + share[:, None] * (moves.tip[row] - moves.tip[before])
+    weight = np.where(cutting[row], CUTTING, 1.0)
+    weight[0] = 1.0
+    return _Needed(apply(setup_from_side, tips), turned_evenly(axes[before], axes[row], share), row, weight)
+
+
+def _moving(
+    operation: OperationDoc, step: Step, needed: _Needed, pose: SidePose, dialect: Dialect
+) -> SidePose:
+    """A step on which the tool's axis moves, at the angles (n, r) of `pose`, divided so that its control
+    stays with it."""
+    if dialect.moving == "none":
+        raise PostError(
+            f"'{operation.name}' moves the tool's axis, and the dialect '{dialect.id}' has no way to write "
+            "that.",
+            remedy="Use a dialect that writes moving rotary joints.",
+        )
+    moves, point = step.path.moves, dialect.moving == "tool_point"
+    how = Driving(pose.on, step.tool.gauge_length, point, step.tool.flute_length)
+    tolerance = np.where(moves.rapid, RAPID_MM, FOLLOW_SHARE * operation.tolerance_mm)[needed.row]
+    try:
+        cutting = ~moves.rapid[needed.row]
+        done = followed(how, needed.tips, needed.axes, pose.angles, tolerance, cutting)
+    except ComputeError as error:
+        raise PostError(f"'{operation.name}': {error.what}", remedy=error.remedy) from error
+    written = np.round(done.angles, dialect.angle_decimals) + 0.0
+    rows = needed.row[done.owner]
+    inverse = dialect.feed_moving == "inverse_time"
+    poses = MovingPoses(done.tips, done.axes, written, moves.kind[rows], moves.feed[rows], point, inverse)
+    return replace(pose, angles=written[0], moving=poses)
+
+
+def _unreachable(paths: Paths, setup: SetupDoc, operation: OperationDoc, axis: Floats) -> DocumentError:
+    """That the machine cannot point the tool along an axis (3,) of the work's mount, and what it lacks."""
+    machine = paths.setups.machine(setup)
+    why = machine.why_not(axis)
+    remedy = "Clamp the part otherwise, take another side, or another machine."
+    if operation.side is None:
+        what = f"The machine '{machine.name}' cannot lean the tool as '{operation.name}' asks: {why}."
+        return DocumentError(what, remedy=remedy, where=paths.tasks.where(setup, operation))
+    why = why or "it is turned or shifted, which takes a machine with rotary joints"
+    number = next(i for i, s in enumerate(setup.sides) if s.name == operation.side)
     return DocumentError(
-        f"The machine '{machine.name}' cannot work from the side '{side}' of '{setup.name}': {why}.",
-        remedy="Clamp the part otherwise, take another side, or another machine.",
+        f"The machine '{machine.name}' cannot work from the side '{operation.side}' of '{setup.name}': "
+        f"{why}.",
+        remedy=remedy,
         where=f"{paths.setups.where(setup)}.sides[{number}]",
     )

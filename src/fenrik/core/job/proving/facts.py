@@ -31,6 +31,8 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "file": f"{posted.release.name}.{posted.dialect.extension}",
         "dialect": posted.dialect.id,
         "tilted": posted.dialect.tilted,
+        "moving": posted.dialect.moving if posted.moves_axis else "none",
+        "feed": posted.dialect.feed_moving if posted.moves_axis else "per_minute",
         "zero": zero_words(setup),
         "text": posted.text,
         "files": [[name, text] for name, text in posted.files],

@@ -16,6 +16,7 @@ from fenrik.core.job.tasks.drawn_lines import drawn_lines
 from fenrik.core.job.tasks.heights import heights_of
 from fenrik.core.job.tasks.hole_spots import hole_spots
 from fenrik.core.job.tasks.regions import area_of
+from fenrik.core.job.tasks.ruled_faces import ruled_faces
 from fenrik.core.job.tasks.task import Task, resolve
 from fenrik.core.job.tasks.wall_lines import rims, wall_lines
 from fenrik.core.model.part_model import TriangleMesh
@@ -131,6 +132,8 @@ class Tasks:
         if not operation.walls:
             return {}
         seen = self.setups.seen(task.setup, operation.side)
+        if task.strategy.target == "ruled":
+            return {"ruled": ruled_faces(operation.walls, self.workspace.part(), seen, f"{where}.walls")}
         given = (operation.walls, self.workspace.part(), mesh, outline, seen, f"{where}.walls")
         return {"rims": rims(*given)} if task.strategy.target == "rims" else {"walls": wall_lines(*given)}
 

@@ -30,9 +30,9 @@ _GROUPS: dict[str, set[float]] = {
     "plane": {17, 18, 19},
     "units": {20, 21},
     "distance": {90, 91},
-    "feed": {94},
+    "feed": {93, 94},
     "radius compensation": {40, 41, 42},
-    "length": {43, 49},
+    "length": {43, 43.4, 49},
     "cycle": {73, 74, 80, 81, 82, 83, 84, 85, 89},
     "return": {98, 99},
     "offset": {54, 55, 56, 57, 58, 59},
@@ -90,6 +90,7 @@ class Reader:
         self.scale = 1.0
         self.absolute = True
         self.feed: float | None = None
+        self.inverse = False
         self.speed = 0.0
         self.sense = 0
         self.tool = 0
@@ -179,7 +180,7 @@ class Reader:
     def _take_g(self, number: int, raw: str, value: str, g_codes: dict[str, float]) -> None:
         code = float(value)
         group = _GROUP_OF.get(code)
-        if group is None or (self.control is None and code in (53.1, 68.2, 69)):
+        if group is None or (self.control is None and code in (43.4, 53.1, 68.2, 69, 93)):
             raise self._error(number, raw, f"uses G{value}, which this controller does not know")
         if group in g_codes:
             raise self._error(number, raw, f"gives two codes of the group '{group}'")
@@ -199,14 +200,16 @@ class Reader:
             self.absolute = g_codes["distance"] == 90
         if "offset" in g_codes:
             self._take_offset(int(g_codes["offset"]))
+        if "feed" in g_codes:
+            self.inverse, self.feed = g_codes["feed"] == 93, None
         if "F" in values:
-            self.feed = values["F"] * self.scale
+            self.feed = values["F"] if self.inverse else values["F"] * self.scale
         if "S" in values:
             self.speed = values["S"]
         if "T" in values:
             self.next_tool = int(values["T"])
         if "length" in g_codes:
-            self.length_offset = int(values.get("H", 0)) if g_codes["length"] == 43 else 0
+            self._take_length(number, raw, g_codes["length"], values)
         for code in m_codes:
             if code in (3, 4, 5):
                 self.sense = {3: 1, 4: -1, 5: 0}[code]
@@ -259,6 +262,21 @@ class Reader:
         if "D" not in values or int(values["D"]) not in self.registers:
             raise self._error(number, raw, "corrects the radius from a register D that holds nothing")
         self.correction = (len(self._rows) - 1, 1 if code == 41 else -1, int(values["D"]))
+
+    def _take_length(self, number: int, raw: str, code: float, values: dict[str, float]) -> None:
+        """The tool's length corrected along Z (G43), with its point kept where joints turn (G43.4), or
+        neither (G49)."""
+        control = self.control
+        self.length_offset = 0 if code == 49 else int(values.get("H", 0))
+        if control is None or control.point == (code == 43.4):
+            return
+        if any(v is None for v in self.position) or not control.known() or control.plane is not None:
+            if not control.point and code != 43.4:
+                return
+            raise self._error(number, raw, "keeps the tool's point where the machine's position is not known")
+        here = np.array(self.position, dtype=np.float64)
+        moved = control.keep_point(here) if code == 43.4 else control.free_point(here)
+        self.position = [float(v) for v in moved]
 
     def _take_offset(self, code: int) -> None:
         """Another work offset: other coordinates for the same place, which is known at the machine's upper
@@ -376,6 +394,8 @@ class Reader:
         self.tool, self.length_offset, self.sense = self.next_tool, 0, 0
         if self.control is not None:
             self.control.tool = self.tool
+            if self.control.point:  # where the tool is now, no block said
+                self.control.point, self.position = False, [None, None, None]
         self.position[2], self.up = self._upper_end(), True
 
     @property
@@ -390,6 +410,10 @@ class Reader:
         assert control is not None
         code, once = g_codes.get("tilted plane"), g_codes.get("once")
         given = {letter: values[letter] for letter in control.letters if letter in values}
+        places = any(a in values for a in "XYZ")
+        if not (code or once) and ((given and (places or control.point)) or (control.point and places)):
+            self._drive(number, raw, given, values, g_codes)
+            return True
         if not (code or given or once == 53.1):
             return False
         if (given and (code or once)) or self.cycle != 80 or self.correction is not None:
@@ -424,6 +448,44 @@ class Reader:
         origin = np.array([values.get(a, 0.0) * self.scale for a in "XYZ"])
         control.tilt(origin, np.array([values.get(a, 0.0) for a in "IJK"]))
         self.position = [float(v) for v in control.into_plane(words)]
+
+    def _drive(
+        self,
+        number: int,
+        raw: str,
+        given: dict[str, float],
+        values: dict[str, float],
+        g_codes: dict[str, float],
+    ) -> None:
+        """A move on which rotary joints turn as well, or with the tool's point kept."""
+        control = self.control
+        assert control is not None
+        self.motion = int(g_codes.get("motion", self.motion))
+        if self.motion not in (0, 1) or self.cycle != 80 or self.correction is not None:
+            raise self._error(number, raw, "turns rotary joints on an arc, in a cycle or with G41 or G42")
+        if control.plane is not None or not self.absolute:
+            raise self._error(number, raw, "turns rotary joints in a tilted plane or by steps (G91)")
+        if any(v is None for v in self.position) or not control.known():
+            raise self._error(number, raw, "turns rotary joints while it moves from an unknown place")
+        if self.inverse and self.motion == 1 and "F" not in values:
+            raise self._error(number, raw, "has no F, which every block has under G93")
+        self._check_state(number, raw, "Z" in values)
+        start = [float(v) for v in self.position if v is not None]
+        end = [values[a] * self.scale if a in values else here for a, here in zip("XYZ", start, strict=True)]
+        feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
+        control.drive(given, (np.array(start), np.array(end)), feed, self.inverse)
+        row = (
+            float(self.motion == 0),
+            0,
+            math.nan,
+            math.nan,
+            feed,
+            self.tool,
+            self.speed * self.sense,
+            number,
+        )
+        self._rows.append((*start, *end, *row, self.plane - 17, self.offset))
+        self.position, self.up = list(end), False
 
     def _turn(
         self,
@@ -478,6 +540,11 @@ class Reader:
             return
         if any(v is None for v in (*start, *end)):
             raise self._error(number, raw, "moves at feed from an unknown place")
+        if self.inverse and self.motion != 0:
+            if "F" not in values:
+                raise self._error(number, raw, "has no F, which every block has under G93")
+            if self.motion != 1:
+                raise self._error(number, raw, "is an arc under G93")
         self._check_state(number, raw, "Z" in values)
         a = [float(v) for v in start if v is not None]
         b = [float(v) for v in end if v is not None]
@@ -486,6 +553,8 @@ class Reader:
             turn = 1 if self.motion == 3 else -1
             centre = self._centre(number, raw, values, a, b, turn)
         feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
+        if self.inverse:
+            feed *= math.dist(a, b)
         self._add(
             (
                 *a,
@@ -506,8 +575,10 @@ class Reader:
     def _go_home(self, number: int, raw: str) -> None:
         """Z to the machine's upper end."""
         control = self.control
-        if control is not None and control.plane is not None:
-            raise self._error(number, raw, "goes to the machine's upper end in a tilted plane")
+        if control is not None and (control.plane is not None or control.point):
+            raise self._error(
+                number, raw, "goes to the machine's upper end in a tilted plane or with the tool's point kept"
+            )
         top = self._upper_end()
         if control is not None and all(v is not None for v in self.position) and control.known():
             start = [float(v) for v in self.position if v is not None]

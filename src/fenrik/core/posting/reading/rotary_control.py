@@ -4,7 +4,8 @@ coordinates mean.
 It has the machine as data and goes forward only, from words to joints to the tip. Without a tilted plane X, Y
 and Z are the linear joints' own, counted from the work offset, with the tool's length along Z. In a tilted
 plane (G68.2 with an origin X Y Z and the angles I J K about Z, the new X and the new Z; G53.1 sets the tool
-square to it, G69 ends it: common practice, no source) they belong to the plane.
+square to it, G69 ends it: common practice, no source) they belong to the plane; while the control keeps the
+tool's point (G43.4 to G49) they are the tip's in the setup frame, wherever the joints stand.
 """
 
 from __future__ import annotations
@@ -18,7 +19,8 @@ from numpy.typing import NDArray
 from fenrik.core.frames import apply, invert, transform
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.moves import Moves
-from fenrik.core.motion.program_motion import RowFrame, Turning
+from fenrik.core.motion.program_motion import PIECES, RowFrame, Turning
+from fenrik.core.posting.reading.turned_moves import Turned, pieces_of
 
 Floats = NDArray[np.float64]
 SQUARE_DEG = 0.01
@@ -39,7 +41,9 @@ class RotaryControl:
     frames: list[RowFrame] = field(default_factory=list)
     _known: dict[tuple[object, ...], int] = field(default_factory=dict)
     _moves: list[tuple[int, int, bool]] = field(default_factory=list)
-    _poses: list[tuple[int, Floats]] = field(default_factory=list)
+    _turned: list[Turned] = field(default_factory=list)
+    point: bool = False
+    """Whether the control keeps the tool's point."""
 
     def __post_init__(self) -> None:
         self.offset = self.offset or next(iter(self.places))
@@ -74,6 +78,8 @@ class RotaryControl:
 
     def frame(self) -> int:
         """The number of the present coordinates."""
+        if self.point:
+            return self._frame_of_points()
         angles = self.position()
         key = (
             *angles.tolist(),
@@ -88,6 +94,26 @@ class RotaryControl:
             self._known[key] = len(self.frames)
             self.frames.append(frame)
         return self._known[key]
+
+    def _frame_of_points(self) -> int:
+        """The number of the coordinates in which the control keeps the tool's point."""
+        key = ("point", self.offset)
+        if key not in self._known:
+            self._known[key] = len(self.frames)
+            self.frames.append(RowFrame(np.eye(4), np.array([0.0, 0.0, 1.0]), 0.0 * self.position()))
+        return self._known[key]
+
+    def keep_point(self, words: Floats) -> Floats:
+        """From here on the control keeps the tool's point; a position (3,) in its coordinates."""
+        tip = apply(self.on.frame(self.position(), self.length).setup_from_rows, words[None])[0]
+        self.point = True
+        return np.asarray(tip)
+
+    def free_point(self, tip: Floats) -> Floats:
+        """The control keeps the tool's point no longer; a position (3,) as coordinates of the work offset."""
+        self.point = False
+        frame = self.on.frame(self.position(), self.length)
+        return np.asarray(apply(invert(frame.setup_from_rows), tip[None])[0])
 
     def tilt(self, origin: Floats, angles: Floats) -> float:
         """Begins a tilted plane at an origin (3,) with three angles (3,) degrees about Z, X and Z again. How
@@ -124,30 +150,47 @@ class RotaryControl:
         """Turns the rotary joints; with the linear ones at `words` (3,) it is a move, unless an end is
         unknown or the same. Whether it is."""
         before, was_known, came = self.position(), self.known(), self.frame() if self.known() else 0
-        self.angles = [target.get(letter, a) for letter, a in zip(self.letters, self.angles, strict=True)]
+        self._take(target)
         after = self.position()
         if words is None or not was_known or np.array_equal(before, after):
             return False
-        self._poses.append((len(self._moves), self.on.turned(words, before, after, self.length)))
+        row = len(self._moves)
+        self._turned.append(Turned(row, self.on, self.length, False, (words, words), (before, after)))
         self.moved(came, aside=True)
         return True
 
+    def drive(
+        self, target: dict[str, float], words: tuple[Floats, Floats], feed: float, inverse: bool
+    ) -> None:
+        """A move from coordinates to coordinates (3,) on which rotary joints turn as well, at a `feed` per
+        minute or, `inverse`, of one over minutes; 0 at rapid."""
+        before, came = self.position(), self.frame()
+        self._take(target)
+        row, after = len(self._moves), self.position()
+        given = (row, self.on, self.length, self.point, words, (before, after))
+        self._turned.append(Turned(*given, feed, inverse))
+        self.moved(came)
+
+    def _take(self, target: dict[str, float]) -> None:
+        self.angles = [target.get(letter, a) for letter, a in zip(self.letters, self.angles, strict=True)]
+
     def placed(self, moves: Moves) -> tuple[Moves, Turning]:
-        """The moves that were noted, with the frame and the tool axis of each, and what they mean beside
-        that."""
+        """The moves that were noted, with the frame and the tool axis of each and the feed of the tip where
+        joints turn, and what they mean beside that."""
         noted = np.array(self._moves, dtype=np.int32).reshape(-1, 3)
-        poses = [p for _, p in self._poses]
-        owner = np.repeat([n for n, _ in self._poses], [len(p) for p in poses]).astype(np.int32)
         axes = np.array([f.axis_in_rows for f in self.frames]).reshape(-1, 3)
         sides = noted[:, 0].copy()
-        turning = Turning(
-            noted[:, 1].copy(),
-            noted[:, 2] > 0,
-            tuple(self.frames),
-            np.concatenate([np.zeros((0, 12)), *poses]),
-            owner,
-        )
-        return replace(moves, side=sides, axis=axes[sides]), turning
+        moves = replace(moves, side=sides, axis=axes[sides])
+        turning = Turning(noted[:, 1].copy(), noted[:, 2] > 0, tuple(self.frames))
+        if not self._turned:
+            return moves, turning
+        made = pieces_of(self._turned)
+        feed = moves.feed.copy()
+        timed = made.time > 0.0
+        rows = np.array([t.row for t in self._turned])[timed]
+        feed[rows] = 60.0 * made.way[timed] / made.time[timed]
+        pieces = {name: getattr(made, name) for name in (*PIECES, "owner")}
+        return replace(moves, feed=feed), replace(turning, **pieces)
 
 
 def _about_z(degrees: float) -> Floats:

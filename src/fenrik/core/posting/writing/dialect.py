@@ -54,6 +54,14 @@ class Dialect(BaseModel):
     tilted: Literal["plane", "machine"] = "machine"
     """How a side is written on a machine with rotary joints: as a tilted plane with coordinates of its own,
     or in coordinates worked out for the machine's rotary position."""
+    moving: Literal["none", "tool_point", "machine"] = "none"
+    """How moves are written on which rotary joints turn: not at all, the tip's place with the control keeping
+    the tool's point (G43.4), or coordinates worked out for the machine's joints with the tool's length."""
+    feed_moving: Literal["per_minute", "inverse_time"] = "per_minute"
+    """The feed of such moves: a minute along the written coordinates (G94), or one over the minutes that a
+    block takes (G93)."""
+    inverse_decimals: Annotated[int, Field(ge=1, le=5)] = 4
+    """Of a feed that is one over minutes."""
     angle_decimals: Annotated[int, Field(ge=3, le=5)] = 3
     """Not fewer than three: the comparison holds the tool to its side within that."""
     comments: Literal["all", "tools", "none"] = "all"

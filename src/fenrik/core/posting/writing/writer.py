@@ -12,6 +12,7 @@ from fenrik.core.errors import PostError
 from fenrik.core.motion import planes
 from fenrik.core.motion.moves import Moves
 from fenrik.core.motion.toolpath import Cycle
+from fenrik.core.posting.moving import block_feed
 from fenrik.core.posting.program import TAPS, PlannedMoves, Program, SidePose, Step
 from fenrik.core.posting.writing.dialect import Dialect
 
@@ -19,6 +20,8 @@ Floats = NDArray[np.float64]
 _AXES = [tuple(row) for row in planes.AXES.tolist()]
 FULL = 2 * math.pi - 1e-3
 """An arc that turns farther is a full circle."""
+SPOT_MM = 1e-6
+"""A tip that moves less stands."""
 WIDEST_RADIUS_ARC = math.radians(90.0)
 """Arcs by radius are split beyond this: towards half a turn a rounded radius moves the arc's middle
 by many times its own error (1 - 1/cos(sweep/2))."""
@@ -36,7 +39,7 @@ class _Writer:
         self.next_number = dialect.line_number_start
         self.modal: dict[str, str] = {}
         self.plane = 17  # as the start of every dialect says
-        self.tilted = False
+        self.tilted = self.point = False
 
     def text(self) -> str:
         p, d = self.program, self.dialect
@@ -140,12 +143,17 @@ class _Writer:
             x, y, z = (self._coordinate(v) for v in moves.tip[1])
             if step.side is not None:
                 self._to_side(step.side, moves.tip[0].tolist())
-                self._line(f"G43 H{step.tool.number} {f'X{x} Y{y} ' if step.side.as_plane else ''}Z{z}")
+                self.point = step.side.moving is not None and step.side.moving.point
+                code, whole = ("G43.4", True) if self.point else ("G43", step.side.as_plane)
+                self._line(f"{code} H{step.tool.number} {f'X{x} Y{y} ' if whole else ''}Z{z}")
             else:
                 self._line(f"G0 X{x} Y{y}")
                 self._line(f"G43 H{step.tool.number} Z{z}")
             self.modal |= {"G": "0", "X": x, "Y": y, "Z": z}
             start = 2
+        if planned.moving is not None:
+            self._poses(step, planned)
+            return
         whole = self.dialect.holes == "canned"
         # a tap cannot be driven by plain moves: nothing would hold spindle and feed together
         canned = {c.first: c for c in planned.cycles if whole or c.kind in TAPS}
@@ -171,6 +179,43 @@ class _Writer:
                 self._line(f"G4 P{dwells[i]:.2f}")
         self._end_cycle()
 
+    def _poses(self, step: Step, planned: PlannedMoves) -> None:
+        """Moves on which rotary joints turn as well, from the second pose on."""
+        moving, moves = planned.moving, planned.moves
+        assert moving is not None and step.side is not None
+        letters = [j.letter for j in step.side.on.machine.rotary]
+        ways = np.linalg.norm(np.diff(moving.tips, axis=0), axis=1).tolist()
+        written = np.linalg.norm(np.diff(moves.tip[1:], axis=0), axis=1).tolist()
+        decimals = self.dialect.inverse_decimals if moving.inverse else None
+        columns = (moves.tip[2:].tolist(), moves.rapid[2:].tolist(), moves.feed[2:].tolist())
+        if moving.inverse:
+            self._line("G93")
+        self.modal.pop("F", None)
+        for i, (end, rapid, feed) in enumerate(zip(*columns, strict=True)):
+            words = self._axes(end)
+            for letter, angle in sorted(zip(letters, moving.angles[i + 1].tolist(), strict=True)):
+                word = f"{letter}{self.dialect.angle(angle)}"
+                if self.modal.get(letter) != word:
+                    words.append(word)
+                    self.modal[letter] = word
+            if not words:
+                continue
+            if rapid:
+                self._emit("0", words, None)
+                continue
+            if ways[i] < SPOT_MM:
+                raise PostError(
+                    f"'{step.name}' turns the tool on the spot at feed, which has no speed a minute.",
+                    remedy="Turn it at rapid, or on the way.",
+                )
+            if moving.inverse:
+                self.modal.pop("F", None)  # every block has its own
+            block = block_feed(feed, ways[i], written[i], moving.inverse)
+            self._emit("1", words, block, decimals=decimals)
+        if moving.inverse:
+            self._line("G94")
+            self.modal.pop("F", None)
+
     def _to_side(self, side: SidePose, over: list[float]) -> None:
         """At the machine's upper end: the rotary joints, over the start, and the tilted plane where the
         dialect has one."""
@@ -190,8 +235,11 @@ class _Writer:
             self.tilted = True
 
     def _leave_side(self) -> None:
-        """Out of a tilted plane and to the machine's upper end."""
+        """Out of a tilted plane, or of keeping the tool's point, and to the machine's upper end."""
         self._level_plane()
+        if self.point:
+            self._line("G49")
+            self.point = False
         if self.tilted:
             self._line("G69")
             self.tilted = False
@@ -300,9 +348,16 @@ class _Writer:
         return words
 
     def _emit(
-        self, code: str, words: list[str], feed: float | None, plane: int | None = None, switch: str = ""
+        self,
+        code: str,
+        words: list[str],
+        feed: float | None,
+        plane: int | None = None,
+        switch: str = "",
+        decimals: int | None = None,
     ) -> None:
-        """A move; `switch` are words that put the correction of the radius on or off."""
+        """A move; `switch` are words that put the correction of the radius on or off, `decimals` those of a
+        feed that is one over minutes."""
         block = list(words)
         if self.modal.get("G") != code or switch:
             block.insert(0, f"G{code}")
@@ -313,7 +368,10 @@ class _Writer:
             self.plane = 17 + plane
             block.insert(0, f"G{self.plane}")
         if feed is not None:
-            text = self.dialect.number(feed * self.dialect.scale, self.dialect.feed_decimals)
+            if decimals is None:
+                text = self.dialect.number(feed * self.dialect.scale, self.dialect.feed_decimals)
+            else:
+                text = self.dialect.number(feed, decimals)
             if self.modal.get("F") != text:
                 block.append(f"F{text}")
                 self.modal["F"] = text
