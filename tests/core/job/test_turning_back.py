@@ -72,7 +72,9 @@ def test_a_joint_without_ends_never_turns_back(angles):
 
 def evidence(machine, *angles):
     steps = [
-        SimpleNamespace(name=f"Bore {i + 1}", side=SimpleNamespace(angles=np.array(a, dtype=float)))
+        SimpleNamespace(
+            name=f"Bore {i + 1}", side=SimpleNamespace(angles=np.array(a, dtype=float), moving=None)
+        )
         for i, a in enumerate(angles)
     ]
     posted = SimpleNamespace(program=SimpleNamespace(steps=steps))
@@ -86,6 +88,18 @@ def test_the_finding_names_joint_way_operation_and_remedy():
         "C turns back from 350° to -350° before 'Bore 2', since 370° lies beyond its range, -360° to 360°."
     )
     assert "order of the sides" in found.remedy
+
+
+def test_a_joint_that_would_turn_back_in_a_cut_stops_and_at_rapid_is_noted():
+    angles = np.array([[350.0, 30.0], [-350.0, 30.0]])
+    for kind, severity in ((1, "stop"), (0, "note")):
+        moving = SimpleNamespace(angles=angles, kind=np.array([0, kind]))
+        step = SimpleNamespace(name="Wall", side=SimpleNamespace(angles=angles[0], moving=moving))
+        posted = SimpleNamespace(program=SimpleNamespace(steps=[step]))
+        on = SimpleNamespace(machine=machines()["fork_head_1500"])
+        (found,) = turning_back(SimpleNamespace(posted=posted, on=on))
+        assert (found.severity, found.operation) == (severity, "Wall")
+        assert ("The tool cuts meanwhile." in found.words) == (severity == "stop")
 
 
 def test_nothing_is_told_where_nothing_turns_back():

@@ -184,11 +184,8 @@ def chosen(
 
 def rewinds(positions: Floats, limits: Limits) -> list[Rewind]:
     """Where in positions (m, r) degrees, in the order of the program, a joint has to turn back."""
-    out = []
-    for at in range(1, len(positions)):
-        for joint, (begin, end) in enumerate(zip(positions[at - 1], positions[at], strict=True)):
-            nearer = end - 360.0 * np.round((end - begin) / 360.0)
-            beyond = nearer < limits.low[joint] - SLACK_DEG or nearer > limits.high[joint] + SLACK_DEG
-            if nearer != end and beyond:
-                out.append(Rewind(at, joint, float(begin), float(end), float(nearer)))
-    return out
+    begin, end = positions[:-1], positions[1:]
+    nearer = end - 360.0 * np.round((end - begin) / 360.0)
+    beyond = (nearer < limits.low - SLACK_DEG) | (nearer > limits.high + SLACK_DEG)
+    where = np.argwhere((nearer != end) & beyond).tolist()
+    return [Rewind(i + 1, j, float(begin[i, j]), float(end[i, j]), float(nearer[i, j])) for i, j in where]

@@ -78,7 +78,15 @@ def loads(
     least.
     """
     leaning = pieces.shape[1] == 12
-    step = _in_tools_frame(pieces) if leaning else pieces[:, 3:] - pieces[:, :3]
+    if leaning:
+        # where the axis turns, of a point halfway up the material, and as fast as that goes
+        tip = np.linalg.norm(pieces[:, 6:9] - pieces[:, :3], axis=1)
+        step = _in_tools_frame(pieces, 0.5 * removal.sides[:, 2])
+        way = np.linalg.norm(step, axis=1)
+        turned = (np.abs(pieces[:, 9:] - pieces[:, 3:6]).max(axis=1) > 0.0) & (tip > 0.0)
+        feed = np.where(turned, feed * way / np.where(tip > 0.0, tip, 1.0), feed)
+    else:
+        step = pieces[:, 3:] - pieces[:, :3]
     length = np.linalg.norm(step, axis=1)
     level = np.hypot(step[:, 0], step[:, 1])
     run = np.concatenate([[0.0], np.cumsum(length)])
@@ -133,10 +141,11 @@ def loads(
     return Load(engagement, thinning, width, depth, rate, chip, force, power, force * compliance(tool))
 
 
-def _in_tools_frame(moves: Floats) -> Floats:
-    """Steps (m, 3) of moves (m, 12) seen from the tool: the third along its axis halfway, the other two
-    square to it in a frame that is carried along from move to move without turning about the axis."""
-    step = moves[:, 6:9] - moves[:, :3]
+def _in_tools_frame(moves: Floats, height: Floats) -> Floats:
+    """Steps (m, 3) of a point of the axis at a height (m,) mm over the tip along moves (m, 12), seen from the
+    tool: the third along its axis halfway, the other two square to it in a frame that is carried along from
+    move to move without turning about the axis."""
+    step = moves[:, 6:9] - moves[:, :3] + height[:, None] * (moves[:, 9:] - moves[:, 3:6])
     axis = moves[:, 3:6] + moves[:, 9:12]
     axis /= np.linalg.norm(axis, axis=1, keepdims=True)
     out = np.empty_like(step)

@@ -110,6 +110,12 @@ class Paths:
         setup, operation, tool = task.setup, task.operation, task.tool
         tracked = self._track(task, progress.stage(0.0, 0.95))
         if task.strategy.axis == "moving":
+            if operation.feed_follows == "engagement":
+                raise ComputeError(
+                    f"The feed of '{operation.name}' goes with the tool's contact along the wall; it does "
+                    "not follow a measured engagement as well.",
+                    remedy="Let the feed follow the plan.",
+                )
             return tracked  # what its shank and holder touch the proof says
         progress.step(0.95, "keeping shank and holder clear")
         clearance = self.tasks.heights(task).clearance

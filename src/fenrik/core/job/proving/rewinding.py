@@ -6,19 +6,35 @@ import numpy as np
 
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.machines.choosing import rewinds
+from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.finding import Finding
 
 
 def turning_back(evidence: Evidence) -> list[Finding]:
-    """A note for every index move that goes the long way round. The tool is out there."""
+    """A note for every move that goes the long way round while the tool is out, and a stop where it cuts."""
     machine = evidence.on.machine
-    turned = [(s.name, s.side.angles) for s in evidence.posted.program.steps if s.side is not None]
+    names: list[str] = []
+    angles, cuts = [np.zeros((0, len(machine.rotary)))], [np.zeros(0, dtype=np.bool_)]
+    for step in evidence.posted.program.steps:
+        if step.side is None:
+            continue
+        moving = step.side.moving
+        angles.append(step.side.angles[None] if moving is None else moving.angles)
+        cuts.append(np.zeros(1, dtype=np.bool_) if moving is None else moving.kind != Motion.RAPID)
+        names += [step.name] * len(angles[-1])
     out = []
-    for found in rewinds(np.array([angles for _, angles in turned]), machine.rotary_limits):
-        joint, (name, _) = machine.rotary[found.joint], turned[found.at]
+    for found in rewinds(np.concatenate(angles), machine.rotary_limits):
+        joint, name = machine.rotary[found.joint], names[found.at]
         way = f"from {found.begin:g}° to {found.end:g}°"
         why = f"{found.nearer:g}° lies beyond its range, {_end(joint.low)} to {_end(joint.high)}"
-        words = f"{joint.letter or joint.name} turns back {way} before '{name}', since {why}."
+        inside = names[found.at - 1] == name
+        when = "in" if inside else "before"
+        words = f"{joint.letter or joint.name} turns back {way} {when} '{name}', since {why}."
+        if inside and np.concatenate(cuts)[found.at]:
+            words = words.replace("turns back", "would have to turn back")
+            remedy = "Turn the part on the table, or cut the wall in two operations."
+            out.append(Finding("stop", "rewind", f"{words} The tool cuts meanwhile.", remedy, operation=name))
+            continue
         remedy = "Change the order of the sides, or turn the part on the machine, where the time matters."
         out.append(Finding("note", "rewind", words, remedy, operation=name))
     return out
