@@ -30,6 +30,14 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         page.get_by_text("Finish steep walls").click()
     elif name == "sides":
         page.get_by_text("Clear the gauge face").first.click()
+    elif name == "flank":
+        page.get_by_text("Replay", exact=True).click()
+        strip = page.get_by_role("slider", name="Moment of the program")
+        across = strip.bounding_box()
+        assert across is not None
+        with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000) as there:
+            strip.click(position={"x": across["width"] * 0.93, "y": 40})
+        there.value.finished()
     elif name == "replay":
         page.get_by_text("Replay", exact=True).click()
         canvas = page.get_by_role("slider", name="Moment of the program")
@@ -48,7 +56,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[1:]
     views = [("part", 1, "part"), ("setups", 1, "setups"), ("tools", 1, "tools"), ("plan", 2, "plan")]
-    views += [("sides", 3, "plan")]
+    views += [("sides", 3, "plan"), ("flank", 4, "prove")]
     views += [(name, 2, "prove") for name in ("prove", "replay", "deviation")] + [("release", 1, "release")]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)

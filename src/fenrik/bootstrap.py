@@ -158,7 +158,7 @@ def load_demonstration(jobs: Jobs) -> None:
     if jobs.listing():
         return
     folder = ROOT / "examples"
-    for name in ("bearing_bracket", "nozzle_mould", "gauge_block"):
+    for name in ("bearing_bracket", "nozzle_mould", "gauge_block", "guide_vane"):
         job = load_job(folder / f"{name}.yaml")
         made = jobs.create(job_data(job))
         for file, _ in files_of(job):

@@ -265,8 +265,8 @@ class FlankLies:
         if self.twist_deg < 0.05:
             return None
         twist = f"'{name}': {self.wall} twists by up to {self.twist_deg:.1f}° from foot to top"
-        does = f"cuts in by up to {self.overcut:.4f} mm and leaves up to {self.left:.4f} mm"
-        return f"{twist}, along which the straight tool {does}.", ""
+        cuts = f"cuts in by up to {self.overcut:.4f} mm and " if self.overcut >= 5e-5 else ""
+        return f"{twist}; the straight tool {cuts}leaves up to {self.left:.4f} mm of it.", ""
 
 
 Found = Narrow | Unreached | NarrowEntry | ThroughAir | Short | WallLeft | EdgeLeft
