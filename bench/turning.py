@@ -9,10 +9,17 @@ from collections.abc import Iterator
 
 import numba
 import numpy as np
+import yaml
+from tests.conftest import ROOT
 from tests.oracles import cut_ends, sweep_errors
 
 from bench.removal import CELL, HIGH, LOW, finishing, roughed, shape, tool
 from bench.timing import Row, best_of_each
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.programs.posting import post
+from fenrik.core.job.workspace.artefacts import MemoryStore
+from fenrik.core.proof.simulate import strokes_of
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.tooling.assembly import Assembly
 
@@ -82,8 +89,47 @@ def rows() -> Iterator[Row]:
         yield Row(
             "the same: overcut at most", f"{1000 * most_off:.2f} µm", "5 µm", most_off / 0.005, most=1.0
         )
+    yield from wall(fine)
     yield from fixed()
     numba.set_num_threads(threads)
+
+
+def wall(fine: np.ndarray) -> Iterator[Row]:
+    """The example's wall by the side of the tool, as its program means it, against as many upright finishing
+    moves."""
+    document = yaml.safe_load((ROOT / "examples" / "guide_vane.yaml").read_text("utf-8"))
+    rough, finish = document["setups"][0]["operations"]
+    still = np.zeros(len(fine), dtype=np.bool_)
+    for kind, corner_radius, most in (("ball", 6.0, 15.0), ("corner", 1.0, 40.0)):
+        document["tools"][1] |= {"kind": kind, "corner_radius": corner_radius}
+        document["setups"][0]["operations"] = [rough, finish]
+        paths = open_job(job_from_data(document), ROOT / "examples", MemoryStore())
+        setup, posted = paths.job.setups[0], post(paths, paths.job.releases[0])
+        strokes = [
+            strokes_of(
+                posted.motion.rows(np.flatnonzero(posted.comparison.step_of == n)),
+                posted.run(paths.job.tools).tools,
+            )
+            for n in range(2)
+        ]
+        stock = paths.setups.raw_dexels(setup, CELL)
+        for stroke in strokes[0]:
+            stock.cut(stroke.pieces, tool_bodies(stroke.tool), np.zeros(len(stroke.pieces), dtype=np.bool_))
+        pieces = np.concatenate([s.pieces for s in strokes[1] if s.pieces.shape[1] == 12])
+        bodies, rapid = tool_bodies(paths.job.tool(4)), np.zeros(len(pieces), dtype=np.bool_)
+        base = Stock.of_box(LOW, HIGH, CELL)
+        base.cut(roughed(), tool_bodies(tool("ball", 10)), np.zeros(len(roughed()), dtype=np.bool_))
+        turned, one = best_of_each(
+            [
+                (lambda s, p=pieces, b=bodies, r=rapid: s.cut(p, b, r), stock.copy),
+                (lambda s: s.cut(fine, tool_bodies(tool("ball", 6)), still), base.copy),
+            ],
+            5,
+            time.process_time,
+        )
+        turned, one = turned / len(pieces), one / len(fine)
+        what = f"a piece of the vane's wall, {kind} 12, of {len(pieces)}"
+        yield Row(what, f"{1e6 * turned:.0f} µs", f"{1e6 * one:.0f} µs finishing", turned / one, most=most)
 
 
 def fixed() -> Iterator[Row]:
