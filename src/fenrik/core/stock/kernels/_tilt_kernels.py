@@ -123,6 +123,18 @@ def _lost(lost, r, rays, line, sight, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+def _slim(body, part, v):
+    """How far a frustum may reach, in a plane square to direction v, from where the axes at both ends of a
+    part of a move meet that plane; 0 where they lean too far from v for it to be worth asking."""
+    steep = min(abs(part[3 + v]), abs(part[9 + v]))
+    if steep < 0.8:
+        return 0.0
+    dot = min(1.0, max(-1.0, part[3] * part[9] + part[4] * part[10] + part[5] * part[11]))
+    far = max(abs(body[Z0]), abs(body[Z1])) + max(body[R0], body[R1])
+    return (max(body[R0], body[R1]) + 0.5 * far * math.acos(dot) ** 2) / steep + 1e-5
+
+
+@njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
 def _part(lattice, tile, rays, scratch, room, part_of):
     """One body along a part of a move on a tile; `part_of` is (move, first share, last share, body, tag,
     whether it is steady). False: no room."""
@@ -159,6 +171,7 @@ def _part(lattice, tile, rays, scratch, room, part_of):
     elif body[KIND] != BALL:
         hull_of(body, part, hull)
     margin = nearer_by(body, part) if body[KIND] != FRUSTUM else 0.0
+    slim = _slim(body, part, v) if not steady and body[KIND] == FRUSTUM else 0.0
     for j in range(j0, j1 + 1):
         row = tile * SIDE + j
         if row_last[row] <= out[6] or row_first[row] >= out[7]:
@@ -184,9 +197,22 @@ def _part(lattice, tile, rays, scratch, room, part_of):
                     line = Line(direction, u0 + i * cell, pv, u, v)
                     _lost((lo[o], hi[o]), n, rays, line, sight, out)
             continue
-        for i in range(i0, i1 + 1):
+        i_first, i_last, least, most = i0, i1, out[6], out[7]
+        if slim > 0.0:  # of a long body only what is as high as the row
+            a, b = poses[0], poses[POSES - 1]
+            s, t = (pv - a[v]) / a[3 + v], (pv - b[v]) / b[3 + v]
+            at_a, at_b = a[u] + s * a[3 + u], b[u] + t * b[3 + u]
+            i_first = max(i0, int(math.ceil((min(at_a, at_b) - slim - u0) / cell)))
+            i_last = min(i1, int(math.floor((max(at_a, at_b) + slim - u0) / cell)))
+            at_a, at_b = a[direction] + s * a[3 + direction], b[direction] + t * b[3 + direction]
+            least, most = max(least, min(at_a, at_b) - slim), min(most, max(at_a, at_b) + slim)
+            if row_last[row] <= least or row_first[row] >= most:
+                continue
+        for i in range(i_first, i_last + 1):
             r = tile * TILE + j * SIDE + i
-            if last[r] <= out[6] or first[r] >= out[7]:
+            if last[r] <= least or first[r] >= most:
+                continue
+            if void_low[r] <= least and void_high[r] >= most:
                 continue
             pu = u0 + i * cell
             line = Line(direction, pu, pv, u, v)
