@@ -112,10 +112,10 @@ def test_little_is_not_told_and_a_rim_names_no_face():
     assert told() == []
     over[:200] = 0.5  # 2 % of all, 4 % of face 1
     (one,) = told()
-    assert (one["why"], one["faces"]) == ("unfinished", []) and one["share"] == pytest.approx(0.02)
+    assert (one.why, one.faces) == ("unfinished", []) and one.share == pytest.approx(0.02)
     over[:400], reached[:400] = 0.5, False
     (one,) = told()
-    assert (one["why"], one["faces"], one["most_mm"]) == ("hidden", [1], 0.5)
+    assert (one.why, one.faces, one.most_mm) == ("hidden", [1], 0.5)
     (finding,) = left_findings([one])
     assert finding.words == (
         "Left: 4.0 % of the surface on face 1, with up to 0.50 mm of stock on it: it is not seen from "

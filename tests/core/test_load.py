@@ -14,7 +14,7 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machine
 from fenrik.core.motion.moves import Motion
-from fenrik.core.proof.load import compliance, load_findings, loads
+from fenrik.core.proof.load import LoadFacts, compliance, load_findings, loads
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.core.stock.keeping import LiveStock, Snapshot
@@ -138,9 +138,8 @@ def test_bending_is_that_of_a_cantilever():
 
 
 def test_too_much_power_and_bending_are_found():
-    found = load_findings(
-        [{"power_max_kw": 900.0, "bending_max_mm": 0.5}, {}], ["a", "b"], machine("column_mill_500")
-    )
+    facts = [LoadFacts(1.0, 0.0, power_max_kw=900.0, bending_max_mm=0.5), LoadFacts(0.0, 1.0)]
+    found = load_findings(facts, ["a", "b"], machine("column_mill_500"))
     assert [(f.kind, f.operation) for f in found] == [("power", "a"), ("bending", "a")]
     assert all(f.remedy and f.severity == "caution" for f in found)
 

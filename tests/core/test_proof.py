@@ -79,8 +79,8 @@ def test_overcut_is_measured_where_it_is_and_leads_to_its_move():
     plate.apply_translation((20, 15, 5))
     table, result = cut(GOOD.replace("Z10", "Z9.9"))
     deviation = measure(result.last, DistanceField(mesh_of(plate)), plate.area, 0.05)
-    assert deviation.facts["max_overcut_mm"] == pytest.approx(0.1, abs=1e-4)
-    assert deviation.facts["max_leftover_mm"] == pytest.approx(6.0, abs=0.02)
+    assert deviation.facts.max_overcut_mm == pytest.approx(0.1, abs=1e-4)
+    assert deviation.facts.max_leftover_mm == pytest.approx(6.0, abs=0.02)
     step_of = np.zeros(len(table), dtype=np.int32)
     clock = np.arange(len(table), dtype=float)
     run = Run(table, step_of, ["op"], {}, clock, clock)
@@ -97,10 +97,10 @@ def test_share_on_size_is_the_area_of_the_design_that_is_right():
     stock = Stock.of_box(np.zeros(3), np.array([40.0, 30.0, 16.0]), 0.25)
     same = trimesh.creation.box((40, 30, 16)).apply_translation((20, 15, 8))
     facts = measure(stock, DistanceField(mesh_of(same)), same.area, 0.05).facts
-    assert facts["share_within_tolerance"] == pytest.approx(1.0, abs=0.02)
+    assert facts.share_within_tolerance == pytest.approx(1.0, abs=0.02)
     lower = trimesh.creation.box((40, 30, 15)).apply_translation((20, 15, 7.5))
     facts = measure(stock, DistanceField(mesh_of(lower)), lower.area, 0.05).facts
-    assert facts["share_within_tolerance"] == pytest.approx(1 - 1200 / lower.area, abs=0.02)
+    assert facts.share_within_tolerance == pytest.approx(1 - 1200 / lower.area, abs=0.02)
 
 
 def job(**changes):

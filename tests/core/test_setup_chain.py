@@ -239,4 +239,4 @@ def test_points_that_no_ray_met_are_no_overcut(block):
     )
     assert (surface(stock).tags == UNSEEN).any()
     facts = measure(stock, DistanceField(mesh_of(left)), left.area, 0.05).facts
-    assert facts["max_overcut_mm"] < 2e-3 and facts["max_leftover_mm"] < 2e-3
+    assert facts.max_overcut_mm < 2e-3 and facts.max_leftover_mm < 2e-3

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +25,49 @@ PLACES = 8
 
 
 @dataclass(frozen=True)
+class Worst:
+    """A place (x, y, z) beyond the tolerance, how far off it is and on which face."""
+
+    place: tuple[float, float, float]
+    deviation_mm: float
+    face: int
+
+
+@dataclass(frozen=True)
+class FaceDeviation:
+    """The worst overcut and leftover of a face, and the share of its measured area on size."""
+
+    face: int
+    overcut_mm: float
+    leftover_mm: float
+    share_on_size: float
+
+
+@dataclass(frozen=True)
+class Histogram:
+    """Area by deviation; one more edge than areas."""
+
+    edges_mm: list[float]
+    area_mm2: list[float]
+
+
+@dataclass(frozen=True)
+class DeviationFacts:
+    """A deviation in numbers; shares are of the design's area (on size) and of the measured one."""
+
+    tolerance_mm: float
+    max_overcut_mm: float
+    max_leftover_mm: float
+    share_within_tolerance: float
+    share_leftover: float
+    share_overcut: float
+    histogram: Histogram
+    cell_mm: float
+    by_face: list[FaceDeviation]
+    worst: list[Worst]
+
+
+@dataclass(frozen=True)
 class Deviation:
     """Signed deviation of the stock's surface from the design, mm, positive for leftover.
 
@@ -35,7 +77,7 @@ class Deviation:
     surface: StockSurface
     at_vertices: Floats
     at_points: Floats
-    facts: dict[str, Any]
+    facts: DeviationFacts
 
 
 OwnZone = ThreadZone | EdgeZone | EngravingZone
@@ -93,26 +135,24 @@ def measure(
     counts, edges = np.histogram(
         distance[near], bins=41, range=(-10 * tolerance, 10 * tolerance), weights=weight[near]
     )
-    facts: dict[str, Any] = {
-        "tolerance_mm": tolerance,
-        "max_overcut_mm": float(max(0.0, -distance.min())) if len(distance) else 0.0,
-        "max_leftover_mm": float(max(0.0, distance.max())) if len(distance) else 0.0,
-        "share_within_tolerance": float(min(1.0, weight[on_size].sum() / area)) if area > 0 else 0.0,
-        "share_leftover": float(weight[distance > tolerance].sum() / max(weight.sum(), 1e-12)),
-        "share_overcut": float(weight[distance < -tolerance].sum() / max(weight.sum(), 1e-12)),
-        "histogram": {"edges_mm": edges.tolist(), "area_mm2": counts.tolist()},
-        "cell_mm": stock.cell,
-        "by_face": _by_face(distance, faces, weight, tolerance),
-        "worst": _worst(points, distance, faces, tolerance),
-    }
+    facts = DeviationFacts(
+        tolerance_mm=tolerance,
+        max_overcut_mm=float(max(0.0, -distance.min())) if len(distance) else 0.0,
+        max_leftover_mm=float(max(0.0, distance.max())) if len(distance) else 0.0,
+        share_within_tolerance=float(min(1.0, weight[on_size].sum() / area)) if area > 0 else 0.0,
+        share_leftover=float(weight[distance > tolerance].sum() / max(weight.sum(), 1e-12)),
+        share_overcut=float(weight[distance < -tolerance].sum() / max(weight.sum(), 1e-12)),
+        histogram=Histogram(edges.tolist(), counts.tolist()),
+        cell_mm=stock.cell,
+        by_face=_by_face(distance, faces, weight, tolerance),
+        worst=_worst(points, distance, faces, tolerance),
+    )
     return Deviation(skin, skin.at_vertices(every), every, facts)
 
 
-def _worst(
-    points: Floats, distance: Floats, faces: NDArray[np.int32], tolerance: float
-) -> list[dict[str, Any]]:
+def _worst(points: Floats, distance: Floats, faces: NDArray[np.int32], tolerance: float) -> list[Worst]:
     """Places beyond the tolerance, the farthest off first, no two nearer than 1/20 of the part's size."""
-    out: list[dict[str, Any]] = []
+    out: list[Worst] = []
     if not len(points):
         return out
     apart = 0.05 * float(np.linalg.norm(np.ptp(points, axis=0)))
@@ -126,14 +166,14 @@ def _worst(
             kept.append(i)
             alive &= np.linalg.norm(points[off] - points[i], axis=1) > apart
         for i in kept:
-            place = [float(v) for v in points[i]]
-            out.append({"place": place, "deviation_mm": float(distance[i]), "face": int(faces[i])})
+            x, y, z = points[i].tolist()
+            out.append(Worst((x, y, z), float(distance[i]), int(faces[i])))
     return out
 
 
 def _by_face(
     distance: Floats, faces: NDArray[np.int32], weight: Floats, tolerance: float
-) -> list[dict[str, Any]]:
+) -> list[FaceDeviation]:
     """Per design face: worst overcut, worst leftover and the share of its measured area on size."""
     out = []
     for face in np.unique(faces):
@@ -141,14 +181,7 @@ def _by_face(
         total = float(weight[mine].sum())
         share = float(weight[mine & (np.abs(distance) <= tolerance)].sum() / total) if total > 0 else 0.0
         low, high = float(distance[mine].min()), float(distance[mine].max())
-        out.append(
-            {
-                "face": int(face),
-                "overcut_mm": max(0.0, -low),
-                "leftover_mm": max(0.0, high),
-                "share_on_size": share,
-            }
-        )
+        out.append(FaceDeviation(int(face), max(0.0, -low), max(0.0, high), share))
     return out
 
 

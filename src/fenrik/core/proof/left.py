@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,15 +80,31 @@ def stock_over(spots: Spots, surface: Floats, deviation: Floats, cell: float) ->
     return over
 
 
-def left_of(spots: Spots, over: Floats, reached: Reach, seen: Reach, tolerance: float) -> dict[str, Any]:
-    """`share_of_reachable`: the share of the design in reach of the tools that is on size; `left`: what is
-    left of the whole, see `left_over`. `over` (n,) mm is the stock over the spots."""
+@dataclass(frozen=True)
+class Leftover:
+    """What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
+    the largest area first."""
+
+    why: Why
+    share: float
+    most_mm: float
+    faces: list[int]
+
+
+@dataclass(frozen=True)
+class Left:
+    """The share of the design in reach of the tools that is on size, and what is left of the whole."""
+
+    share_of_reachable: float
+    left: list[Leftover]
+
+
+def left_of(spots: Spots, over: Floats, reached: Reach, seen: Reach, tolerance: float) -> Left:
+    """What is left where `over` (n,) mm of stock stand over spots of the design."""
     mine = reached(spots.points, spots.normals)
     good = int((mine & (np.abs(over) <= tolerance)).sum())
-    return {
-        "share_of_reachable": good / int(mine.sum()) if mine.any() else 1.0,
-        "left": left_over(spots, over, mine, seen, tolerance),
-    }
+    share = good / int(mine.sum()) if mine.any() else 1.0
+    return Left(share, left_over(spots, over, mine, seen, tolerance))
 
 
 @dataclass(frozen=True)
@@ -109,7 +125,7 @@ class SideReach:
 
 def left_on(
     mesh: TriangleMesh, deviation: Deviation, sides: Sequence[SideReach], band: float, cell: float
-) -> dict[str, Any]:
+) -> Left:
     """As `left_of`, for a design whose deviation was measured on a stock of a cell, mm; `band` mm is the half
     band of "on size"."""
     met, spots = deviation.surface.tags != UNSEEN, spots_on(mesh)
@@ -125,11 +141,9 @@ def left_on(
     return left_of(spots, over, reach(False), reach(True), band)
 
 
-def left_over(
-    spots: Spots, over: Floats, reached: Bools, seen: Reach, tolerance: float
-) -> list[dict[str, Any]]:
-    """What is left by its reason, as plain data: `why`, its `share` of all, `most_mm` and `faces` with the
-    largest area first. The tools have `reached` spots (n,) or not; `seen` tells that of a needle."""
+def left_over(spots: Spots, over: Floats, reached: Bools, seen: Reach, tolerance: float) -> list[Leftover]:
+    """What is left by its reason. The tools have `reached` spots (n,) or not; `seen` tells that of a
+    needle."""
     left = over > tolerance
     dark = np.zeros(len(over), dtype=np.bool_)
     asked = np.flatnonzero(left & ~reached)
@@ -149,22 +163,21 @@ def left_over(
         by_face = np.bincount(place[mine], minlength=len(ids))
         order = np.argsort(-by_face, kind="stable")
         named = [int(ids[k]) for k in order if by_face[k] > SHARE_OF_FACE * whole[k]]
-        out.append({"why": why, "share": share, "most_mm": float(over[mine].max()), "faces": named})
+        out.append(Leftover(why, share, float(over[mine].max()), named))
     return out
 
 
-def left_findings(left: list[dict[str, Any]]) -> list[Finding]:
+def left_findings(left: list[Leftover]) -> list[Finding]:
     """A note for each reason."""
     out = []
     for one in left:
-        why, remedy = WORDS[one["why"]]
-        faces = one["faces"]
+        why, remedy = WORDS[one.why]
+        faces = one.faces
         ids = ", ".join(str(f) for f in faces[:NAMED]) + (" and more" if len(faces) > NAMED else "")
         on = f" on face{'s' if len(faces) > 1 else ''} {ids}" if faces else ""
-        most = f"{one['most_mm']:.1f}" if one["most_mm"] >= 1.0 else f"{one['most_mm']:.2f}"
+        most = f"{one.most_mm:.1f}" if one.most_mm >= 1.0 else f"{one.most_mm:.2f}"
         what = (
-            f"Left: {100 * one['share']:.1f} % of the surface{on}, with up to {most} mm of stock on it: "
-            f"{why}."
+            f"Left: {100 * one.share:.1f} % of the surface{on}, with up to {most} mm of stock on it: {why}."
         )
-        out.append(Finding("note", f"left_{one['why']}", what, remedy, measure=one["most_mm"]))
+        out.append(Finding("note", f"left_{one.why}", what, remedy, measure=one.most_mm))
     return out

@@ -16,8 +16,7 @@ cutter (0.8 D) are from memory.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import asdict, dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -216,13 +215,35 @@ def _engagement(
     return np.where(left | right, edge, ahead), width
 
 
-def summary(load: Load, times: Floats, lengths: Floats) -> dict[str, Any]:
-    """The load of one operation as numbers: time in cut s, lengths mm, engagement deg, the greatest of the
-    rest."""
+@dataclass(frozen=True)
+class LoadFacts:
+    """The load of one operation in numbers: time in cut and in air, and of what cuts the length, the
+    engagement that half and 95 % of it stay under, and the greatest of the rest; None where nothing cuts."""
+
+    time_in_cut_s: float
+    time_in_air_s: float
+    length_in_cut_mm: float | None = None
+    engagement_p50_deg: float | None = None
+    engagement_p95_deg: float | None = None
+    engagement_max_deg: float | None = None
+    depth_max_mm: float | None = None
+    rate_max_cm3_min: float | None = None
+    chip_max_mm: float | None = None
+    force_max_n: float | None = None
+    power_max_kw: float | None = None
+    bending_max_mm: float | None = None
+
+    def known(self) -> dict[str, float]:
+        """As plain data, without what is None."""
+        return {name: value for name, value in asdict(self).items() if value is not None}
+
+
+def summary(load: Load, times: Floats, lengths: Floats) -> LoadFacts:
+    """The load of one operation whose pieces last so many s (m,) and are so many mm long (m,)."""
     cuts = load.engagement > 0
     total = float(times.sum())
     if not cuts.any():
-        return {"time_in_cut_s": 0.0, "time_in_air_s": total}
+        return LoadFacts(0.0, total)
     angle, way = np.degrees(load.engagement[cuts]), lengths[cuts]
     order = np.argsort(angle)
     share = np.cumsum(way[order]) / max(float(way.sum()), 1e-12)
@@ -231,27 +252,27 @@ def summary(load: Load, times: Floats, lengths: Floats) -> dict[str, Any]:
         return float(angle[order][min(int(np.searchsorted(share, part)), len(order) - 1)])
 
     in_cut = float(times[cuts].sum())
-    return {
-        "time_in_cut_s": in_cut,
-        "time_in_air_s": total - in_cut,
-        "length_in_cut_mm": float(way.sum()),
-        "engagement_p50_deg": at(0.5),
-        "engagement_p95_deg": at(0.95),
-        "engagement_max_deg": float(angle.max()),
-        "depth_max_mm": float(load.depth.max()),
-        "rate_max_cm3_min": float(load.rate.max()),
-        "chip_max_mm": float(load.chip.max()),
-        "force_max_n": float(load.force.max()),
-        "power_max_kw": float(load.power.max()),
-        "bending_max_mm": float(load.bending.max()),
-    }
+    return LoadFacts(
+        time_in_cut_s=in_cut,
+        time_in_air_s=total - in_cut,
+        length_in_cut_mm=float(way.sum()),
+        engagement_p50_deg=at(0.5),
+        engagement_p95_deg=at(0.95),
+        engagement_max_deg=float(angle.max()),
+        depth_max_mm=float(load.depth.max()),
+        rate_max_cm3_min=float(load.rate.max()),
+        chip_max_mm=float(load.chip.max()),
+        force_max_n=float(load.force.max()),
+        power_max_kw=float(load.power.max()),
+        bending_max_mm=float(load.bending.max()),
+    )
 
 
-def load_findings(facts: list[dict[str, Any]], names: list[str], machine: Machine) -> list[Finding]:
+def load_findings(facts: list[LoadFacts], names: list[str], machine: Machine) -> list[Finding]:
     """What the load asks of spindle and tool beyond what they bear, once per operation."""
     out = []
     for fact, name in zip(facts, names, strict=True):
-        power = fact.get("power_max_kw", 0.0)
+        power = fact.power_max_kw or 0.0
         if power > machine.spindle_power_kw:
             out.append(
                 Finding(
@@ -265,7 +286,7 @@ def load_findings(facts: list[dict[str, Any]], names: list[str], machine: Machin
                     limit=machine.spindle_power_kw,
                 )
             )
-        bending = fact.get("bending_max_mm", 0.0)
+        bending = fact.bending_max_mm or 0.0
         if bending > BENDING_MM:
             out.append(
                 Finding(

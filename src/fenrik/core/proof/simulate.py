@@ -20,7 +20,7 @@ from fenrik.core.motion.pieces import by_axis, upright_pieces
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
-from fenrik.core.proof.load import Load, loads, summary
+from fenrik.core.proof.load import Load, LoadFacts, loads, summary
 from fenrik.core.proof.run import Run
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Removal, Stock, tool_bodies
@@ -51,7 +51,7 @@ class StepCut:
     owner: NDArray[np.int32]
     volume: Floats
     traces: dict[str, NDArray[np.float32]]
-    facts: dict[str, Any]
+    facts: LoadFacts
     findings: list[Finding]
     thinning: NDArray[np.float32]
     vertices: NDArray[np.float32]
@@ -59,7 +59,7 @@ class StepCut:
 
     def to_bytes(self) -> bytes:
         """As one blob."""
-        head = {"facts": self.facts, "findings": [asdict(f) for f in self.findings]}
+        head = {"facts": asdict(self.facts), "findings": [asdict(f) for f in self.findings]}
         arrays: dict[str, NDArray[Any]] = {
             "owner": self.owner,
             "thinning": self.thinning,
@@ -81,7 +81,7 @@ class StepCut:
             arrays["owner"],
             arrays["volume"],
             traces,
-            head["facts"],
+            LoadFacts(**head["facts"]),
             findings,
             arrays["thinning"],
             arrays["vertices"],
@@ -205,7 +205,7 @@ def _cut_step(
     volume = np.zeros(len(motion))
     traces = {key: np.zeros(len(motion), dtype=np.float32) for key in TRACES}
     findings: list[Finding] = []
-    facts: dict[str, Any] = {}
+    facts = LoadFacts(0.0, 0.0)
     for stroke in strokes:
         tool, pieces, row = stroke.tool, stroke.pieces, stroke.row
         removal = _cut_pieces(
@@ -299,7 +299,7 @@ def slimmed(bodies: Floats, play: float, cutter: bool) -> Floats:
     return out
 
 
-def _load_facts(pieces: Floats, row: NDArray[np.int64], load: Load, times: Floats) -> dict[str, Any]:
+def _load_facts(pieces: Floats, row: NDArray[np.int64], load: Load, times: Floats) -> LoadFacts:
     tips = upright_pieces(pieces)
     length = np.linalg.norm(tips[:, 3:] - tips[:, :3], axis=1)
     total = np.zeros(len(times))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +23,7 @@ from fenrik.core.posting.program import Step
 from fenrik.core.progress import Progress
 from fenrik.core.proof import edges, engravings, threads
 from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, measure
-from fenrik.core.proof.left import SideReach, left_on
+from fenrik.core.proof.left import Left, SideReach, left_on
 from fenrik.core.proof.run import Run
 from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.setups.setup import Clamped
@@ -88,7 +87,7 @@ class Evidence:
         return [o.tolerance_mm + slack for o in operations]
 
     @cached_property
-    def left(self) -> dict[str, Any]:
+    def left(self) -> Left:
         """How much of the design in reach of the sides is on size, what is left, and why."""
         frames = {t.operation.side: np.eye(4) for t in self.tasks}
         for step, task in zip(self.posted.program.steps, self.tasks, strict=True):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
@@ -53,7 +53,7 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
             "cuts": evidence.cutting.keep.keys,
             "tools": {str(t.number): t.model_dump() for t in evidence.tools},
         },
-        "deviation": evidence.deviation.facts | evidence.left,
+        "deviation": asdict(evidence.deviation.facts) | asdict(evidence.left),
         "findings": sorted((f.as_dict() for f in located), key=lambda f: (ORDER[f["severity"]], f["time_s"])),
     }
 
@@ -125,7 +125,7 @@ def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:
         "compute_s": paths.compute_seconds(task.setup, task.operation),
         "spindle_rpm": task.spindle_rpm,
         "feed_mm_min": task.feed,
-        "load": cut.steps[step].facts,
+        "load": cut.steps[step].facts.known(),
         "adapted_saves_s": _adapted_saves(paths, evidence, step, feeding),
     }
 

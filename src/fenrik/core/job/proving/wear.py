@@ -48,9 +48,9 @@ def worn_tools(evidence: Evidence) -> list[Finding]:
     words = f"With tools worn by {wear:g} mm and the control told so"
     # their moves are not those of the release's motion
     out = [replace(f, words=f"{words}: {f.words}", move=-1, line=-1) for f in found if f.severity == "stop"]
-    share, before = (100.0 * d.facts["share_within_tolerance"] for d in (deviation, evidence.deviation))
+    share, before = (100.0 * d.facts.share_within_tolerance for d in (deviation, evidence.deviation))
     sizes = f"{share:.2f} % of the part's surface come on size, {before:.2f} % without wear"
-    deepest = f"the deepest overcut is {deviation.facts['max_overcut_mm']:.4f} mm"
+    deepest = f"the deepest overcut is {deviation.facts.max_overcut_mm:.4f} mm"
     out.append(
         Finding("note", "wear", f"{words} (D{', D'.join(str(n) for n in registers)}), {sizes}; {deepest}.")
     )
