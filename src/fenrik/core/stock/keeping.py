@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from fenrik.core.binary import pack, unpack
 from fenrik.core.stock.dexels import Stock
-from fenrik.core.stock.kernels import _tile_kernels as k
-from fenrik.core.stock.kernels._tile_kernels import TILE
+from fenrik.core.stock.kernels import _ray_kernels as k
+from fenrik.core.stock.kernels._ray_kernels import TILE
 from fenrik.core.stock.rays import Rays
 
 

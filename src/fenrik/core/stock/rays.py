@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.stock.kernels import _tile_kernels as k
-from fenrik.core.stock.kernels._tile_kernels import SIDE, TILE
+from fenrik.core.stock.kernels import _ray_kernels as k
+from fenrik.core.stock.kernels._ray_kernels import SIDE, TILE
 from fenrik.core.stock.kernels._tuples import Ints, Longs, Singles, TileRays
 
 

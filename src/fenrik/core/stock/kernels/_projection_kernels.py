@@ -24,7 +24,7 @@ class RayLattice(NamedTuple):
 UNSEEN = np.int64(-2)
 """Stands for a neighbour that hides nothing, since the map's Z does not lean to its side."""
 SIDE, TILE = 32, 1024
-"""Rays along the side of a tile, and in it (see `_tile_kernels`)."""
+"""Rays along the side of a tile, and in it (see `_ray_kernels`)."""
 
 
 @njit(cache=True, nogil=True)

@@ -30,9 +30,10 @@ from fenrik.core.stock.kernels._pose_kernels import (
     seen_from,
     swept,
 )
+from fenrik.core.stock.kernels._ray_kernels import FAR, SIDE, TILE
 from fenrik.core.stock.kernels._steady_kernels import is_steady, steady_cylinder, steady_frame, steady_rounded
 from fenrik.core.stock.kernels._sweep_kernels import BALL, FRUSTUM, KIND, R0, R1, Z0, Z1
-from fenrik.core.stock.kernels._tile_kernels import FAR, SIDE, TILE, TRACE, carve, keep, scratch_of
+from fenrik.core.stock.kernels._tile_kernels import TRACE, carve, keep, scratch_of
 from fenrik.core.stock.kernels._tuples import Line, Poses, Row
 
 MOST_MM, MOST_RAD = 0.8, 0.02

@@ -12,7 +12,7 @@ Floats = NDArray[np.float64]
 
 
 class TileRays(NamedTuple):
-    """The rays of one direction, tile by tile (see `_tile_kernels`): per tile `places` and `widths`, per ray
+    """The rays of one direction, tile by tile (see `_ray_kernels`): per tile `places` and `widths`, per ray
     `counts`, the outermost ends `first` and `last` and one void, per row of a tile the outermost ends of its
     rays; `ends` with `tags` are the intervals themselves, mm."""
 
