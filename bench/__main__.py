@@ -6,6 +6,7 @@ from __future__ import annotations
 import sys
 
 from bench import (
+    arms,
     clearing,
     cutter_location,
     features,
@@ -33,6 +34,7 @@ ALL = {
     "replay": replay,
     "keeping": keeping,
     "machines": machines,
+    "arms": arms,
     "sides": sides,
     "many_levels": many_levels,
     "features": features,
