@@ -13,9 +13,9 @@ from bearing_bracket import box, fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire
 from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+from OCP.collections import Array1_gp_Pnt
 from OCP.GeomAPI import GeomAPI_PointsToBSpline
 from OCP.gp import gp_Pnt, gp_Vec
-from OCP.collections import Array1_gp_Pnt
 from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 
 PLATE = (92.0, 52.0, 12.0)

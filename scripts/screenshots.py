@@ -30,21 +30,14 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         page.get_by_text("Finish steep walls").click()
     elif name == "sides":
         page.get_by_text("Clear the gauge face").first.click()
-    elif name == "flank":
+    elif name in ("flank", "replay"):
         page.get_by_text("Replay", exact=True).click()
         strip = page.get_by_role("slider", name="Moment of the program")
-        across = strip.bounding_box()
-        assert across is not None
-        with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000) as there:
-            strip.click(position={"x": across["width"] * 0.93, "y": 40})
-        there.value.finished()
-    elif name == "replay":
-        page.get_by_text("Replay", exact=True).click()
-        canvas = page.get_by_role("slider", name="Moment of the program")
-        box = canvas.bounding_box()
+        box = strip.bounding_box()
         assert box is not None
+        moment = 0.93 if name == "flank" else 0.24
         with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000) as fine:
-            canvas.click(position={"x": box["width"] * 0.24, "y": 40})
+            strip.click(position={"x": box["width"] * moment, "y": 40})
         fine.value.finished()
     elif name == "deviation":
         page.get_by_text("Deviation", exact=True).click()

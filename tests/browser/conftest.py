@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, FormData, Page, expect, sync_playwright
 
 from fenrik.bootstrap import FRONT_END
+from tests.conftest import MODELS
 from tests.processes import application
 
 CHROMIUM = [
@@ -56,3 +59,15 @@ def saved(page: Page) -> None:
     """Waits until the page says that all changes are kept: whatever looks behind the page's back waits for
     this."""
     expect(page.get_by_role("status", name="Changes")).to_have_text("all saved")
+
+
+def imported(page: Page, document: dict[str, Any], model: str) -> int:
+    """A job from a document and one of the examples' models, handed in as files; its number."""
+    files = FormData()
+    content = json.dumps(document).encode()
+    files.append("files", {"name": "job.json", "mimeType": "application/json", "buffer": content})
+    solid = {"name": model, "mimeType": "application/step", "buffer": (MODELS / model).read_bytes()}
+    files.append("files", solid)
+    answer = page.request.post("/api/jobs/import", multipart=files)
+    assert answer.ok, answer.text()
+    return int(answer.json()["id"])

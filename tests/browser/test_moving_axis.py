@@ -3,15 +3,14 @@ the table turns while the tool cuts."""
 
 from __future__ import annotations
 
-import json
 import re
 
 import yaml
-from playwright.sync_api import FormData, Page, expect
+from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import saved
+from tests.browser.conftest import imported, saved
 from tests.browser.test_whole_job import choose, station
-from tests.conftest import MODELS, ROOT
+from tests.conftest import ROOT
 
 
 def guide_vane(page: Page) -> int:
@@ -20,14 +19,7 @@ def guide_vane(page: Page) -> int:
     document["part"]["file"] = "guide_vane.step"
     document["proof"]["cell_mm"] = 0.5
     document["setups"][0]["operations"] = document["setups"][0]["operations"][:1]
-    files = FormData()
-    content = json.dumps(document).encode()
-    files.append("files", {"name": "job.json", "mimeType": "application/json", "buffer": content})
-    model = (MODELS / "guide_vane.step").read_bytes()
-    files.append("files", {"name": "guide_vane.step", "mimeType": "application/step", "buffer": model})
-    answer = page.request.post("/api/jobs/import", multipart=files)
-    assert answer.ok, answer.text()
-    return answer.json()["id"]
+    return imported(page, document, "guide_vane.step")
 
 
 def test_a_wall_is_finished_by_the_side_of_a_tool_whose_axis_moves(page: Page):

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import json
 import re
 
 import yaml
-from playwright.sync_api import FormData, Page, expect
+from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import saved
+from tests.browser.conftest import imported, saved
 from tests.browser.test_whole_job import choose, station
-from tests.conftest import MODELS, ROOT
+from tests.conftest import ROOT
 
 
 def gauge_block(page: Page) -> int:
@@ -24,14 +23,7 @@ def gauge_block(page: Page) -> int:
     for operation in setup["operations"]:
         operation.pop("side", None)
     setup.pop("sides")
-    files = FormData()
-    content = json.dumps(document).encode()
-    files.append("files", {"name": "job.json", "mimeType": "application/json", "buffer": content})
-    model = (MODELS / "gauge_block.step").read_bytes()
-    files.append("files", {"name": "gauge_block.step", "mimeType": "application/step", "buffer": model})
-    answer = page.request.post("/api/jobs/import", multipart=files)
-    assert answer.ok, answer.text()
-    return answer.json()["id"]
+    return imported(page, document, "gauge_block.step")
 
 
 def test_a_bore_is_drilled_from_a_side_that_was_picked_on_its_face(page: Page):

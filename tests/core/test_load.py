@@ -14,7 +14,8 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machine
 from fenrik.core.motion.moves import Motion
-from fenrik.core.proof.load import LoadFacts, compliance, load_findings, loads
+from fenrik.core.proof.load import compliance, load_findings, loads
+from fenrik.core.proof.numbers import LoadFacts
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.core.stock.keeping import LiveStock, Snapshot

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
 from fenrik.core.machines.machine import Machine
+from fenrik.core.proof.numbers import FaceDeviation, Histogram, Leftover, LoadFacts, Worst
 from fenrik.core.strategies.base import Target
 from fenrik.core.tooling.assembly import Assembly, Kind
 from fenrik.core.tooling.materials import Material
@@ -220,23 +221,6 @@ class FindingRow(Shape):
     limit: float | None
 
 
-class LoadFacts(Shape):
-    """The load of one operation: times s, lengths mm, engagement degrees, the greatest of the rest."""
-
-    time_in_cut_s: float
-    time_in_air_s: float
-    length_in_cut_mm: float | None = None
-    engagement_p50_deg: float | None = None
-    engagement_p95_deg: float | None = None
-    engagement_max_deg: float | None = None
-    depth_max_mm: float | None = None
-    rate_max_cm3_min: float | None = None
-    chip_max_mm: float | None = None
-    force_max_n: float | None = None
-    power_max_kw: float | None = None
-    bending_max_mm: float | None = None
-
-
 class OperationFacts(Shape):
     """What a proof says of one operation."""
 
@@ -255,39 +239,6 @@ class OperationFacts(Shape):
     adapted_saves_s: float
 
 
-class Worst(Shape):
-    """A place beyond the tolerance."""
-
-    place: Vec3
-    deviation_mm: float
-    face: int
-
-
-class FaceDeviation(Shape):
-    """The worst overcut and leftover of a face, and the share of it on size."""
-
-    face: int
-    overcut_mm: float
-    leftover_mm: float
-    share_on_size: float
-
-
-class Histogram(Shape):
-    """Area by deviation; one more edge than areas."""
-
-    edges_mm: list[float]
-    area_mm2: list[float]
-
-
-class LeftFacts(Shape):
-    """What is left on the design for one reason."""
-
-    why: Literal["hidden", "narrow", "unfinished"]
-    share: float
-    most_mm: float
-    faces: list[int]
-
-
 class DeviationFacts(Shape):
     """How far the cut stock is from the design."""
 
@@ -302,7 +253,7 @@ class DeviationFacts(Shape):
     worst: list[Worst]
     by_face: list[FaceDeviation]
     histogram: Histogram
-    left: list[LeftFacts]
+    left: list[Leftover]
 
 
 class ReplayFacts(Shape):

@@ -1202,7 +1202,7 @@ export interface components {
       by_face: components["schemas"]["FaceDeviation"][];
       histogram: components["schemas"]["Histogram"];
       /** Left */
-      left: components["schemas"]["LeftFacts"][];
+      left: components["schemas"]["Leftover"][];
     };
     /**
      * DialectInfo
@@ -1272,7 +1272,7 @@ export interface components {
     };
     /**
      * FaceDeviation
-     * @description The worst overcut and leftover of a face, and the share of it on size.
+     * @description The worst overcut and leftover of a face, and the share of its measured area on size.
      */
     FaceDeviation: {
       /** Face */
@@ -1829,10 +1829,11 @@ export interface components {
       cell_mm: number;
     };
     /**
-     * LeftFacts
-     * @description What is left on the design for one reason.
+     * Leftover
+     * @description What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
+     *     the largest area first.
      */
-    LeftFacts: {
+    Leftover: {
       /**
        * Why
        * @enum {string}
@@ -1969,7 +1970,8 @@ export interface components {
     };
     /**
      * LoadFacts
-     * @description The load of one operation: times s, lengths mm, engagement degrees, the greatest of the rest.
+     * @description The load of one operation in numbers: time in cut and in air, and of what cuts the length, the
+     *     engagement that half and 95 % of it stay under, and the greatest of the rest; None where nothing cuts.
      */
     LoadFacts: {
       /** Time In Cut S */
@@ -3353,7 +3355,7 @@ export interface components {
     };
     /**
      * Worst
-     * @description A place beyond the tolerance.
+     * @description A place (x, y, z) beyond the tolerance, how far off it is and on which face.
      */
     Worst: {
       /** Place */

@@ -13,6 +13,7 @@ from fenrik.core.model.distance import DistanceField
 from fenrik.core.proof.edges import EdgeZone
 from fenrik.core.proof.engravings import EngravingZone
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.numbers import DeviationFacts, FaceDeviation, Histogram, Worst
 from fenrik.core.proof.run import Run
 from fenrik.core.proof.threads import ThreadZone
 from fenrik.core.stock.cuts import Cuts
@@ -22,49 +23,6 @@ from fenrik.core.stock.surface import UNSEEN, StockSurface, surface
 Floats = NDArray[np.float64]
 PLACES = 8
 """Worst places listed to either side."""
-
-
-@dataclass(frozen=True)
-class Worst:
-    """A place (x, y, z) beyond the tolerance, how far off it is and on which face."""
-
-    place: tuple[float, float, float]
-    deviation_mm: float
-    face: int
-
-
-@dataclass(frozen=True)
-class FaceDeviation:
-    """The worst overcut and leftover of a face, and the share of its measured area on size."""
-
-    face: int
-    overcut_mm: float
-    leftover_mm: float
-    share_on_size: float
-
-
-@dataclass(frozen=True)
-class Histogram:
-    """Area by deviation; one more edge than areas."""
-
-    edges_mm: list[float]
-    area_mm2: list[float]
-
-
-@dataclass(frozen=True)
-class DeviationFacts:
-    """A deviation in numbers; shares are of the design's area (on size) and of the measured one."""
-
-    tolerance_mm: float
-    max_overcut_mm: float
-    max_leftover_mm: float
-    share_within_tolerance: float
-    share_leftover: float
-    share_overcut: float
-    histogram: Histogram
-    cell_mm: float
-    by_face: list[FaceDeviation]
-    worst: list[Worst]
 
 
 @dataclass(frozen=True)

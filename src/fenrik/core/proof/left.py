@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,13 +19,13 @@ from fenrik.core.frames import apply
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.proof.deviation import Deviation
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.numbers import Leftover, Why
 from fenrik.core.proof.reach import NEEDLE, reachable
 from fenrik.core.stock.surface import UNSEEN
 from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
-Why = Literal["hidden", "narrow", "unfinished"]
 Reach = Callable[[Floats, Floats], Bools]
 """Whether spots (n, 3) with their outward normals (n, 3) can be touched."""
 SPOTS = 40_000
@@ -78,17 +77,6 @@ def stock_over(spots: Spots, surface: Floats, deviation: Floats, cell: float) ->
     away, nearest = cKDTree(surface, balanced_tree=False, compact_nodes=False).query(spots.points, workers=-1)
     over: Floats = np.where(away <= NEAR * cell, deviation[nearest], away)
     return over
-
-
-@dataclass(frozen=True)
-class Leftover:
-    """What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
-    the largest area first."""
-
-    why: Why
-    share: float
-    most_mm: float
-    faces: list[int]
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ cutter (0.8 D) are from memory.
 from __future__ import annotations
 
 import math
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +24,7 @@ from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from fenrik.core.machines.machine import Machine
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.numbers import LoadFacts
 from fenrik.core.stock.dexels import Removal
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
@@ -213,29 +214,6 @@ def _engagement(
     # a cut that reaches neither edge lies ahead of the cutter
     ahead = 2.0 * np.arcsin(np.clip(0.5 * width / radius, 0.0, 1.0))
     return np.where(left | right, edge, ahead), width
-
-
-@dataclass(frozen=True)
-class LoadFacts:
-    """The load of one operation in numbers: time in cut and in air, and of what cuts the length, the
-    engagement that half and 95 % of it stay under, and the greatest of the rest; None where nothing cuts."""
-
-    time_in_cut_s: float
-    time_in_air_s: float
-    length_in_cut_mm: float | None = None
-    engagement_p50_deg: float | None = None
-    engagement_p95_deg: float | None = None
-    engagement_max_deg: float | None = None
-    depth_max_mm: float | None = None
-    rate_max_cm3_min: float | None = None
-    chip_max_mm: float | None = None
-    force_max_n: float | None = None
-    power_max_kw: float | None = None
-    bending_max_mm: float | None = None
-
-    def known(self) -> dict[str, float]:
-        """As plain data, without what is None."""
-        return {name: value for name, value in asdict(self).items() if value is not None}
 
 
 def summary(load: Load, times: Floats, lengths: Floats) -> LoadFacts:

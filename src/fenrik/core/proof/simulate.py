@@ -20,7 +20,8 @@ from fenrik.core.motion.pieces import by_axis, upright_pieces
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.progress import Progress
 from fenrik.core.proof.finding import Finding
-from fenrik.core.proof.load import Load, LoadFacts, loads, summary
+from fenrik.core.proof.load import Load, loads, summary
+from fenrik.core.proof.numbers import LoadFacts
 from fenrik.core.proof.run import Run
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Removal, Stock, tool_bodies

@@ -1,0 +1,86 @@
+"""What a proof says in numbers, as plain values: load of an operation, deviation, what is left."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Literal
+
+Why = Literal["hidden", "narrow", "unfinished"]
+"""Why stock is left: no tool sees it, those that were used do not reach it, or nothing took it off."""
+
+
+@dataclass(frozen=True)
+class LoadFacts:
+    """The load of one operation in numbers: time in cut and in air, and of what cuts the length, the
+    engagement that half and 95 % of it stay under, and the greatest of the rest; None where nothing cuts."""
+
+    time_in_cut_s: float
+    time_in_air_s: float
+    length_in_cut_mm: float | None = None
+    engagement_p50_deg: float | None = None
+    engagement_p95_deg: float | None = None
+    engagement_max_deg: float | None = None
+    depth_max_mm: float | None = None
+    rate_max_cm3_min: float | None = None
+    chip_max_mm: float | None = None
+    force_max_n: float | None = None
+    power_max_kw: float | None = None
+    bending_max_mm: float | None = None
+
+    def known(self) -> dict[str, float]:
+        """As plain data, without what is None."""
+        return {name: value for name, value in asdict(self).items() if value is not None}
+
+
+@dataclass(frozen=True)
+class Worst:
+    """A place (x, y, z) beyond the tolerance, how far off it is and on which face."""
+
+    place: tuple[float, float, float]
+    deviation_mm: float
+    face: int
+
+
+@dataclass(frozen=True)
+class FaceDeviation:
+    """The worst overcut and leftover of a face, and the share of its measured area on size."""
+
+    face: int
+    overcut_mm: float
+    leftover_mm: float
+    share_on_size: float
+
+
+@dataclass(frozen=True)
+class Histogram:
+    """Area by deviation; one more edge than areas."""
+
+    edges_mm: list[float]
+    area_mm2: list[float]
+
+
+@dataclass(frozen=True)
+class DeviationFacts:
+    """A deviation in numbers; shares are of the design's area (on size) and of the measured one."""
+
+    tolerance_mm: float
+    max_overcut_mm: float
+    max_leftover_mm: float
+    share_within_tolerance: float
+    share_leftover: float
+    share_overcut: float
+    histogram: Histogram
+    cell_mm: float
+    by_face: list[FaceDeviation]
+    worst: list[Worst]
+
+
+@dataclass(frozen=True)
+class Leftover:
+    """What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
+    the largest area first."""
+
+    why: Why
+    share: float
+    most_mm: float
+    faces: list[int]
