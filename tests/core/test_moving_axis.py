@@ -31,7 +31,11 @@ from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.moves import turned_evenly
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.reading.readback import Reader
-from tests.conftest import ROOT
+from fenrik.core.proof.limits import limit_findings
+from fenrik.core.proof.load import loads
+from fenrik.core.stock.dexels import Stock, tool_bodies
+from fenrik.core.tooling.materials import material
+from tests.conftest import ROOT, make_tool
 from tests.core.test_machines import pose_in_pinocchio
 
 MILLS = ["tilting_table_320", "swivel_head_500", "fork_head_1500"]
@@ -255,3 +259,49 @@ def test_a_program_of_the_wall_is_proved_and_says_what_the_operator_sets():
     sheet = setup_sheet(plan, release, proof)
     for words in ("H4 ", "G93", "worked out for this place of the zero"):
         assert words in sheet
+
+
+def test_a_feed_for_which_a_joint_is_too_slow_is_told_with_what_comes_of_it():
+    """The wall at a feed for which the table would have to spin: a caution with joint, speed and limit,
+    and the program takes as long as the joint needs."""
+    plan = planned("tilting_table_320", feed_mm_min=14000.0)
+    program = post(plan, plan.job.releases[0])
+    on = program.program.steps[0].side.on
+    found = [f for f in limit_findings(program.run(plan.job.tools), on) if f.kind == "joint_speed"]
+    assert found and found[0].severity == "caution" and "of its feed there" in found[0].words
+    joint = next(j for j in on.machine.joints if found[0].words.startswith(f"{j.letter} would have to go"))
+    assert found[0].limit == joint.speed < found[0].measure
+    start, end, owner, asked = on.driven(program.motion, {4: plan.job.tool(4).gauge_length}, 0.02)
+    place = on.machine.place(joint.letter)
+    needed = np.zeros(len(program.motion))
+    np.add.at(needed, owner, np.abs(end - start)[:, place] / joint.speed * 60.0)
+    assert (program.times + 1e-9 >= needed).all()
+    assert (asked > 0).any() and np.isnan(asked).any()
+    slow = planned("tilting_table_320")
+    calm = post(slow, slow.job.releases[0])
+    assert not [f for f in limit_findings(calm.run(slow.job.tools), on) if f.kind == "joint_speed"]
+
+
+def test_the_load_of_a_turning_tool_goes_with_its_contact_not_with_its_tip():
+    """A tool that turns about its tip and cuts up its side: the tip hardly moves, the chips are those of the
+    place that moves."""
+    tool = make_tool("flat", 10, flute_length=30.0)
+    lean = np.radians(np.linspace(8.0, 0.0, 17))
+    axes = np.column_stack([np.zeros_like(lean), np.sin(lean), np.cos(lean)])
+    tips = np.column_stack([np.linspace(0.0, 0.4, 17), np.zeros(17), np.zeros(17)])
+    pieces = np.hstack([tips[:-1], axes[:-1], tips[1:], axes[1:]])
+    # a slab beside the tool, met by its side 10 to 20 mm up as it comes upright
+    low, high = np.array([-15.0, -8.0, 10.0]), np.array([15.0, -3.0, 20.0])
+    still = np.zeros(len(pieces), dtype=np.bool_)
+    stock = Stock.of_box(low, high, 0.2)
+    removal = stock.cut(pieces, tool_bodies(tool), still)
+    assert removal.volume[:, 0].sum() > 20.0
+    feed, rpm = np.full(len(pieces), 30.0), np.full(len(pieces), 6000.0)
+    seen = loads(pieces, still, feed, rpm, removal, stock.cell, tool, material("aluminium_wrought"))
+    cuts = seen.rate > 0
+    # the tip goes 0.025 mm a piece, the place 15 mm up about 0.13: five times as fast
+    tip = np.linalg.norm(np.diff(tips, axis=0), axis=1)
+    seconds = tip / 30.0 * 60.0
+    assert seen.rate[cuts].sum() * seconds[cuts].mean() / 60.0 == pytest.approx(
+        removal.volume[cuts, 0].sum() / 1000.0, rel=0.35
+    )
