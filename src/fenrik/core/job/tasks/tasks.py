@@ -26,6 +26,9 @@ from fenrik.core.strategies.base import Heights, HoleSpot, Inputs, Parameters
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.profile import Profile
 
+COARSE = 2e-3
+"""Chord tolerance of a part that is not followed itself, as a share of its size."""
+
 
 class Tasks:
     """Resolves a job's operations, each once."""
@@ -77,17 +80,23 @@ class Tasks:
         task.check_kind(where)
         side, tolerance = operation.side, operation.tolerance_mm
         seen = self.setups.seen(setup, side)
-        mesh = self.setups.mesh(setup, tolerance, side)
-        topology, outline = self.setups.topology(setup, tolerance, side)
+        # a ruled face is followed on its exact surface: the rest of the part need not be as fine
+        ruled = task.strategy.target == "ruled"
+        size = float((seen.part_high - seen.part_low).max())
+        fine = max(tolerance, round(COARSE * size, 3)) if ruled else tolerance
+        mesh = self.setups.mesh(setup, fine, side)
+        topology, outline = self.setups.topology(setup, fine, side)
         low, high = seen.stock_low, seen.stock_high
-        outline_of, faces = partial(self.setups.outline_of, setup, tolerance, side), int(mesh.face_ids.max())
+        outline_of, faces = partial(self.setups.outline_of, setup, fine, side), int(mesh.face_ids.max())
         keep_in = area_of(setup.plain(operation.keep_in), outline_of, faces, low, high, f"{where}.keep_in")
         keep_out = area_of(setup.plain(operation.keep_out), outline_of, faces, low, high, f"{where}.keep_out")
         return Inputs(
             topology=topology,
             cutters=self._cutters.setdefault((id(topology), tool.profile), {}),
             assembly=tool,
-            parameters=_with_excess(task.parameters, max(0.0, mesh.deviation - tolerance * MESH_SHARE)),
+            parameters=_with_excess(
+                task.parameters, 0.0 if ruled else max(0.0, mesh.deviation - tolerance * MESH_SHARE)
+            ),
             stock=stock,
             stock_low=low,
             stock_high=high,
