@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
 FRONT_END = ROOT / "ui" / "dist"
+DEMONSTRATION = ("bearing_bracket", "nozzle_mould", "gauge_block", "guide_vane")
+"""The examples that a first start loads."""
 READY_SECONDS = 90.0
 
 
@@ -158,7 +160,7 @@ def load_demonstration(jobs: Jobs) -> None:
     if jobs.listing():
         return
     folder = ROOT / "examples"
-    for name in ("bearing_bracket", "nozzle_mould", "gauge_block", "guide_vane"):
+    for name in DEMONSTRATION:
         job = load_job(folder / f"{name}.yaml")
         made = jobs.create(job_data(job))
         for file, _ in files_of(job):
