@@ -13,7 +13,7 @@ from pathlib import Path
 
 from fenrik.bootstrap import DEMONSTRATION
 from fenrik.supervise import Children
-from tests.processes import processes_with
+from tests.processes import processes_with, spawned
 
 
 def test_a_child_that_ignores_the_request_is_ended_with_what_it_started(tmp_path):
@@ -56,9 +56,7 @@ def test_ctrl_c_ends_everything_while_the_worker_computes_and_the_next_start_kee
     environment = {**os.environ, "FENRIK_DATA": str(tmp_path), "FENRIK_PORT": str(port)}
     command = [sys.executable, "-m", "fenrik.bootstrap", "demo"]
     for turn in range(2):
-        process = subprocess.Popen(
-            command, env=environment, stdout=subprocess.PIPE, text=True, start_new_session=True
-        )
+        process = spawned(command, env=environment, stdout=subprocess.PIPE, text=True)
         assert process.stdout is not None
         assert "ready" in process.stdout.readline()
         with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=5) as answer:
