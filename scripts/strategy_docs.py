@@ -88,9 +88,9 @@ WORDS = {
                "walls are never cut. The radius is corrected by the computer, by the computer with the "
                "wear in the control, or by the control alone (G41, G42); a release of these is proved with "
                "new and with worn tools.",
-    "flank_milling": "The axis lies along the straight lines of the face, corrected where they twist so that the "
-    "straight side and the wall differ least; what cannot be had is left on, unless it may cut in. Step by step down "
-    "the wall, on and off in line, the feed that of the fastest point that touches it.",
+    "flank_milling": "The axis lies along the straight lines of the face, corrected where they twist so that "
+    "the straight side and the wall differ least; what cannot be had is left on, unless it may cut in. Step by "
+    "step down the wall, on and off in line, the feed that of the fastest point that touches it.",
     "slot_milling": "To and fro on the middle line with a tool as wide as the slot, round about along both "
                     "walls with a narrower one, in as many rings as it needs; down a ramp, the last turn "
                     "level. Closed and open slots, straight and bent; at open ends it runs out beside the "

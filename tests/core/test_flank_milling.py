@@ -248,3 +248,10 @@ def test_every_way_of_writing_is_read_back_as_planned(moving, feed, units):
     assert ("G93" in program.text) == (feed == "inverse_time")
     assert ("G43.4" in program.text) == (moving == "tool_point")
     assert ("G20" in program.text) == (units == "inch")
+
+
+def test_an_upright_wall_needs_no_rotary_joint():
+    job = plan(faces=(2,), parameters={"step_down": 10.0}, machine="column_mill_500")
+    program = post(job, job.job.releases[0])
+    assert program.findings == [] and len(program.motion) > 8
+    assert program.motion.turning is None and "A" not in program.text.split("M3")[1].split("(")[0]

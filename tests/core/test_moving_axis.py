@@ -28,6 +28,7 @@ from fenrik.core.machines.inverse import rotaries
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.model.ruled import Rulings
 from fenrik.core.motion.moves import turned_evenly
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.reading.readback import Reader
@@ -43,12 +44,13 @@ DIALECTS = ["plain_iso", "plain_iso_plane"]
 
 
 @cache
-def planned(machine: str, dialect: str = "plain_iso", **more: object) -> Paths:
-    """The guide vane with nothing but its wall, on a machine."""
+def planned(machine: str, dialect: str = "plain_iso", face: int = 1, **more: object) -> Paths:
+    """The guide vane with nothing but one of its walls, on a machine."""
     doc = yaml.safe_load((ROOT / "examples" / "guide_vane.yaml").read_text())
     setup = doc["setups"][0]
     setup["machine"], setup["operations"] = machine, setup["operations"][1:]
     doc["releases"][0]["dialect"] = dialect
+    setup["operations"][0]["walls"] = [{"face": face}]
     for key, value in more.items():
         setup["operations"][0][key] = value
     return open_job(job_from_data(doc), ROOT / "examples", MemoryStore())
@@ -60,13 +62,18 @@ def posted(machine: str, dialect: str) -> tuple[Paths, Posted]:
     return plan, post(plan, plan.job.releases[0])
 
 
-def wall_points(plan: Paths) -> np.ndarray:
-    """A dense grid (n, 3) on the wall, setup frame."""
+def rulings_of_wall(plan: Paths) -> Rulings:
+    """The straight lines of the wall, setup frame."""
     setup = plan.job.setups[0]
     inputs = plan.tasks.inputs(
         plan.tasks.task(setup, setup.operations[0]), raw_map(plan.setups.clamped(setup))
     )
-    rulings = inputs.ruled[0].rulings
+    return inputs.ruled[0].rulings
+
+
+def wall_points(plan: Paths) -> np.ndarray:
+    """A dense grid (n, 3) on the wall, setup frame."""
+    rulings = rulings_of_wall(plan)
     stations, s = np.arange(len(rulings)), np.linspace(0, len(rulings) - 1, 300)
     low, high = (CubicSpline(stations, e)(s) for e in (rulings.low, rulings.high))
     return (low[:, None] + np.linspace(0, 1, 40)[None, :, None] * (high - low)[:, None]).reshape(-1, 3)
@@ -142,17 +149,37 @@ def test_both_ways_of_writing_take_the_same_time():
     assert "G43.4 H4" in point and "G49" in point.split("G43.4")[1] and "G93" not in point
 
 
-def test_the_fastest_contact_goes_at_the_operations_feed():
-    plan, _ = posted("swivel_head_500", "plain_iso_plane")
+@pytest.mark.parametrize("face", [1, 9], ids=["hollow", "bulging"])
+def test_the_fastest_contact_goes_at_the_operations_feed(face):
+    """Of the last pass, whose side touches both rails: how far the place of each rail that is nearest to the
+    axis moves on, over the time that the tip's feed gives the move."""
+    plan = planned("swivel_head_500", face=face, feed_mm_min=400.0)
     setup = plan.job.setups[0]
-    feed, radius = plan.tasks.task(setup, setup.operations[0]).feed, plan.job.tool(4).radius
-    path = plan.path(setup, setup.operations[0])
-    rows = np.flatnonzero((path.kind == 1) & (np.roll(path.kind, 1) == 1))
-    ends = path.tip, path.tip + 20.0 * path.moves.axes
-    ways = [np.linalg.norm(e[rows] - e[rows - 1], axis=1) for e in ends]
-    # the hollow wall is longer than the way of the axis beside it: the contact is faster than the tip
-    assert (path.feed[rows] < feed).all() and (path.feed[rows] > 0.8 * feed).all()
-    assert radius == 6.0 and (ways[0] > 0).all()
+    operation = setup.operations[0]
+    path, rulings = plan.path(setup, operation), rulings_of_wall(plan)
+    rows = np.flatnonzero((path.kind == 1) & (path.run == path.run.max()))
+    rows = np.concatenate([[rows[0] - 1], rows])
+    stations, s = np.arange(len(rulings)), np.linspace(0, len(rulings) - 1, 20_001)
+    rails = [CubicSpline(stations, rulings.points(share))(s) for share in (rulings.foot, rulings.top)]
+    ways = []
+    for rail in rails:
+        touched = []
+        for tip, axis in zip(path.tip[rows], path.moves.axes[rows], strict=True):
+            arm = rail - tip
+            touched.append(rail[np.argmin(np.linalg.norm(arm - (arm @ axis)[:, None] * axis, axis=1))])
+        ways.append(np.linalg.norm(np.diff(touched, axis=0), axis=1))
+    minutes = np.linalg.norm(np.diff(path.tip[rows], axis=0), axis=1) / path.feed[rows[1:]]
+    assert np.maximum(*ways) / minutes == pytest.approx(np.full(len(minutes), 400.0), rel=0.01)
+
+
+def test_round_a_tight_corner_the_tip_goes_no_faster_than_the_machine():
+    plan = planned("tilting_table_320", face=9, feed_mm_min=14900.0)
+    program = post(plan, plan.job.releases[0])
+    on = program.program.steps[0].side.on
+    assert program.findings == []
+    assert [f for f in limit_findings(program.run(plan.job.tools), on) if f.kind == "feed"] == []
+    assert program.motion.feed.max() < 15000.0 * 1.01
+    assert program.program.steps[0].path.feed.max() > 15000.0  # what the contact would allow
 
 
 @pytest.mark.parametrize(
@@ -189,8 +216,9 @@ def _without_first_feed(text: str) -> str:
 
 def test_what_cannot_be_is_told_with_its_reason():
     plan = planned("tilting_table_320", "inch_radius")
-    with pytest.raises(PostError, match=r"'Finish the hollow wall' moves the tool's axis.*inch_radius"):
+    with pytest.raises(PostError, match=r"hollow wall' moves the tool's axis.*inch_radius") as caught:
         post(plan, plan.job.releases[0])
+    assert caught.value.remedy.startswith("Use plain_iso or plain_iso_plane, or say in")
     plan = planned("column_mill_500")
     with pytest.raises(DocumentError, match=r"cannot lean the tool as .*hollow wall' asks: .*no rotary"):
         post(plan, plan.job.releases[0])

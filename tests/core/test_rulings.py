@@ -9,6 +9,7 @@ import pytest
 from fenrik.core.errors import ComputeError
 from fenrik.core.frames import transform
 from fenrik.core.machines.chain import rotations
+from fenrik.core.model.brep import faces_of
 from fenrik.core.model.ruled import Rulings
 from fenrik.core.model.rulings import rulings_of
 
@@ -77,3 +78,21 @@ def test_a_triangle_that_ends_in_a_point_has_no_second_edge():
     with pytest.raises(ComputeError, match=words) as caught:
         rulings_of(four_sided([(0, 0, 0), (2, 0, 0), (1, 0, 80), (1, 0, 80.0001)]), UP)
     assert caught.value.remedy
+
+
+def test_a_face_with_a_kink_is_refused_and_not_smoothed_over():
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+    from OCP.collections import Array1_gp_Pnt
+    from OCP.GeomAbs import GeomAbs_Shape
+    from OCP.GeomAPI import GeomAPI_PointsToBSpline
+    from OCP.gp import gp_Pnt, gp_Vec
+
+    corners = Array1_gp_Pnt(1, 3)
+    for i, place in enumerate([(0.0, 0.0, 0.0), (10.0, 0.0, 0.0), (20.0, 8.0, 0.0)], 1):
+        corners.SetValue(i, gp_Pnt(*place))
+    foot = GeomAPI_PointsToBSpline(corners, 1, 1, GeomAbs_Shape.GeomAbs_C0, 1e-6).Curve()
+    edge = BRepBuilderAPI_MakeEdge(foot).Edge()
+    (face,) = faces_of(BRepPrimAPI_MakePrism(edge, gp_Vec(0.0, 0.0, 10.0)).Shape())
+    with pytest.raises(ComputeError, match="has a kink"):
+        rulings_of(face, UP)

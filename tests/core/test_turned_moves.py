@@ -144,6 +144,18 @@ def test_what_is_kept_of_such_a_motion_is_what_it_was():
     assert motion.turning.seconds.sum() == pytest.approx(60.0 / 20.0 + 60.0 / 30.0)
 
 
+def test_a_long_program_needs_no_coordinates_of_its_own_for_every_block():
+    """What says where moves are must not grow with their number: everything that looks through it would."""
+    blocks = "".join(f"X{i / 10:.3f} A{-i / 50:.3f} C{i / 20:.3f} F300.\n" for i in range(1, 301))
+    motion, _ = read(f"G43 H1 Z20.\nG93\nG1 X0. A0. C0.1 F300.\n{blocks}G94\nG0 G53 Z0.\n")
+    assert len(motion) > 300 and len(motion.turning.frames) <= 4
+    places = motion.places
+    assert np.linalg.norm(np.diff(places[5:-1], axis=0), axis=1).max() < 1.0  # one unbroken way
+    poses, owner = motion.in_setup(0.01)
+    ends = np.flatnonzero(np.diff(owner, append=-1))
+    assert np.abs(poses[ends, 6:9] - places[owner[ends]]).max() < 1e-9
+
+
 @pytest.mark.parametrize(
     ("body", "words"),
     [

@@ -59,9 +59,12 @@ def wait_for(url: str, seconds: float = 60.0) -> None:
 
 
 def drop_spare(url: str) -> None:
-    """Drops the databases that nobody uses. After a crash PostgreSQL puts every file of its cluster on the
-    disk before it lets anybody in, some 300 of each database, one after the other: half as many files are
-    half the wait, which is seconds on a machine that computes."""
+    """Drops the databases of Fenrik's own cluster that nobody uses.
+
+    After a crash PostgreSQL puts every file of its cluster on the disk before it lets anybody in, some 300 of
+    each database, one after the other: half as many files are half the wait, which is seconds on a machine
+    that computes.
+    """
     address = make_url(url).set(drivername="postgresql", database=MAINTENANCE)
     with psycopg.connect(address.render_as_string(hide_password=False), autocommit=True) as line:
         for name in SPARE:

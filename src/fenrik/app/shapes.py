@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
 from fenrik.core.machines.machine import Machine
-from fenrik.core.proof.numbers import FaceDeviation, Histogram, Leftover, LoadFacts, Worst
+from fenrik.core.proof.numbers import LoadFacts, ProofDeviation
 from fenrik.core.strategies.base import Target
 from fenrik.core.tooling.assembly import Assembly, Kind
 from fenrik.core.tooling.materials import Material
@@ -239,23 +239,6 @@ class OperationFacts(Shape):
     adapted_saves_s: float
 
 
-class DeviationFacts(Shape):
-    """How far the cut stock is from the design."""
-
-    tolerance_mm: float
-    max_overcut_mm: float
-    max_leftover_mm: float
-    share_within_tolerance: float
-    share_leftover: float
-    share_overcut: float
-    share_of_reachable: float
-    cell_mm: float
-    worst: list[Worst]
-    by_face: list[FaceDeviation]
-    histogram: Histogram
-    left: list[Leftover]
-
-
 class ReplayFacts(Shape):
     """What a replay stands on: the stock's box and the keys of what was kept."""
 
@@ -291,7 +274,7 @@ class ProofFacts(Shape):
     removed_mm3: float
     operations: list[OperationFacts]
     replay: ReplayFacts
-    deviation: DeviationFacts
+    deviation: ProofDeviation
     findings: list[FindingRow]
 
 
@@ -304,7 +287,7 @@ class KeptProof(Shape):
     zero: str
     time_s: float
     removed_mm3: float
-    deviation: DeviationFacts
+    deviation: ProofDeviation
     findings: list[FindingRow]
     operations: list[OperationFacts]
     cell_mm: float

@@ -1176,35 +1176,6 @@ export interface components {
       beyond?: number | null;
     };
     /**
-     * DeviationFacts
-     * @description How far the cut stock is from the design.
-     */
-    DeviationFacts: {
-      /** Tolerance Mm */
-      tolerance_mm: number;
-      /** Max Overcut Mm */
-      max_overcut_mm: number;
-      /** Max Leftover Mm */
-      max_leftover_mm: number;
-      /** Share Within Tolerance */
-      share_within_tolerance: number;
-      /** Share Leftover */
-      share_leftover: number;
-      /** Share Overcut */
-      share_overcut: number;
-      /** Share Of Reachable */
-      share_of_reachable: number;
-      /** Cell Mm */
-      cell_mm: number;
-      /** Worst */
-      worst: components["schemas"]["Worst"][];
-      /** By Face */
-      by_face: components["schemas"]["FaceDeviation"][];
-      histogram: components["schemas"]["Histogram"];
-      /** Left */
-      left: components["schemas"]["Leftover"][];
-    };
-    /**
      * DialectInfo
      * @description A dialect of the library.
      */
@@ -1820,7 +1791,7 @@ export interface components {
       time_s: number;
       /** Removed Mm3 */
       removed_mm3: number;
-      deviation: components["schemas"]["DeviationFacts"];
+      deviation: components["schemas"]["ProofDeviation"];
       /** Findings */
       findings: components["schemas"]["FindingRow"][];
       /** Operations */
@@ -2710,6 +2681,35 @@ export interface components {
       remedy: string;
     };
     /**
+     * ProofDeviation
+     * @description What a proof tells of the cut surface: its deviation, and what is left.
+     */
+    ProofDeviation: {
+      /** Share Of Reachable */
+      share_of_reachable: number;
+      /** Left */
+      left: components["schemas"]["Leftover"][];
+      /** Tolerance Mm */
+      tolerance_mm: number;
+      /** Max Overcut Mm */
+      max_overcut_mm: number;
+      /** Max Leftover Mm */
+      max_leftover_mm: number;
+      /** Share Within Tolerance */
+      share_within_tolerance: number;
+      /** Share Leftover */
+      share_leftover: number;
+      /** Share Overcut */
+      share_overcut: number;
+      histogram: components["schemas"]["Histogram"];
+      /** Cell Mm */
+      cell_mm: number;
+      /** By Face */
+      by_face: components["schemas"]["FaceDeviation"][];
+      /** Worst */
+      worst: components["schemas"]["Worst"][];
+    };
+    /**
      * ProofDoc
      * @description How finely the proof looks: cell of the stock model (open: from the part's size) and the half band
      *     of "on size", mm.
@@ -2773,7 +2773,7 @@ export interface components {
       /** Operations */
       operations: components["schemas"]["OperationFacts"][];
       replay: components["schemas"]["ReplayFacts"];
-      deviation: components["schemas"]["DeviationFacts"];
+      deviation: components["schemas"]["ProofDeviation"];
       /** Findings */
       findings: components["schemas"]["FindingRow"][];
     };

@@ -28,6 +28,7 @@ SEEN = 33
 FITS, PLAIN_FITS = 14, 4
 """Steps of the correction, and how many of them weigh all points alike."""
 NEWTONS = 6
+"""Steps to the nearest place of the wall, from one near it."""
 HOLD = 1e-4
 """Weight that keeps the axis from wandering along the wall, where nothing tells it where to be."""
 
@@ -63,11 +64,13 @@ class Flank:
 
 @dataclass(frozen=True)
 class Lying:
-    """How a tool lies along a wall: `tip` and `axis` (n, 3) at every ruling, and how far it cuts into the
-    wall (n,) and leaves of it (n,) there at most, allowance apart, mm."""
+    """How a tool lies along a wall: `tip` and `axis` (n, 3) at every ruling, the middles of the lowest and of
+    the highest ball that touch the wall there (n, 2, 3), and how far the tool cuts into the wall (n,) and
+    leaves of it (n,) at most, allowance apart, mm."""
 
     tip: Floats
     axis: Floats
+    ends: Floats
     overcut: Floats
     left: Floats
 
@@ -109,9 +112,8 @@ class Wall:
             gap = points - at
             a, b, c = (along * along).sum(-1), (along * way).sum(-1), (way * way).sum(-1)
             p, q = (gap * along).sum(-1), (gap * way).sum(-1)
-            cross = self._cross(s, gap)
-            bent = self._bend(s, t, gap)
-            a, b = a - bent, b - cross
+            bent, mixed = self._second(s, t, gap)
+            a, b = a - bent, b - mixed
             size = a * c - b * b
             good = size > 1e-12 * np.maximum(a * c, 1e-30)
             size = np.where(good, size, 1.0)
@@ -121,16 +123,12 @@ class Wall:
         out = self.sign * normal
         return ((points - at) * out).sum(-1), s, t, out
 
-    def _bend(self, s: Floats, t: Floats, gap: Floats) -> Floats:
-        """How the second derivative along the wall lies to the gap."""
+    def _second(self, s: Floats, t: Floats, gap: Floats) -> tuple[Floats, Floats]:
+        """The second derivative along the wall, and the mixed one, in the direction of a gap (..., 3)."""
         inside = np.clip(s, 0.0, self.count - 1.0)
         bent = self._low(inside, 2) + t[..., None] * self._way(inside, 2)
-        return np.where(inside == s, (bent * gap).sum(-1), 0.0)
-
-    def _cross(self, s: Floats, gap: Floats) -> Floats:
-        """The same for the mixed derivative."""
-        way_s = self._way(np.clip(s, 0.0, self.count - 1.0), 1)
-        return np.asarray((way_s * gap).sum(-1))
+        mixed = (self._way(inside, 1) * gap).sum(-1)
+        return np.where(inside == s, (bent * gap).sum(-1), 0.0), mixed
 
 
 @dataclass
@@ -194,7 +192,7 @@ def lying_along(
     fit = _parallel(wall, s, between, flank, allowance)
     if corrected:
         _fitted(fit)
-        fit.s, fit.t = (np.repeat(v[:, :1], SEEN, axis=1) for v in (fit.s, fit.t))
+        fit.s = np.repeat(fit.s[:, :1], SEEN, axis=1)
         fit.t = np.linspace(*between, SEEN, axis=1)
         for _ in range(3):
             residual = fit.differences()[0]
@@ -207,6 +205,7 @@ def lying_along(
     return Lying(
         fit.ends[:, 0] - flank.middle * axis,
         axis,
+        fit.ends,
         np.maximum(0.0, -residual.min(axis=1)),
         np.maximum(0.0, residual.max(axis=1)),
     )

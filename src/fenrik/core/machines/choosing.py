@@ -64,6 +64,19 @@ def _windings(angle, low, high, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _way(before, after, endless, speed):  # type: ignore[no-untyped-def]
+    """The time of the way from position to position (r,), and whether a joint turns more than half a turn."""
+    time, far = 0.0, False
+    for j in range(len(before)):
+        step = after[j] - before[j]
+        if endless[j]:
+            step -= 360.0 * np.round(step / 360.0)
+        time = max(time, abs(step) / speed[j])
+        far = far or abs(step) > HALF_TURN_DEG
+    return time, far
+
+
+@njit(cache=True, nogil=True)
 def quickest(angles, exists, free, limits, start, weight):  # type: ignore[no-untyped-def]
     """Positions (m, r) of the rotary joints for solutions `angles` (m, s, r) degrees, and whether there is
     one (m,).
@@ -124,16 +137,9 @@ def quickest(angles, exists, free, limits, start, weight):  # type: ignore[no-un
                 own[used] = -1 if free[i, s] else s
                 first, last = (0, known) if only < 0 else (only, only + 1)
                 for b in range(first, last):
-                    time = 0.0
-                    for j in range(r):
-                        step = values[i, used, j] - before[b, j]
-                        if endless[j]:
-                            step -= 360.0 * np.round(step / 360.0)
-                        time = max(time, abs(step) / speed[j])
-                        if cutting and abs(step) > HALF_TURN_DEG:
-                            time += NEVER
                     other = label[b] >= 0 and own[used] >= 0 and label[b] != own[used]
-                    if cutting and other and not (meets or met):
+                    time, far = _way(before[b], values[i, used], endless, speed)
+                    if cutting and (far or (other and not (meets or met))):
                         time += NEVER
                     time *= weight[i]
                     if cost[b] + time < best[used] - 1e-12:

@@ -18,6 +18,7 @@ from fenrik.core.machines.inverse import rotaries
 from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.moves import turned_evenly
+from fenrik.core.motion.table import in_parts
 
 Floats = NDArray[np.float64]
 MOST_POSES = 400_000
@@ -56,8 +57,7 @@ class Driving:
         on = self.on
         if self.point:
             return tips[:-1] + share * (tips[1:] - tips[:-1]), self.leans(middle)
-        work = tips @ on.work_from_setup[:3, :3].T + on.work_from_setup[:3, 3]
-        joints = on.machine.joint_values(work, angles, self.length)
+        joints = on.joints_at(tips, angles, self.length)
         return on.tips(joints[:-1] + share * (joints[1:] - joints[:-1]), self.length)
 
     def leans(self, angles: Floats) -> Floats:
@@ -140,22 +140,20 @@ def _divided(
     """The poses with the intervals between them in so many parts (m - 1,); `rows` are the planned pose (m,)
     that each leads to, and whether the tool cuts on the way."""
     owner, cutting = rows
-    row = np.repeat(np.arange(len(counts)), counts)
-    number = np.arange(len(row)) - np.repeat(np.cumsum(counts) - counts, counts) + 1
-    share = number / counts[row]
+    row, number = in_parts(counts)
+    share = (number + 1) / counts[row]
     new_tips = tips[row] + share[:, None] * (tips[row + 1] - tips[row])
     new_axes = turned_evenly(axes[row], axes[row + 1], share)
     guess = angles[row] + share[:, None] * (angles[row + 1] - angles[row])
     last = share == 1.0
-    work = new_axes @ how.on.work_from_setup[:3, :3].T
     cuts = cutting[row + 1][:, None]
-    new_angles = np.where(cuts, nearest_angles(how.on.machine, work, guess), guess)
+    nearest = nearest_angles(how.on.machine, how.on.axes_in_work(new_axes), guess)
+    new_angles = np.where(cuts, nearest, guess)
     new_axes = np.where(cuts, new_axes, how.leans(guess))
     new_tips[last], new_axes[last], new_angles[last] = tips[1:], axes[1:], angles[1:]
-    whole = [
-        np.vstack([old[:1], new]) for old, new in ((tips, new_tips), (axes, new_axes), (angles, new_angles))
-    ]
-    return whole[0], whole[1], whole[2], np.concatenate([owner[:1], owner[row + 1]])
+    pairs = ((tips, new_tips), (axes, new_axes), (angles, new_angles))
+    tips, axes, angles = (np.vstack([old[:1], new]) for old, new in pairs)
+    return tips, axes, angles, np.concatenate([owner[:1], owner[row + 1]])
 
 
 def nearest_angles(machine: Machine, axes: Floats, guess: Floats) -> Floats:

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from fenrik.core.frames import invert, transform
+from fenrik.core.frames import apply, invert, transform
 from fenrik.core.machines.machine import LINEAR, Machine
 from fenrik.core.motion.program_motion import ProgramMotion, RowFrame
 
@@ -49,6 +49,15 @@ class OnMachine:
         out[:, self._linear[2]] += length
         out[:, self.machine.chain.rotary] = angles
         return out
+
+    def joints_at(self, tips: Floats, angles: Floats, length: float) -> Floats:
+        """Joint values (m, n) that bring the tip to places (m, 3) of the setup frame, the rotary joints at
+        angles (m, r) degrees."""
+        return self.machine.joint_values(apply(self.work_from_setup, tips), angles, length)
+
+    def axes_in_work(self, axes: Floats) -> Floats:
+        """Directions (m, 3) of the setup frame in that of the work mount."""
+        return np.asarray(axes @ self.work_from_setup[:3, :3].T)
 
     def words(self, joints: Floats, length: float) -> Floats:
         """Coordinates X, Y, Z (m, 3) of joint values (m, n); the inverse of `joints`."""
@@ -116,8 +125,7 @@ class OnMachine:
     def _reached(self, points: Floats, frame: RowFrame | None, length: float) -> Floats:
         if frame is None:
             return self.joints(points, np.zeros(len(self.machine.rotary)), length)
-        work = self.work_from_setup @ frame.setup_from_rows
-        tips = points @ work[:3, :3].T + work[:3, 3]
+        tips = apply(self.work_from_setup @ frame.setup_from_rows, points)
         return self.machine.joint_values(tips, np.tile(frame.angles, (len(tips), 1)), length)
 
 

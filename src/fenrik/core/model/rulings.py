@@ -35,6 +35,7 @@ STRAIGHT_MM = 1e-4
 BETWEEN_MM = 5e-5
 """How far the surface halfway between two rulings may lie from a spline through all of them."""
 EDGE_POINTS = 121
+"""At which an edge of the border is sampled."""
 END_COSINE = 0.7071
 """A piece of the border that goes along the rulings by more than this is an end of the face, no rail."""
 SHORTEST_MM = 1e-3
@@ -69,6 +70,8 @@ def rulings_of(face: Any, up: Floats) -> Rulings:
         low, high = (np.array([surface.at(a, t)[0] for a in s]) for t in (t_low, t_high))
         if max(_between(surface, s, t, points) for t, points in ((t_low, low), (t_high, high))) < BETWEEN_MM:
             break
+    else:
+        raise _not_ruled("has a kink, or bends too sharply for its straight lines to be followed")
     out_low, out_high = (np.array([surface.at(a, t)[1] for a in s]) for t in (t_low, t_high))
     if float(np.linalg.norm(high - low, axis=1).min()) < SHORTEST_MM:
         raise _not_ruled("has straight lines that meet in a point")

@@ -166,12 +166,10 @@ class Moves:
         """Every move of a chain in so many even parts (n,), at least one, on arcs and helices too; and the
         move (m,) that each came from. The first row stays one."""
         counts = np.concatenate([[1], np.maximum(counts[1:], 1)])
-        owner = np.repeat(np.arange(len(self)), counts)
-        first = np.cumsum(counts) - counts
-        share = (np.arange(len(owner)) - first[owner] + 1) / counts[owner]
+        owner, number = table.in_parts(counts)
+        share = (number + 1) / counts[owner]
         tip = self.at(owner, share, self.sweeps())
-        last = first + counts - 1
-        tip[last] = self.tip
+        tip[share == 1.0] = self.tip
         axis = self.axes_at(owner, share) if self.turns_axis else self.axis
         return replace(table.rows(self, owner), tip=tip, begin=None, axis=axis), owner
 
@@ -208,7 +206,5 @@ class Moves:
         if longest is not None:
             parts = np.ceil(self.lengths() / longest - 1e-9)
             counts = np.maximum(counts, np.where(self.rapid, 1, np.maximum(1, parts)).astype(np.int64))
-        owner = np.repeat(np.arange(len(self)), counts)
-        first = np.cumsum(counts) - counts
-        number = np.arange(len(owner)) - first[owner]
+        owner, number = table.in_parts(counts)
         return owner, number / counts[owner], (number + 1) / counts[owner]

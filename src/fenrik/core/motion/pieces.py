@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.frames import apply
+from fenrik.core.motion.table import in_parts
 
 Floats = NDArray[np.float64]
 UPRIGHT = 1.0 - 1e-14
@@ -41,8 +42,7 @@ def cut_shorter(poses: Floats, longest: Floats) -> tuple[Floats, NDArray[np.int6
     and axis go straight within a piece, as they do where stock is cut."""
     way = np.linalg.norm(poses[:, 6:9] - poses[:, :3], axis=1)
     counts = np.maximum(1, np.ceil(way / longest - 1e-9)).astype(np.int64)
-    owner = np.repeat(np.arange(len(poses)), counts)
-    number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    owner, number = in_parts(counts)
     ends = []
     for share in (number / counts[owner], (number + 1) / counts[owner]):
         at = poses[owner, :6] + share[:, None] * (poses[owner, 6:] - poses[owner, :6])

@@ -75,9 +75,8 @@ class Turning:
     def rows(self, chosen: NDArray[np.int64]) -> Turning:
         """What belongs to some of the moves, in their order."""
         first, last = (np.searchsorted(self.owner, chosen, side) for side in ("left", "right"))
-        counts = last - first
-        owner = np.repeat(np.arange(len(chosen)), counts)
-        picked = np.arange(len(owner)) + np.repeat(first - (np.cumsum(counts) - counts), counts)
+        owner, number = table.in_parts(last - first)
+        picked = first[owner] + number
         return replace(
             table.rows(self, chosen),
             **{name: getattr(self, name)[picked] for name in PIECES},

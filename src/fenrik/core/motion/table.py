@@ -79,6 +79,12 @@ def from_arrays(kind: type[T], arrays: dict[str, NDArray[Any]], **others: Any) -
     return kind(**columns, **others)
 
 
+def in_parts(counts: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows that are cut into so many parts (n,): the row (m,) of each part, and its number in it, from 0."""
+    owner = np.repeat(np.arange(len(counts)), counts)
+    return owner, np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+
+
 def _for_all(declared: Field[Any], value: NDArray[Any]) -> bool:
     """Whether one row stands for all."""
     return bool(declared.metadata["shared"]) and len(value) == 1

@@ -15,6 +15,8 @@ from fenrik.core.posting.program import PlannedMoves
 Floats = NDArray[np.float64]
 DWELL_S = 0.006
 """Dwells are written in hundredths of a second."""
+NEXT = 8
+"""Planned poses among which a posted one is looked for before all that follow are."""
 LEAN = 3e-5
 """Sine by which a tool may lean off its side: angles are written in thousandths of a degree, up to three of
 them."""
@@ -154,10 +156,13 @@ def _off_poses(
     at = 0
     for row, place, lean in zip(rows.tolist(), places, leans, strict=True):
         slack = resolution + LEAN * (1.0 + float(np.abs(posted.tip[row]).max()))
-        ahead = wanted[at:]
-        off, away = np.linalg.norm(ahead[:, :3] - place, axis=1), np.linalg.norm(ahead[:, 3:] - lean, axis=1)
-        hit = np.flatnonzero((off <= slack) & (away <= LEAN))
-        if not len(hit):
+        for ahead in (wanted[at : at + NEXT], wanted[at:]):
+            off = np.linalg.norm(ahead[:, :3] - place, axis=1)
+            away = np.linalg.norm(ahead[:, 3:] - lean, axis=1)
+            hit = np.flatnonzero((off <= slack) & (away <= LEAN))
+            if len(hit):
+                break
+        else:
             nearest = int(np.argmin(off + away))
             words = (
                 f"the tool ends {off[nearest]:.4f} mm and {np.degrees(away[nearest]):.3f}° from the nearest "

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.frames import apply
 from fenrik.core.machines.on_machine import OnMachine
-from fenrik.core.motion.moves import Motion, Moves
+from fenrik.core.motion.moves import Moves
 
 Floats = NDArray[np.float64]
 
@@ -32,33 +33,24 @@ class MovingPoses:
         """Tips and axes (n, 6)."""
         return np.hstack([self.tips, self.axes])
 
-    def coordinates(self, on: OnMachine, length: float) -> Floats:
-        """What is written (n, 3): the tip's place, or that of the linear joints from the work offset."""
-        return self.tips if self.point else self.words(on, length)
-
     def words(self, on: OnMachine, length: float) -> Floats:
         """Coordinates (n, 3) of the work offset at every pose."""
-        work = self.tips @ on.work_from_setup[:3, :3].T + on.work_from_setup[:3, 3]
-        return on.words(on.machine.joint_values(work, self.angles, length), length)
+        return on.words(on.joints_at(self.tips, self.angles, length), length)
 
     def moves(self, on: OnMachine, length: float, came: Floats) -> Moves:
         """The way to the first pose, from above it with Z at its upper end, and the moves from pose to pose,
-        in the coordinates that are written; `came` (3,) is where the tool was, in those of the work
-        offset."""
-        words = self.words(on, length)[0]
-        over = np.array([words[0], words[1], on.home(length)])
-        frame = on.frame(self.angles[0], length)
-        above = frame.setup_from_rows[:3, :3] @ over + frame.setup_from_rows[:3, 3] if self.point else over
-        written = self.coordinates(on, length)
-        tip = np.vstack([over, written])
-        begin = np.vstack([[came[0], came[1], over[2]], above, written[:-1]])
-        none = np.zeros(len(tip), dtype=np.int8)
-        kind = np.concatenate([[Motion.RAPID, Motion.RAPID], self.kind[1:]]).astype(np.int8)
-        feed = np.concatenate([[0.0, 0.0], self.feed[1:]])
-        side = np.ones(len(tip), dtype=np.int32)
-        side[0] = 0
-        centre = np.full((len(tip), 2), np.nan)
-        return Moves(tip, kind, none, none, centre, feed, side=side, begin=begin)
+        in the coordinates that are written: the tip's places, or those of the work offset. `came` (3,) is
+        where the tool was, in those of the work offset."""
+        words = self.words(on, length)
+        written = self.tips if self.point else words
+        over = np.array([[*words[0, :2], on.home(length)]])
+        above = apply(on.frame(self.angles[0], length).setup_from_rows, over) if self.point else over
+        came = np.array([[*came[:2], over[0, 2]]])
+        way = Moves.straight(np.vstack([over, written]))
+        rest = slice(2, None)  # the way to the first pose is at rapid
+        way.kind[rest], way.feed[rest] = self.kind[1:], self.feed[1:]
+        side = (np.arange(len(way)) > 0).astype(np.int32)
+        return replace(way, side=side, begin=np.vstack([came, above, written[:-1]]))
 
 
 def block_feed(feed: float, tip_way: float, written_way: float, inverse: bool) -> float:

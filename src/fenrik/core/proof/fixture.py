@@ -12,6 +12,7 @@ from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.pieces import is_upright
+from fenrik.core.motion.table import in_parts
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.run import Run
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Stock, tool_bodies
@@ -147,7 +148,6 @@ def _places(pieces: Floats, owner: NDArray[np.int32]) -> tuple[Floats, NDArray[n
     """Tips (n, 3) along straight pieces (m, 6), both ends included, and the move of each."""
     away = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
     count = np.maximum(1, np.ceil(away / PITCH_MM).astype(np.int64)) + 1
-    piece = np.repeat(np.arange(len(pieces)), count)
-    at = np.arange(len(piece)) - np.repeat(np.cumsum(count) - count, count)
+    piece, at = in_parts(count)
     share = (at / (count[piece] - 1))[:, None]
     return pieces[piece, :3] * (1.0 - share) + pieces[piece, 3:] * share, owner[piece]

@@ -19,7 +19,7 @@ from fenrik.core.frames import apply
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.proof.deviation import Deviation
 from fenrik.core.proof.finding import Finding
-from fenrik.core.proof.numbers import Leftover, Why
+from fenrik.core.proof.numbers import Left, Leftover, Why
 from fenrik.core.proof.reach import NEEDLE, reachable
 from fenrik.core.stock.surface import UNSEEN
 from fenrik.core.tooling.profile import Profile
@@ -77,14 +77,6 @@ def stock_over(spots: Spots, surface: Floats, deviation: Floats, cell: float) ->
     away, nearest = cKDTree(surface, balanced_tree=False, compact_nodes=False).query(spots.points, workers=-1)
     over: Floats = np.where(away <= NEAR * cell, deviation[nearest], away)
     return over
-
-
-@dataclass(frozen=True)
-class Left:
-    """The share of the design in reach of the tools that is on size, and what is left of the whole."""
-
-    share_of_reachable: float
-    left: list[Leftover]
 
 
 def left_of(spots: Spots, over: Floats, reached: Reach, seen: Reach, tolerance: float) -> Left:

@@ -15,6 +15,9 @@ from fenrik.core.tooling.assembly import Assembly
 Floats = NDArray[np.float64]
 
 
+ROUNDED = 0.01
+"""Share by which the tip may seem faster where joints turn: its feed follows there from times and places that
+are rounded when they are written."""
 OUT_OF_STEP = 1e-3
 """Share by which a tap's feed may differ from pitch times speed."""
 
@@ -46,7 +49,10 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
         findings += _travel(run, rows, tool, on)
         findings += _spindle(run, rows, tool, machine)
         findings += _in_step(run, rows, tool)
-    over = np.flatnonzero(~motion.rapid & (motion.feed > machine.feed_max_mm_min + 1e-6))
+    most = np.full(len(motion), machine.feed_max_mm_min + 1e-6)
+    if motion.turning is not None:
+        most[motion.turning.owner] *= 1.0 + ROUNDED
+    over = np.flatnonzero(~motion.rapid & (motion.feed > most))
     if len(over):
         i = int(over[np.argmax(motion.feed[over])])
         findings.append(

@@ -84,3 +84,16 @@ class Leftover:
     share: float
     most_mm: float
     faces: list[int]
+
+
+@dataclass(frozen=True)
+class Left:
+    """The share of the design in reach of the tools that is on size, and what is left of the whole."""
+
+    share_of_reachable: float
+    left: list[Leftover]
+
+
+@dataclass(frozen=True)
+class ProofDeviation(DeviationFacts, Left):
+    """What a proof tells of the cut surface: its deviation, and what is left."""

@@ -13,11 +13,10 @@ from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.machines.following import Driving, followed, for_choice
 from fenrik.core.machines.on_machine import OnMachine
-from fenrik.core.motion.moves import turned_evenly
 from fenrik.core.motion.pieces import UPRIGHT
 from fenrik.core.posting.moving import MovingPoses
 from fenrik.core.posting.program import SidePose, Step
-from fenrik.core.posting.writing.dialect import Dialect
+from fenrik.core.posting.writing.dialect import Dialect, dialects
 
 Floats = NDArray[np.float64]
 CUTTING = 1000.0
@@ -44,7 +43,7 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
             leaning = np.flatnonzero(axes[:, 2] < UPRIGHT)
             if len(leaning) or (operation.side is not None and np.abs(frame - np.eye(4)).max() > 1e-9):
                 on = paths.setups.on_machine(s)
-                axis = axes[leaning[0] if len(leaning) else 0] @ on.work_from_setup[:3, :3].T
+                axis = on.axes_in_work(axes[leaning[0] if len(leaning) else 0])
                 raise _unreachable(paths, s, operation, axis)
         return ordered
     if len({s.name for s, _, _ in ordered}) > 1:
@@ -57,7 +56,7 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
     on = paths.setups.on_machine(setup)
     frames = [paths.setups.seen(setup, operation.side).setup_from_side for _, operation, _ in ordered]
     poses = [_needed(step, frame, on) for (_, _, step), frame in zip(ordered, frames, strict=True)]
-    whole = np.vstack([p.axes for p in poses]) @ on.work_from_setup[:3, :3].T
+    whole = on.axes_in_work(np.vstack([p.axes for p in poses]))
     weight = np.concatenate([p.weight for p in poses])
     positions, reached = machine.rotary_positions(whole, weight=weight)
     out: Ordered = []
@@ -96,12 +95,11 @@ def _needed(step: Step, setup_from_side: Floats, on: OnMachine) -> _Needed:
     if not step.path.turns_axis:
         return _Needed(apply(setup_from_side, moves.tip[:1]), axes, np.zeros(1, dtype=np.int64), np.ones(1))
     cutting = ~moves.rapid
-    row, share = for_choice(on.machine, axes @ on.work_from_setup[:3, :3].T, cutting)
-    before = np.maximum(row - 1, 0)
-    tips = moves.tip[before] + share[:, None] * (moves.tip[row] - moves.tip[before])
+    row, share = for_choice(on.machine, on.axes_in_work(axes), cutting)
+    tips, axes = moves.at(row, share, moves.sweeps()), moves.axes_at(row, share)
     weight = np.where(cutting[row], CUTTING, 1.0)
     weight[0] = 1.0
-    return _Needed(apply(setup_from_side, tips), turned_evenly(axes[before], axes[row], share), row, weight)
+    return _Needed(apply(setup_from_side, tips), axes @ setup_from_side[:3, :3].T, row, weight)
 
 
 def _moving(
@@ -110,10 +108,11 @@ def _moving(
     """A step on which the tool's axis moves, at the angles (n, r) of `pose`, divided so that its control
     stays with it."""
     if dialect.moving == "none":
+        able = [d.id for d in dialects().values() if d.moving != "none"]
         raise PostError(
             f"'{operation.name}' moves the tool's axis, and the dialect '{dialect.id}' has no way to write "
             "that.",
-            remedy="Use a dialect that writes moving rotary joints.",
+            remedy=f"Use {' or '.join(able)}, or say in the dialect's 'moving' how it does.",
         )
     moves, point = step.path.moves, dialect.moving == "tool_point"
     how = Driving(pose.on, step.tool.gauge_length, point, step.tool.flute_length)
@@ -126,7 +125,9 @@ def _moving(
     written = np.round(done.angles, dialect.angle_decimals) + 0.0
     rows = needed.row[done.owner]
     inverse = dialect.feed_moving == "inverse_time"
-    poses = MovingPoses(done.tips, done.axes, written, moves.kind[rows], moves.feed[rows], point, inverse)
+    # round a tight corner the tip is faster than the contact, but no faster than the machine takes
+    feed = np.minimum(moves.feed[rows], pose.on.machine.feed_max_mm_min)
+    poses = MovingPoses(done.tips, done.axes, written, moves.kind[rows], feed, point, inverse)
     return replace(pose, angles=written[0], moving=poses)
 
 

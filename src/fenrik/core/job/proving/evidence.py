@@ -23,7 +23,8 @@ from fenrik.core.posting.program import Step
 from fenrik.core.progress import Progress
 from fenrik.core.proof import edges, engravings, threads
 from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, measure
-from fenrik.core.proof.left import Left, SideReach, left_on
+from fenrik.core.proof.left import SideReach, left_on
+from fenrik.core.proof.numbers import Left
 from fenrik.core.proof.run import Run
 from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.setups.setup import Clamped

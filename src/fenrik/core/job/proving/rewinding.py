@@ -22,19 +22,19 @@ def turning_back(evidence: Evidence) -> list[Finding]:
         angles.append(step.side.angles[None] if moving is None else moving.angles)
         cuts.append(np.zeros(1, dtype=np.bool_) if moving is None else moving.kind != Motion.RAPID)
         names += [step.name] * len(angles[-1])
-    out = []
+    out, cutting = [], np.concatenate(cuts)
     for found in rewinds(np.concatenate(angles), machine.rotary_limits):
         joint, name = machine.rotary[found.joint], names[found.at]
         way = f"from {found.begin:g}° to {found.end:g}°"
         why = f"{found.nearer:g}° lies beyond its range, {_end(joint.low)} to {_end(joint.high)}"
         inside = names[found.at - 1] == name
-        when = "in" if inside else "before"
-        words = f"{joint.letter or joint.name} turns back {way} {when} '{name}', since {why}."
-        if inside and np.concatenate(cuts)[found.at]:
-            words = words.replace("turns back", "would have to turn back")
+        letter, when = joint.letter or joint.name, "in" if inside else "before"
+        if inside and cutting[found.at]:
+            words = f"{letter} would have to turn back {way} in '{name}', since {why}."
             remedy = "Turn the part on the table, or cut the wall in two operations."
             out.append(Finding("stop", "rewind", f"{words} The tool cuts meanwhile.", remedy, operation=name))
             continue
+        words = f"{letter} turns back {way} {when} '{name}', since {why}."
         remedy = "Change the order of the sides, or turn the part on the machine, where the time matters."
         out.append(Finding("note", "rewind", words, remedy, operation=name))
     return out

@@ -271,8 +271,6 @@ class Reader:
         if control is None or control.point == (code == 43.4):
             return
         if any(v is None for v in self.position) or not control.known() or control.plane is not None:
-            if not control.point and code != 43.4:
-                return
             raise self._error(number, raw, "keeps the tool's point where the machine's position is not known")
         here = np.array(self.position, dtype=np.float64)
         moved = control.keep_point(here) if code == 43.4 else control.free_point(here)
@@ -364,21 +362,7 @@ class Reader:
         self.motion = 0 if rapid else 1
         self._check_state(number, raw, end[2] != start[2])
         feed = 0.0 if rapid else float(self.feed or 0.0)
-        row = (
-            *start,
-            *end,
-            float(rapid),
-            0,
-            math.nan,
-            math.nan,
-            feed,
-            self.tool,
-            self.speed * self.sense,
-            number,
-            self.plane - 17,
-            self.offset,
-        )
-        self._add(row)
+        self._add(self._row(start, end, number, feed))
         self.position, self.up = list(end), False
 
     def _add(self, row: tuple[float, ...], aside: bool = False) -> None:
@@ -405,7 +389,7 @@ class Reader:
     def _tilts_or_turns(
         self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float]
     ) -> bool:
-        """Rotary joints and the tilted plane. Whether the block does nothing else."""
+        """Rotary joints, the tilted plane and the tool's point kept. Whether the block does nothing else."""
         control = self.control
         assert control is not None
         code, once = g_codes.get("tilted plane"), g_codes.get("once")
@@ -474,17 +458,7 @@ class Reader:
         end = [values[a] * self.scale if a in values else here for a, here in zip("XYZ", start, strict=True)]
         feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
         control.drive(given, (np.array(start), np.array(end)), feed, self.inverse)
-        row = (
-            float(self.motion == 0),
-            0,
-            math.nan,
-            math.nan,
-            feed,
-            self.tool,
-            self.speed * self.sense,
-            number,
-        )
-        self._rows.append((*start, *end, *row, self.plane - 17, self.offset))
+        self._rows.append(self._row(start, end, number, feed))
         self.position, self.up = list(end), False
 
     def _turn(
@@ -512,10 +486,19 @@ class Reader:
             here = [float(v) for v in self.position if v is not None]
             self._rows.append(self._row(here, here, number))
 
-    def _row(self, start: list[float], end: list[float], number: int) -> tuple[float, ...]:
-        """A rapid move outside of what a block with X, Y or Z gives."""
-        turned = (1.0, 0, math.nan, math.nan, 0.0, self.tool, self.speed * self.sense, number)
-        return (*start, *end, *turned, self.plane - 17, self.offset)
+    def _row(
+        self,
+        start: list[float],
+        end: list[float],
+        number: int,
+        feed: float = 0.0,
+        turn: int = 0,
+        centre: tuple[float, float] = (math.nan, math.nan),
+    ) -> tuple[float, ...]:
+        """A move as it is kept, in the present state: at rapid unless the motion is one at feed."""
+        spindle = self.speed * self.sense
+        shape = (float(self.motion == 0), turn, *centre, feed)
+        return (*start, *end, *shape, self.tool, spindle, number, self.plane - 17, self.offset)
 
     def _move(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float]) -> None:
         if g_codes.get("once") == 53:
@@ -555,21 +538,7 @@ class Reader:
         feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
         if self.inverse:
             feed *= math.dist(a, b)
-        self._add(
-            (
-                *a,
-                *b,
-                float(self.motion == 0),
-                turn,
-                *centre,
-                feed,
-                self.tool,
-                self.speed * self.sense,
-                number,
-                self.plane - 17,
-                self.offset,
-            )
-        )
+        self._add(self._row(a, b, number, feed, turn, centre))
         self.position, self.up = list(b), False
 
     def _go_home(self, number: int, raw: str) -> None:

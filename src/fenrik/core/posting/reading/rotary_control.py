@@ -78,8 +78,6 @@ class RotaryControl:
 
     def frame(self) -> int:
         """The number of the present coordinates."""
-        if self.point:
-            return self._frame_of_points()
         angles = self.position()
         key = (
             *angles.tolist(),
@@ -95,9 +93,9 @@ class RotaryControl:
             self.frames.append(frame)
         return self._known[key]
 
-    def _frame_of_points(self) -> int:
-        """The number of the coordinates in which the control keeps the tool's point."""
-        key = ("point", self.offset)
+    def _frame_of_driven(self) -> int:
+        """The number that stands for the coordinates of moves whose pieces say where they are."""
+        key = ("driven",)
         if key not in self._known:
             self._known[key] = len(self.frames)
             self.frames.append(RowFrame(np.eye(4), np.array([0.0, 0.0, 1.0]), 0.0 * self.position()))
@@ -164,12 +162,12 @@ class RotaryControl:
     ) -> None:
         """A move from coordinates to coordinates (3,) on which rotary joints turn as well, at a `feed` per
         minute or, `inverse`, of one over minutes; 0 at rapid."""
-        before, came = self.position(), self.frame()
+        before = self.position()
         self._take(target)
-        row, after = len(self._moves), self.position()
-        given = (row, self.on, self.length, self.point, words, (before, after))
+        given = (len(self._moves), self.on, self.length, self.point, words, (before, self.position()))
         self._turned.append(Turned(*given, feed, inverse))
-        self.moved(came)
+        frame = self._frame_of_driven()
+        self._moves.append((frame, frame, False))
 
     def _take(self, target: dict[str, float]) -> None:
         self.angles = [target.get(letter, a) for letter, a in zip(self.letters, self.angles, strict=True)]

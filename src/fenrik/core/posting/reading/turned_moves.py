@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.motion.table import in_parts
 
 Floats = NDArray[np.float64]
 TURN_DEG = 2.0
@@ -95,8 +96,7 @@ def _group(moves: list[Turned]) -> tuple[Floats, NDArray[np.int64], Floats]:
         bulge = np.maximum(bulge, np.linalg.norm(off[:, :3] + lever * off[:, 3:6], axis=1))
     chord = np.array([CHORD_MM if m.feed > 0.0 else RAPID_CHORD_MM for m in moves])
     counts = np.maximum(counts, np.ceil(np.sqrt(bulge / chord)).astype(np.int64))
-    owner = np.repeat(np.arange(len(moves)), counts)
-    number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    owner, number = in_parts(counts)
     sides = [_tool(one, _at(ends, owner, (number + e) / counts[owner])) for e in (0, 1)]
     poses = np.hstack([sides[0][:, :6], sides[1][:, :6]])
     joints = np.hstack([sides[0][:, 6:], sides[1][:, 6:]])
@@ -119,8 +119,7 @@ def _tool(one: Turned, at: tuple[Floats, Floats]) -> Floats:
     words, angles = at
     on = one.on
     if one.point:
-        work = words @ on.work_from_setup[:3, :3].T + on.work_from_setup[:3, 3]
-        joints = on.machine.joint_values(work, angles, one.length)
+        joints = on.joints_at(words, angles, one.length)
     else:
         joints = on.joints(words, angles, one.length)
     return np.hstack([*on.tips(joints, one.length), joints])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -10,7 +12,7 @@ from fenrik.core.motion.notes import Note
 from fenrik.core.motion.toolpath import Toolpath, no_path
 
 Floats = NDArray[np.float64]
-SAME = 1e-9
+SAME_MM, SAME_AXIS = 1e-6, 1e-9
 
 
 class PosedPath:
@@ -27,8 +29,8 @@ class PosedPath:
         """To one pose: `tip` mm and unit `axis` (3,) from the tip to the spindle."""
         if (
             self._tips
-            and np.abs(self._tips[-1] - tip).max() < 1e-6
-            and np.abs(self._axes[-1] - axis).max() < SAME
+            and np.abs(self._tips[-1] - tip).max() < SAME_MM
+            and np.abs(self._axes[-1] - axis).max() < SAME_AXIS
         ):
             return
         self._tips.append(np.asarray(tip, dtype=np.float64))
@@ -45,11 +47,12 @@ class PosedPath:
         if not self._tips:
             return no_path(self.notes)
         kinds, feeds, levels, runs = (np.array(c) for c in zip(*self._marks, strict=True))
-        none = np.zeros(len(kinds), dtype=np.int8)
-        moves = Moves(
-            np.array(self._tips), kinds.astype(np.int8), none, none, np.full((len(kinds), 2), np.nan),
-            feeds.astype(np.float64), np.array(self._axes),
-        )  # fmt: skip
+        moves = replace(
+            Moves.straight(np.array(self._tips)),
+            kind=kinds.astype(np.int8),
+            feed=feeds.astype(np.float64),
+            axis=np.array(self._axes),
+        )
         return Toolpath(moves, levels.astype(np.int32), runs.astype(np.int32), self.notes)
 
 
@@ -60,29 +63,22 @@ def thinned(low: Floats, high: Floats, out: Floats, tolerance: float) -> NDArray
     `low` and `high` (n, 3) are the tool's axis where it begins and ends to matter, `out` (n, 3) the wall's
     normals. Both ends go straight from pose to pose, and so does all between them.
     """
-    kept, i, n = [0], 0, len(low)
-    while i < n - 1:
-        step = 1
-        while i + 2 * step < n and _fits(low, high, out, i, i + 2 * step, tolerance):
-            step *= 2
-        good, bad = i + step, min(n, i + 2 * step)
-        if bad == n and step < n - 1 - i and _fits(low, high, out, i, n - 1, tolerance):
-            good = n - 1
-        while bad - good > 1:
-            middle = (good + bad) // 2
-            if middle < n and _fits(low, high, out, i, middle, tolerance):
-                good = middle
-            else:
-                bad = middle
+    kept, last = [0], len(low) - 1
+    while kept[-1] < last:
+        begin = kept[-1]
+        good, step = begin + 1, 1
+        while good + step <= last and _fits(low, high, out, begin, good + step, tolerance):
+            good, step = good + step, 2 * step
+        while step:  # as far again in ever shorter steps
+            if good + step <= last and _fits(low, high, out, begin, good + step, tolerance):
+                good += step
+            step //= 2
         kept.append(good)
-        i = good
     return np.array(kept, dtype=np.int64)
 
 
 def _fits(low: Floats, high: Floats, out: Floats, i: int, j: int, tolerance: float) -> bool:
-    """Whether the poses between i and j lie within the tolerance of going straight."""
-    if j - i < 2:
-        return True
+    """Whether the poses between i and j, one at least, lie within the tolerance of going straight."""
     inner = slice(i + 1, j)
     way = low[j] - low[i]
     size = float(way @ way)

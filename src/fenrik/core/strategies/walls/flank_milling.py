@@ -29,6 +29,7 @@ Floats = NDArray[np.float64]
 LEAST_RISE = math.sin(math.radians(15.0))
 """Rulings that rise less are no wall from this side."""
 DENSE, DENSEST = 129, 8193
+"""Places along the wall that are looked at: at least, and at most."""
 DENSE_SHARE = 0.1
 """Share of the chords' tolerance that lies between the poses that are looked at."""
 FASTEST = 3.0
@@ -39,12 +40,7 @@ class FlankMilling(Parameters):
     """What flank milling can be told. Lengths mm."""
 
     step_down: float | None = fact(
-        None,
-        "Greatest length of a step down the wall.",
-        unit="mm",
-        gt=0,
-        le=500,
-        reason="from material and tool",
+        None, "Greatest length of a step down the wall.", unit="mm", gt=0, le=500, reason="the flutes' length"
     )
     allowance: float = fact(0.0, "Left on the wall.", unit="mm", ge=-5, le=20)
     below: float = fact(
@@ -84,19 +80,13 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
 
 @dataclass(frozen=True)
 class _Track:
-    """A tool along a wall at many places: how it lies, how far up its axis it touches the wall (n,), and the
-    wall's normals (n, 3) at the lower end of that, in the middle and at the upper end."""
+    """A tool along a wall at many places: how it lies, and the wall's normals (n, 3) where its side begins to
+    touch it, in the middle and where it ends."""
 
     lying: Lying
-    far: Floats
     out_low: Floats
     out: Floats
     out_high: Floats
-
-    @property
-    def tops(self) -> Floats:
-        """The axis (n, 3) where it touches the wall no higher."""
-        return np.asarray(self.lying.tip + self.far[:, None] * self.lying.axis)
 
     def in_line(self, end: int) -> Floats:
         """The direction (3,) in which the tool comes to the first place (`end` 0) or leaves the last (-1):
@@ -104,7 +94,7 @@ class _Track:
         ruling the other end's would cut in."""
         near, after = (0, 1) if end == 0 else (-2, -1)
         away = -1.0 if end == 0 else 1.0
-        ways = [_direction(e[near], e[after]) for e in (self.lying.tip, self.tops)]
+        ways = [_direction(e[near], e[after]) for e in self.lying.ends.swapaxes(0, 1)]
         clear = [min(away * float(w @ o[end]) for o in (self.out_low, self.out_high)) for w in ways]
         return ways[int(np.argmax(clear))]
 
@@ -139,12 +129,10 @@ class _Flanking:
 
     def _dense(self, share: float, below: float) -> _Track:
         """How the tool lies along the wall at many places, with the tip at a share of the way down."""
-        n = len(self.rulings)
-        count = max(DENSE, n)
+        stations, rulings = np.arange(len(self.rulings)), self.rulings
+        known, count = (rulings.lengths, rulings.foot, rulings.top), max(DENSE, len(rulings))
         while True:
-            s = np.linspace(0.0, n - 1.0, count)
-            stations = np.arange(n)
-            known = (self.rulings.lengths, self.rulings.foot, self.rulings.top)
+            s = np.linspace(0.0, stations[-1], count)
             lengths, foot, top = (np.interp(s, stations, v) for v in known)
             lowest = top + share * (foot - top) + (self.flank.low - below) / lengths
             highest = np.minimum(top, lowest + self.side / lengths)
@@ -154,19 +142,20 @@ class _Flanking:
                     f"its tip and does not reach {self.face.words}.",
                     remedy="Let the tip go farther below the foot, or use a tool with a smaller corner.",
                 )
-            given = (self.wall, s, (lowest, highest), self.flank, self.p.allowance, self.p.overcut)
-            lying, far = lying_along(*given), (highest - lowest) * lengths + self.flank.low
+            given = (s, (lowest, highest), self.flank, self.p.allowance, self.p.overcut)
+            lying = lying_along(self.wall, *given)
             outs = [self.wall.out(s, t) for t in (lowest, 0.5 * (lowest + highest), highest)]
-            track = _Track(lying, far, *outs)
-            sags = [np.abs((_sagged(e) * track.out[1:-1]).sum(axis=1)) for e in (lying.tip, track.tops)]
-            if max(float(v.max()) for v in sags) <= DENSE_SHARE * self.tolerance or count >= DENSEST:
+            track = _Track(lying, *outs)
+            sags = (_sag(lying.ends) * track.out[1:-1, None]).sum(axis=2)
+            if float(np.abs(sags).max()) <= DENSE_SHARE * self.tolerance or count >= DENSEST:
                 return track
             count = 2 * count - 1
 
     def _pass(self, track: _Track) -> None:
         """One way along the wall: down beside its end, on in line, along it, off in line, up."""
         lying, path = track.lying, self.path
-        kept = thinned(lying.tip, track.tops, track.out, (1.0 - DENSE_SHARE) * self.tolerance)
+        ends = lying.ends
+        kept = thinned(ends[:, 0], ends[:, 1], track.out, (1.0 - DENSE_SHARE) * self.tolerance)
         tips, axes = lying.tip[kept], lying.axis[kept]
         feed, entry = self.inputs.feed, self.inputs.entry_feed
         lead = self.p.lead_share * self.tool.diameter
@@ -185,24 +174,19 @@ class _Flanking:
         """The height over which nothing of the stock is in the tool's way down its axis to a tip, with the
         height over it at which a rapid ends; `over` at most."""
         top = _raised(tip, axis, over)
-        reach = self.tool.radius + self.inputs.stock.half_diagonal
-        met = float(self.inputs.stock.top((tip[0], tip[1]), (top[0], top[1]), reach))
+        met = self.inputs.stock.top((tip[0], tip[1]), (top[0], top[1]), self.tool.radius)
         return min(over, max(float(tip[2]), met + self.inputs.heights.feed))
 
     def _feeds(self, track: _Track, kept: NDArray[np.int64]) -> Floats:
         """Feeds (m - 1,) of the tip between the kept poses, so that where the side touches the wall the
         fastest point goes at the operation's feed."""
-        lying, far = track.lying, track.far
-        ends = ((lying.tip, np.full(len(far), self.flank.low)), (track.tops, far))
-        touched = [e - self._off(h)[:, None] * track.out for e, h in ends]
-        ways = [np.linalg.norm(np.diff(e, axis=0), axis=1) for e in (lying.tip, *touched)]
-        tip, low, high = (np.add.reduceat(v, kept[:-1]) for v in ways)
-        ratio = tip / np.maximum(np.maximum(low, high), 1e-9)
-        return np.asarray(self.inputs.feed * np.minimum(ratio, FASTEST))
-
-    def _off(self, height: Floats) -> Floats:
-        """How far (n,) the wall is from the axis at heights over the tip."""
-        return self.flank.ball + self.flank.sine * (height - self.flank.low) + self.p.allowance
+        low, high = track.lying.ends[:, 0], track.lying.ends[:, 1]
+        away = self.flank.ball + self.p.allowance
+        grown = self.flank.sine * np.linalg.norm(high - low, axis=1)[:, None]
+        touched = (low - away * track.out_low, high - (away + grown) * track.out_high)
+        ways = [np.linalg.norm(np.diff(e, axis=0), axis=1) for e in (track.lying.tip, *touched)]
+        tip, below, above = (np.add.reduceat(way, kept[:-1]) for way in ways)
+        return np.asarray(self.inputs.feed * np.minimum(tip / np.maximum(below, above), FASTEST))
 
 
 def flank_of(tool: Assembly) -> tuple[Flank, float]:
@@ -241,9 +225,9 @@ def _raised(tip: Floats, axis: Floats, z: float) -> Floats:
     return np.asarray(tip + max(0.0, (z - tip[2]) / axis[2]) * axis)
 
 
-def _sagged(points: Floats) -> Floats:
-    """How far (n - 2, 3) inner points lie off the middle of their neighbours, a quarter of it: what a chord
-    between neighbours misses."""
+def _sag(points: Floats) -> Floats:
+    """What chords between neighbouring points (n, ..., 3) miss (n - 2, ..., 3): a quarter of how far each
+    inner point lies off the middle of its neighbours."""
     return np.asarray(0.25 * (points[1:-1] - 0.5 * (points[:-2] + points[2:])))
 
 
