@@ -33,6 +33,7 @@ export function WallChoice({
   const words = (wall: WallPick) => {
     if (wall.edge) return edges ? `edge ${wall.edge}` : `the wall at edge ${wall.edge}`;
     const id = wall.face!;
+    if (target === "ruled") return `wall ${id}`;
     const face = faces[id - 1];
     const level = face?.normal && Math.abs(face.normal[2]) > 0.99;
     if (edges) return level ? `the edges of face ${id}` : `the edge at face ${id}`;
