@@ -51,7 +51,7 @@ setup: .data/python .data/warm
 
 # Numba kernels are compiled once, so that the first toolpath does not wait for a compiler.
 KERNELS := $(shell find src/fenrik/core -name '*_kernels.py' -o -name _tuples.py) \
-	$(addprefix src/fenrik/core/,machines/time.py machines/inverse.py machines/choosing.py motion/arcs.py)
+	$(addprefix src/fenrik/core/,machines/time.py machines/inverse.py machines/choosing.py machines/arm.py motion/arcs.py)
 .data/warm: .data/python $(KERNELS)
 	@find src/fenrik/core -name '*.nb[ic]' -delete  # a kernel's cache does not see a change in one that it calls
 	$(BIN)/python -m fenrik.warm

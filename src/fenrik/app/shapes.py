@@ -294,13 +294,14 @@ class KeptProof(Shape):
 
 
 class DialectInfo(Shape):
-    """A dialect of the library."""
+    """A dialect of the library: what it `drives`, a mill or an arm, and how it writes `arcs`, if it does."""
 
     id: str
     name: str
+    drives: str
     units: str
     extension: str
-    arcs: str
+    arcs: str | None
 
 
 class StrategyInfo(Shape):

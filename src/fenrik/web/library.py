@@ -12,6 +12,7 @@ from fenrik.app.shapes import DialectInfo, Library, StrategyInfo
 from fenrik.core.job.document.reading import schema
 from fenrik.core.job.document.recipe_data import choices, shipped
 from fenrik.core.machines.library import machines
+from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.writing.dialect import dialects
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
@@ -45,7 +46,14 @@ def _library() -> Library:
         materials=list(materials().values()),
         tools=starting_library(),
         dialects=[
-            DialectInfo(id=d.id, name=d.name, units=d.units, extension=d.extension, arcs=d.arcs)
+            DialectInfo(
+                id=d.id,
+                name=d.name,
+                drives=d.drives,
+                units="mm" if isinstance(d, ArmDialect) else d.units,
+                extension=d.extension,
+                arcs=None if isinstance(d, ArmDialect) else d.arcs,
+            )
             for d in dialects().values()
         ],
         recipes=holes,

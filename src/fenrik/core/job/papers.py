@@ -15,6 +15,8 @@ from fenrik.core.job.cutting.proofs import Proof
 from fenrik.core.job.document.job import ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.setups.moving import moving_words
+from fenrik.core.machines.arm import JOINTS
+from fenrik.core.machines.machine import Machine
 from fenrik.core.setups.fixture import FixtureSolid, boxes_of, words_of
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
@@ -48,7 +50,7 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof) -> str:
         material=paths.setups.material(setup),
         clamped=clamped,
         moved=moving_words(paths.setups, setup),
-        axis_words=_moving_axis(proof.facts, tools),
+        axis_words=_moving_axis(proof.facts, tools, paths.setups.machine(setup)),
         held=[words_of(piece) for piece in setup.fixture],
         repeats={n: r.words() for r in setup.repeats for n in r.operations},
         notes={o.name: o.notes for o in setup.operations if o.notes},
@@ -61,10 +63,12 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof) -> str:
     )
 
 
-def _moving_axis(facts: dict[str, Any], tools: list[Assembly]) -> list[str]:
+def _moving_axis(facts: dict[str, Any], tools: list[Assembly], machine: Machine) -> list[str]:
     """What the operator has to set where the tool's axis moves, in words; nothing where it does not."""
     if facts["moving"] == "none":
         return []
+    if facts["moving"] == "arm":
+        return _arm(facts, tools, machine)
     lengths = ", ".join(f"H{t.number} {t.gauge_length:.3f} mm" for t in tools)
     feed = "one over the minutes of each block (G93)" if facts["feed"] == "inverse_time" else "a minute (G94)"
     if facts["moving"] == "tool_point":
@@ -75,6 +79,21 @@ def _moving_axis(facts: dict[str, Any], tools: list[Assembly]) -> list[str]:
         "lengths: with others the program has to be written anew.",
         f"Tool lengths from the gauge line: {lengths}.",
         f"The feed is {feed}.",
+    ]
+
+
+def _arm(facts: dict[str, Any], tools: list[Assembly], machine: Machine) -> list[str]:
+    """The same for an arm: its frames, home, and how it holds the tool."""
+    tables = [j.name for j in machine.in_chain[:-JOINTS]]
+    on = f"on {tables[0]}" if tables else "in the machine's coordinates"
+    lengths = ", ".join(f"T{t.number} {t.gauge_length:.1f} mm" for t in tools)
+    home = ", ".join(f"{j.name} {v:g}°" for j, v in zip(machine.in_chain, machine.at_home, strict=True))
+    return [
+        f"The program says where the object frame stands {on} and where each tool frame stands in the "
+        "mechanical interface (ISO 9787); both must be the cell's own.",
+        f"Tool lengths from the gauge line: {lengths}. Tools are changed at home, at PAUSE.",
+        f"Home: {home}; every operation begins and ends there, with the table where it works.",
+        *(f"{o['name']}: {o['held']}." for o in facts["operations"] if o["held"]),
     ]
 
 

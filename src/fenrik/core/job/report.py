@@ -8,11 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from fenrik.core.job.cutting.proofs import Proof
-from fenrik.core.job.document.job import Job, ReleaseDoc
+from fenrik.core.job.document.job import Job, ReleaseDoc, SetupDoc
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.machines.machine import LINEAR, Machine
+from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.progress import SILENT, Progress
 
 
@@ -52,14 +53,24 @@ def tools_list(job: Job) -> list[dict[str, Any]]:
 def machine_facts(machine: Machine) -> dict[str, Any]:
     """A machine as plain numbers for other provers: mm, degrees, 4 x 4 matrices as lists of rows. `frame` is
     a mount in machine coordinates with all joints at zero; a joint moves its children along its axis, or
-    turns them right-handed about it through its point."""
+    turns them right-handed about it through its point. `interface` is an arm's mechanical interface, as the
+    mounts are."""
     names = ("name", "letter", "kind", "axis", "point", "parent", "low", "high")
     return {
         "id": machine.id,
         "joints": [{n: getattr(j, n) for n in names} for j in machine.joints],
         "work": {"joint": machine.work.joint, "frame": machine.work.frame.tolist()},
         "tool": {"joint": machine.tool.joint, "frame": machine.tool.frame.tolist()},
+        **({"interface": machine.interface.tolist()} if machine.is_arm else {}),
     }
+
+
+def _program_zero(setup: SetupDoc, on: OnMachine) -> dict[str, list[float]]:
+    """What the control holds as work offset: values of X, Y and Z; nothing on an arm, whose program says
+    where its object is."""
+    if on.machine.is_arm:
+        return {}
+    return {setup.work_offset: [float(on.zero[on.machine.place(letter)]) for letter in LINEAR]}
 
 
 def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[str, Any]:
@@ -85,9 +96,7 @@ def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[st
                     }
                     for s in setup.sides
                 ],
-                "program_zero": {
-                    setup.work_offset: [float(on.zero[paths.setups.machine(setup).place(a)]) for a in LINEAR]
-                },
+                "program_zero": _program_zero(setup, on),
                 "operations": [o for _, r in mine for o in r.facts["operations"]],
                 "programs": [r.facts["file"] for _, r in mine],
                 "time_s": sum(r.facts["time_s"] for _, r in mine),

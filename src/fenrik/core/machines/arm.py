@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.errors import ComputeError
 from fenrik.core.frames import invert
-from fenrik.core.machines.chain import Chain
+from fenrik.core.machines.chain import Chain, rotations
 from fenrik.core.machines.inverse import CLOSE_ENOUGH
 
 Floats = NDArray[np.float64]
@@ -118,6 +118,23 @@ def postures(chain: Chain, poses: Floats, before: Floats | None = None) -> Postu
     return Postures(angles, exists, *measures)
 
 
+def measures_at(arm: Arm, joints: Floats) -> Floats:
+    """How far (3, m) arms at joint angles (m, 6) degrees are from a singular posture, 0 to 1: shoulder, elbow
+    and wrist, as in `Postures`."""
+    angle = np.radians(joints)
+    link, other = arm.third - arm.second, arm.wrist - arm.third
+    long, reach = np.linalg.norm(link), np.linalg.norm(other - (other @ arm.axis[2]) * arm.axis[2])
+    forearm = rotations(arm.axis[2], angle[:, 2]) @ other
+    bent = np.linalg.norm(np.cross(np.cross(arm.axis[2], link), np.cross(arm.axis[2], forearm)), axis=1)
+    wrist = (
+        arm.second - arm.first + np.einsum("mij,mj->mi", rotations(arm.axis[1], angle[:, 1]), link + forearm)
+    )
+    over = np.abs(wrist @ np.cross(arm.axis[1], arm.axis[0]))
+    tool = rotations(arm.axis[4], angle[:, 4]) @ arm.axis[5]
+    apart = np.linalg.norm(np.cross(arm.axis[3], tool), axis=1)
+    return np.stack([over / (long + reach), bent / (long * reach), apart])
+
+
 def _inverted(motions: Floats) -> Floats:
     """Rigid motions (m, 4, 4) the other way."""
     out = np.zeros_like(motions)
@@ -125,6 +142,37 @@ def _inverted(motions: Floats) -> Floats:
     out[:, :3, 3] = -np.einsum("mji,mj->mi", motions[:, :3, :3], motions[:, :3, 3])
     out[:, 3, 3] = 1.0
     return out
+
+
+@njit(cache=True, nogil=True)
+def nearest_along(angles, exists, begins, start):  # type: ignore[no-untyped-def]
+    """Joint angles (m, 6) degrees of an arm that is led through `angles` (m, 8, 6), where each `exists` (m,
+    8), always to the nearest; whether it gets there (m,), else it stays. Where `begins` (m,) it comes from
+    `start` (m, 6)."""
+    count = len(angles)
+    out, reached = np.zeros((count, 6)), np.zeros(count, dtype=np.bool_)
+    here, turned = np.zeros(6), np.zeros(6)
+    for i in range(count):
+        if begins[i]:
+            here[:] = start[i]
+        least = np.inf
+        for k in range(angles.shape[1]):
+            if not exists[i, k]:
+                continue
+            away = 0.0
+            for j in range(6):
+                step = angles[i, k, j] - here[j]
+                turned[j] = angles[i, k, j] - 360.0 * np.round(step / 360.0)
+                away = max(away, abs(turned[j] - here[j]))
+            if away < least:
+                least = away
+                out[i] = turned
+        reached[i] = least < np.inf
+        if reached[i]:
+            here[:] = out[i]
+        else:
+            out[i] = here
+    return out, reached
 
 
 # vectors as three numbers: arrays of three cost more than what is done with them

@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from fenrik.core.errors import ComputeError
+from fenrik.core.machines.arm import JOINTS, Arm, arm_of
+from fenrik.core.machines.bodies import Body
 from fenrik.core.machines.chain import Chain, Joint, Mount, chain_of
 from fenrik.core.machines.choosing import Limits, chosen
 from fenrik.core.machines.inverse import rotaries, with_linear
@@ -26,7 +28,10 @@ class Machine(BaseModel):
     the tool (on the spindle's gauge line, Z from the tip to the spindle).
 
     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
-    size along X and Y; `junction_mm` is how far the control may round a corner.
+    size along X and Y; `junction_mm` is how far the control may round a corner. `home` are joint values mm
+    and degrees by name at which an arm stands clear of everything; a joint that it leaves out stands at zero.
+    `flange` is an arm's mechanical interface (ISO 9787), Z away from the arm; open: on the axis of its last
+    joint where this is given.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -42,6 +47,9 @@ class Machine(BaseModel):
     spindle_power_kw: Annotated[float, Field(gt=0)]
     tool_change_s: Annotated[float, Field(ge=0)]
     junction_mm: Annotated[float, Field(gt=0)]
+    flange: Mount | None = None
+    home: dict[str, Annotated[float, Field(ge=-1e6, le=1e6)]] = {}
+    bodies: Annotated[list[Body], Field(max_length=200)] = []
 
     @model_validator(mode="after")
     def _whole(self) -> Machine:
@@ -57,7 +65,54 @@ class Machine(BaseModel):
         if self.spindle_rpm[0] > self.spindle_rpm[1]:
             raise ValueError("the spindle's lowest speed is above its highest")
         chain_of(self.joints, self.work, self.tool)
+        for what, used in (("home", list(self.home)), ("a body", [b.joint for b in self.bodies if b.joint])):
+            if missing := next((n for n in used if n not in names), None):
+                raise ValueError(f"{what} names the joint '{missing}'; the joints are {', '.join(names)}")
         return self
+
+    @property
+    def lack(self) -> str:
+        """Why no program can drive the machine, in words; empty where one can."""
+        if self.is_arm or not self.lack_of_a_mill:
+            return ""
+        return self.lack_of_an_arm if len(self.rotary) >= JOINTS else self.lack_of_a_mill
+
+    @cached_property
+    def is_arm(self) -> bool:
+        """Whether the tool is held by a six-axis arm, alone or beside a rotary table."""
+        return not self.lack_of_an_arm
+
+    @cached_property
+    def lack_of_an_arm(self) -> str:
+        """Why the machine is no arm that can be driven, in words; empty where it is one."""
+        try:
+            arm_of(self.chain)
+        except ComputeError as error:
+            return error.what.removesuffix(".")
+        before = self.in_chain[:-JOINTS]
+        if len(before) > 1 or any(j.kind == "linear" for j in before):
+            return f"beside its arm it has {', '.join(j.name for j in before)}; one rotary table can be"
+        held = {j.name for j in self.in_chain[-JOINTS:]}
+        if before and (self.work.joint in held or self.work.joint is None):
+            return f"its joint '{before[0].name}' carries the arm; it has to carry the work"
+        return ""
+
+    @cached_property
+    def arm(self) -> Arm:
+        """The six joints nearest to the tool. Raises ComputeError where they are no arm."""
+        return arm_of(self.chain)
+
+    @cached_property
+    def interface(self) -> Floats:
+        """An arm's mechanical interface (4, 4) in machine coordinates with all joints at zero."""
+        last = self.in_chain[-1]
+        flange = self.flange or Mount(joint=last.name, at=last.point, z=last.axis)
+        return flange.frame
+
+    @cached_property
+    def at_home(self) -> Floats:
+        """Joint values (n,) of `home` in the chain's order."""
+        return np.array([self.home.get(j.name, 0.0) for j in self.in_chain])
 
     @cached_property
     def lack_of_a_mill(self) -> str:
@@ -144,7 +199,9 @@ class Machine(BaseModel):
 
     def why_not(self, axis: Floats) -> str:
         """Why the tool cannot point along an axis (3,) of the work mount's frame, in words; empty where it
-        can."""
+        can. An arm points it anywhere: whether it reaches is known by its program."""
+        if self.is_arm:
+            return ""
         try:
             found = rotaries(self.chain, axis[None])
         except ComputeError as error:

@@ -20,6 +20,7 @@ from fenrik.core.motion.moved import moved_path
 from fenrik.core.motion.moves import Motion, Moves
 from fenrik.core.motion.program_motion import RowFrame
 from fenrik.core.motion.toolpath import Compensated, Cycle, Toolpath, shifted
+from fenrik.core.posting.arms.moves import ArmMoves
 from fenrik.core.posting.moving import MovingPoses
 from fenrik.core.posting.reading.rotary_control import RotaryControl
 from fenrik.core.posting.writing.contour import programmed
@@ -45,6 +46,10 @@ class Step:
     tool_change_z: float | None = None
     side: SidePose | None = None
     """The side that it works and how the machine stands meanwhile; None on machines without rotary joints."""
+    arm: ArmMoves | None = None
+    """What an arm is told, where one holds the tool."""
+    held: str = ""
+    """How it holds the tool meanwhile, in words."""
 
 
 @dataclass(frozen=True)
@@ -89,12 +94,7 @@ class PlannedMoves:
 
     def dwells(self) -> Floats:
         """Seconds (n,) for which the tool stands after each move."""
-        out = np.zeros(len(self))
-        for cycle in self.cycles:
-            if cycle.dwell:
-                deepest = cycle.first + int(np.argmin(self.moves.tip[cycle.first : cycle.last + 1, 2]))
-                out[deepest] = cycle.dwell
-        return out
+        return dwells_of(self.moves, self.cycles)
 
 
 @dataclass(frozen=True)
@@ -258,6 +258,17 @@ class Program:
                 fed[cycle.first : cycle.last + 1] = False
         kind = np.where(fed, Motion.FEED, moves.kind).astype(np.int8)
         return replace(planned, moves=replace(moves, kind=kind, feed=np.where(fed, feed, moves.feed)))
+
+
+def dwells_of(moves: Moves, cycles: list[Cycle]) -> Floats:
+    """Seconds (n,) for which the tool stands after each of some moves: at the bottom of cycles that say
+    so."""
+    out = np.zeros(len(moves))
+    for cycle in cycles:
+        if cycle.dwell:
+            deepest = cycle.first + int(np.argmin(moves.tip[cycle.first : cycle.last + 1, 2]))
+            out[deepest] = cycle.dwell
+    return out
 
 
 def _joined(path: Toolpath, join: list[tuple[float, ...]], fresh: bool, offset: int) -> PlannedMoves:

@@ -18,6 +18,10 @@ Floats = NDArray[np.float64]
 ROUNDED = 0.01
 """Share by which the tip may seem faster where joints turn: its feed follows there from times and places that
 are rounded when they are written."""
+OTHERWISE_HELD = (
+    "Let the spin be searched, hold another spin or another angle of the table, or place the part \
+elsewhere on it."
+)
 OUT_OF_STEP = 1e-3
 """Share by which a tap's feed may differ from pitch times speed."""
 
@@ -90,7 +94,10 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
                     "stop",
                     "travel",
                     _beyond(joint, tool, float(beyond[worst]), side, float(limit)),
-                    "Place the work elsewhere on the table, change the stick-out, or take a larger machine.",
+                    OTHERWISE_HELD
+                    if on.machine.is_arm
+                    else "Place the work elsewhere on the table, change the stick-out, or take a larger "
+                    "machine.",
                     measure=float(values[worst, i]),
                     limit=float(limit),
                     **run.at(move),
@@ -122,8 +129,10 @@ def _too_fast(
                 "caution",
                 "joint_speed",
                 f"{what}: the tool cuts at down to {share:.0f} % of its feed there.",
-                "Turn the part on the table so that the tool stays off the rotary joint's own direction, or "
-                "lower the feed.",
+                OTHERWISE_HELD
+                if on.machine.is_arm
+                else "Turn the part on the table so that the tool stays off the rotary joint's own "
+                "direction, or lower the feed.",
                 measure=float(speed[worst]),
                 limit=float(joint.speed),
                 **run.at(move),

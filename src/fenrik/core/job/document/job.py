@@ -49,6 +49,30 @@ class HeightsDoc(Strict):
     bottom: Height = Height(over="part_bottom", offset=0.0)
 
 
+class ArmDoc(Strict):
+    """How an arm holds the tool of an operation; of no use on other machines."""
+
+    search: Annotated[
+        Literal["spin", "table", "none"],
+        Field(
+            description="What is left to a search over the whole path, which keeps one posture of the arm "
+            "where it can: the spin about the tool, the table's angle, or neither."
+        ),
+    ] = "spin"
+    table_deg: Annotated[
+        float, Field(ge=-3600, le=3600, description="The table's angle, where it is held.")
+    ] = 0.0
+    spin_deg: Annotated[
+        float,
+        Field(
+            ge=-360,
+            le=360,
+            description="The turn of the spindle about the tool's axis, where it is held; at 0 the spindle "
+            "hangs as the arm carries it towards the table.",
+        ),
+    ] = 0.0
+
+
 class OperationDoc(Strict):
     """One strategy applied to some geometry with one tool. Speed and feeds left open are proposed."""
 
@@ -85,6 +109,7 @@ class OperationDoc(Strict):
         ),
     ] = "trim"
     heights: HeightsDoc = HeightsDoc()
+    arm: ArmDoc = ArmDoc()
     keep_in: list[Boundary] = []
     keep_out: list[Boundary] = []
     holes: Annotated[list[HolePick], Field(description="Round holes, for strategies that make them.")] = []

@@ -10,16 +10,21 @@ from numpy.typing import NDArray
 from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.arm_texts import read_arm
+from fenrik.core.job.programs.on_arm import on_arm
 from fenrik.core.job.programs.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.programs.turning_to import on_sides
+from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.time import move_times
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.program_motion import ProgramMotion
+from fenrik.core.posting.arms.dialect import ArmDialect
+from fenrik.core.posting.arms.writer import write_arm
 from fenrik.core.posting.compare import Comparison, compare
 from fenrik.core.posting.corrections import correction_findings
 from fenrik.core.posting.program import Program, Step
 from fenrik.core.posting.reading.readback import Reader
-from fenrik.core.posting.writing.dialect import Dialect, dialect
+from fenrik.core.posting.writing.dialect import AnyDialect, Dialect, dialect, dialects
 from fenrik.core.posting.writing.writer import write
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.finding import Finding
@@ -44,7 +49,7 @@ class Posted:
     setups: list[SetupDoc]
     operations: list[OperationDoc]
     program: Program
-    dialect: Dialect
+    dialect: AnyDialect
     text: str
     files: list[tuple[str, str]]
     motion: ProgramMotion
@@ -67,6 +72,16 @@ class Posted:
     def moves_axis(self) -> bool:
         """Whether the tool's axis moves in any of its steps."""
         return any(s.side is not None and s.side.moving is not None for s in self.program.steps)
+
+    @property
+    def ways_of_writing(self) -> dict[str, str]:
+        """How the text says sides, a moving axis and its feed, in the dialect's own words: `tilted`, `moving`
+        and `feed`."""
+        words = self.dialect
+        if isinstance(words, ArmDialect):
+            return {"tilted": "machine", "moving": "arm", "feed": "per_minute"}
+        moving, feed = (words.moving, words.feed_moving) if self.moves_axis else ("none", "per_minute")
+        return {"tilted": words.tilted, "moving": moving, "feed": feed}
 
     def checked(self) -> ProgramMotion:
         """The motion with moves at the feed of rapids taken for rapids, which must not meet material."""
@@ -124,14 +139,17 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
     when there is nothing to write, PostError when the text cannot be read."""
     job = paths.job
     where = f"releases[{job.releases.index(release)}]" if release in job.releases else "releases"
+    main = job.setup(release.setup)
+    machine = paths.setups.machine(main)
     words = release.options.on(dialect(release.dialect, paths.workspace.files.path, f"{where}.dialect"))
+    _fits(release, machine, words, where)
     made = _steps(paths, release, where, progress)
     fast = _rapid_feed(paths, release, made, f"{where}.options.rapid_feed_mm_min")
     tools = [[o.tool for s, o, _ in made if s is setup] for setup in _setups(paths, release)]
     order = fewest_changes(tools) if release.order == "fewest_changes" else as_planned(tools)
     by_setup = [[m for m in made if m[0] is setup] for setup in _setups(paths, release)]
-    ordered = on_sides(paths, [by_setup[s][i] for s, i in order], words)
-    main = job.setup(release.setup)
+    planned = [by_setup[s][i] for s, i in order]
+    ordered = on_arm(paths, planned) if isinstance(words, ArmDialect) else on_sides(paths, planned, words)
     program = Program(
         release.comment or job.name,
         release.program_number,
@@ -142,19 +160,26 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
         [step for _, _, step in ordered],
         _change_height(paths, main),
         fast,
-        words.holes == "canned",
+        isinstance(words, ArmDialect) or words.holes == "canned",
         release.options.between == "home",
     )
-    text = write(program, words)
-    motion, comparison, findings = _read(program, text, words)
-    files = [(f"{release.name}.{words.extension}", text)]
-    if release.split == "tool":
-        files, more = _by_tool(program, words, release.name)
-        findings += more
-    mill, on = paths.setups.machine(main), paths.setups.on_machine(main)
-    times = move_times(motion, mill, on, {t.number: t.gauge_length for t in job.tools})
-    changed = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])
-    begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + np.cumsum(changed) * mill.tool_change_s
+    on, worn = paths.setups.on_machine(main), None
+    if isinstance(words, ArmDialect):
+        files = write_arm(program, words, release.name)
+        text = "".join(own for _, own in files)
+        motion, comparison, findings = read_arm(program, files, on, words)
+    else:
+        text = write(program, words)
+        motion, comparison, findings = _read(program, text, words)
+        files = [(f"{release.name}.{words.extension}", text)]
+        if release.split == "tool":
+            files, more = _by_tool(program, words, release.name)
+            findings += more
+        worn = _worn(program, text, words, release.options.wear_mm)
+    times = move_times(motion, machine, on, {t.number: t.gauge_length for t in job.tools})
+    changed = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])[: len(motion)]
+    begin = np.concatenate([[0.0], np.cumsum(times)[:-1]])[: len(motion)]
+    begin = begin + np.cumsum(changed) * machine.tool_change_s
     count = changes(order, tools)
     return Posted(
         release,
@@ -171,8 +196,8 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
         begin,
         float(begin[-1] + times[-1]) if len(motion) else 0.0,
         count,
-        (changes(as_planned(tools), tools) - count) * mill.tool_change_s,
-        _worn(program, text, words, release.options.wear_mm),
+        (changes(as_planned(tools), tools) - count) * machine.tool_change_s,
+        worn,
     )
 
 
@@ -302,6 +327,31 @@ def _by_tool(program: Program, words: Dialect, name: str) -> tuple[list[tuple[st
         findings += [replace(f, move=-1) for f in _read(one, text, words)[2]]
         files.append((f"{name}_{i + 1}_T{steps[0].tool.number}.{words.extension}", text))
     return files, findings
+
+
+def _fits(release: ReleaseDoc, machine: Machine, words: AnyDialect, where: str) -> None:
+    """Refuses a dialect that is not for the machine, and what an arm's program has not."""
+    arm = isinstance(words, ArmDialect)
+    if arm != machine.is_arm:
+        able = [d.id for d in dialects().values() if isinstance(d, ArmDialect) == machine.is_arm]
+        whose = "an arm" if machine.is_arm else "no arm"
+        raise DocumentError(
+            f"The dialect '{words.id}' cannot say what moves: '{machine.name}' is {whose}.",
+            remedy=f"Use {' or '.join(able)}.",
+            where=f"{where}.dialect",
+        )
+    if arm and release.split != "none":
+        raise DocumentError(
+            f"Release '{release.name}' is split by tool; an arm's program is split by its lines.",
+            remedy="Do not split it.",
+            where=f"{where}.split",
+        )
+    if arm and release.options.rapid_feed_mm_min is not None:
+        raise DocumentError(
+            "An arm's program goes at rapid as quick as its joints can; it has no feed for that.",
+            remedy="Leave the feed of rapids open.",
+            where=f"{where}.options.rapid_feed_mm_min",
+        )
 
 
 def _rapid_feed(

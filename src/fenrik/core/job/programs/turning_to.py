@@ -108,7 +108,7 @@ def _moving(
     """A step on which the tool's axis moves, at the angles (n, r) of `pose`, divided so that its control
     stays with it."""
     if dialect.moving == "none":
-        able = [d.id for d in dialects().values() if d.moving != "none"]
+        able = [d.id for d in dialects().values() if isinstance(d, Dialect) and d.moving != "none"]
         raise PostError(
             f"'{operation.name}' moves the tool's axis, and the dialect '{dialect.id}' has no way to write "
             "that.",

@@ -20,6 +20,7 @@ from fenrik.core.proof.fixture import against_fixture
 from fenrik.core.proof.left import left_findings
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import load_findings
+from fenrik.core.proof.postures import posture_findings
 
 Check = Callable[[Evidence], list[Finding]]
 
@@ -32,6 +33,11 @@ def text(evidence: Evidence) -> list[Finding]:
 def limits(evidence: Evidence) -> list[Finding]:
     """Travels, feeds and speeds beyond the machine's."""
     return limit_findings(evidence.run.with_motion(evidence.posted.motion), evidence.on)
+
+
+def postures(evidence: Evidence) -> list[Finding]:
+    """An arm near a singular posture."""
+    return posture_findings(evidence.run.with_motion(evidence.posted.motion), evidence.on.machine)
 
 
 def held_speeds(evidence: Evidence) -> list[Finding]:
@@ -120,7 +126,7 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 
 CHECKS: tuple[Check, ...] = (
-    text, limits, held_speeds, fixture, load, contacts, gaps, blanks, order, turning_back, overcut,
+    text, limits, postures, held_speeds, fixture, load, contacts, gaps, blanks, order, turning_back, overcut,
     worn_tools, left, notes,
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""

@@ -13,6 +13,7 @@ from fenrik.core.job.programs.posting import zero_words
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.machines.time import move_times
 from fenrik.core.motion.pieces import upright_pieces
+from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.run import Run
@@ -30,9 +31,7 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "release": posted.release.name,
         "file": f"{posted.release.name}.{posted.dialect.extension}",
         "dialect": posted.dialect.id,
-        "tilted": posted.dialect.tilted,
-        "moving": posted.dialect.moving if posted.moves_axis else "none",
-        "feed": posted.dialect.feed_moving if posted.moves_axis else "per_minute",
+        **posted.ways_of_writing,
         "zero": zero_words(setup),
         "text": posted.text,
         "files": [[name, text] for name, text in posted.files],
@@ -86,6 +85,7 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]]) -> dict[str,
     share = (way - before[owner]) / np.maximum(total[owner], 1e-12)
     return {
         "pieces": pieces.astype(np.float32),
+        **_joints(motion, len(poses)),
         **({} if poses.shape[1] == 6 else {"axes": poses[:, [3, 4, 5, 9, 10, 11]].astype(np.float32)}),
         "owner": owner.astype(np.int32),
         "ends_at": (begin[owner] + share * times[owner]).astype(np.float32),
@@ -96,6 +96,14 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]]) -> dict[str,
         "line": motion.line[owner].astype(np.int32),
         **{name: values[owner] for name, values in traces.items()},
     }
+
+
+def _joints(motion: ProgramMotion, count: int) -> dict[str, NDArray[Any]]:
+    """Joint values (m, k) at the end of every piece, where all moves turn joints, as an arm's do."""
+    turning = motion.turning
+    if turning is None or len(turning.owner) != count or not turning.turns.all():
+        return {}
+    return {"joints": turning.joints[:, turning.joints.shape[1] // 2 :].astype(np.float32)}
 
 
 def _located(finding: Finding, setup: str, run: Run) -> Finding:
@@ -125,6 +133,7 @@ def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:
         "compute_s": paths.compute_seconds(task.setup, task.operation),
         "spindle_rpm": task.spindle_rpm,
         "feed_mm_min": task.feed,
+        "held": evidence.posted.program.steps[step].held,
         "load": cut.steps[step].facts.known(),
         "adapted_saves_s": _adapted_saves(paths, evidence, step, feeding),
     }

@@ -53,7 +53,7 @@ class Prover:
         resolved = [paths.tasks.task(setup, o) for o in chosen]
         return [
             [paths.keys.path(setup, o) for o in chosen],
-            [[o.name, o.coolant, o.spindle, o.tolerance_mm] for o in chosen],
+            [[o.name, o.coolant, o.spindle, o.tolerance_mm, o.arm.model_dump()] for o in chosen],
             [[r.spindle_rpm, r.feed, r.entry_feed, r.tool.facts()] for r in resolved],
             setup.name,
             setup.work_offset,

@@ -13,6 +13,8 @@ from fenrik.core.proof.finding import Finding
 def turning_back(evidence: Evidence) -> list[Finding]:
     """A note for every move that goes the long way round while the tool is out, and a stop where it cuts."""
     machine = evidence.on.machine
+    if machine.is_arm:  # its joints are led by the control, and held to their ranges where they are driven
+        return []
     names: list[str] = []
     angles, cuts = [np.zeros((0, len(machine.rotary)))], [np.zeros(0, dtype=np.bool_)]
     for step in evidence.posted.program.steps:

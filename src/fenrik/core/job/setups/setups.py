@@ -173,14 +173,15 @@ class Setups:
 
     def machine(self, setup: SetupDoc) -> Machine:
         """The setup's machine: one of the job's own, or of the library. Raises DocumentError for one that is
-        not there and for one that cannot be driven by X, Y and Z."""
+        not there and for one that nothing can drive."""
         where = f"{self.where(setup)}.machine"
         own = next((m for m in self.job.machines if m.id == setup.machine), None)
         found = own or machine(setup.machine, where, [m.id for m in self.job.machines])
-        if lack := found.lack_of_a_mill:
+        if lack := found.lack:
             raise DocumentError(
                 f"The machine '{found.name}' cannot run this job: {lack}.",
-                remedy="Choose a machine with three linear joints X, Y and Z and at most two rotary ones.",
+                remedy="Choose a machine with three linear joints X, Y and Z and at most two rotary ones, or "
+                "an arm of six joints with a spherical wrist and at most one rotary table.",
                 where=where,
             )
         return found

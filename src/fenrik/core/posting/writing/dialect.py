@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Callable
-from functools import cache, lru_cache
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from jinja2 import Template
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from fenrik.core.errors import DocumentError, PostError
-from fenrik.core.posting.writing.templates import TemplateFault, compiled, rendered
+from fenrik.core.errors import DocumentError
+from fenrik.core.posting.arms.dialect import ArmDialect
+from fenrik.core.posting.writing.templates import lines_of
 
 MAX_CHARACTERS = 100_000
 """Most characters of a dialect's file."""
@@ -37,6 +37,7 @@ class Dialect(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
+    drives: Literal["mill"] = "mill"
     id: str
     name: str
     extension: str = "nc"
@@ -108,32 +109,23 @@ class Dialect(BaseModel):
     def render(self, template: str, **values: Any) -> list[str]:
         """The non-empty lines of a template. Raises PostError naming the dialect, the template, its line and
         the fault."""
-        try:
-            text = rendered(_compiled(template), {"comment": self.comment, **values})
-        except TemplateFault as fault:
-            name = next((k for k, v in self.templates.model_dump().items() if v == template), "")
-            place = f"line {fault.line} of its template" if fault.line else "its template"
-            raise PostError(
-                f"The dialect '{self.id}' fails in {place} '{name}': {fault.words}.",
-                remedy="Correct the template in the dialect's file.",
-            ) from fault
-        return [line.strip() for line in text.splitlines() if line.strip()]
+        return lines_of(self.id, self.templates.model_dump(), template, {"comment": self.comment, **values})
 
 
-@lru_cache(256)
-def _compiled(source: str) -> Template:
-    return compiled(source)
+AnyDialect = Dialect | ArmDialect
 
 
-def load_dialect(text: str, dialect_id: str) -> Dialect:
-    """A dialect from TOML text. Raises DocumentError naming the fault."""
+def load_dialect(text: str, dialect_id: str) -> AnyDialect:
+    """A dialect from TOML text, of an arm where it says that it `drives` one. Raises DocumentError naming the
+    fault."""
     if len(text) > MAX_CHARACTERS:
         raise DocumentError(
             f"The dialect '{dialect_id}' has {len(text)} characters; at most {MAX_CHARACTERS} are taken.",
             remedy="Shorten it.",
         )
     try:
-        return Dialect(id=dialect_id, **tomllib.loads(text))
+        raw = tomllib.loads(text)
+        return (ArmDialect if raw.get("drives") == "arm" else Dialect)(id=dialect_id, **raw)
     except ValidationError as error:
         first = error.errors(include_input=False, include_url=False)[0]
         field = ".".join(map(str, first["loc"]))
@@ -150,7 +142,7 @@ def load_dialect(text: str, dialect_id: str) -> Dialect:
 
 
 @cache
-def dialects() -> dict[str, Dialect]:
+def dialects() -> dict[str, AnyDialect]:
     """The dialects that ship with Fenrik, by id."""
     found = {}
     for entry in sorted(
@@ -162,7 +154,7 @@ def dialects() -> dict[str, Dialect]:
     return found
 
 
-def dialect(dialect_id: str, find: Callable[[str, str], Path] | None = None, where: str = "") -> Dialect:
+def dialect(dialect_id: str, find: Callable[[str, str], Path] | None = None, where: str = "") -> AnyDialect:
     """A shipped dialect, or one from a TOML file of the job, which `find` gives for its name and `where`.
 
     Raises DocumentError naming the value and the choices.

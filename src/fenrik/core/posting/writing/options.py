@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.writing.dialect import Dialect
+
+D = TypeVar("D", bound=Dialect | ArmDialect)
 
 
 def option(meaning: str, **bounds: Any) -> Any:
@@ -49,8 +52,8 @@ class PostOptions(BaseModel):
         "0: it is not.",
     )
 
-    def on(self, dialect: Dialect) -> Dialect:
+    def on(self, dialect: D) -> D:
         """The dialect with these options in place of its own."""
-        own = set(Dialect.model_fields) & set(PostOptions.model_fields) - {"coolant"}
+        own = set(type(dialect).model_fields) & set(PostOptions.model_fields) - {"coolant"}
         given = {name: getattr(self, name) for name in own if getattr(self, name) is not None}
-        return dialect.model_copy(update=given)
+        return cast(D, dialect.model_copy(update=given))

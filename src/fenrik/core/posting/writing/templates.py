@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 import traceback
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import Any
 
 from jinja2 import Environment, StrictUndefined, Template, TemplateError, TemplateSyntaxError, nodes
@@ -17,6 +18,8 @@ from jinja2.exceptions import SecurityError
 from jinja2.ext import Extension
 from jinja2.sandbox import ImmutableSandboxedEnvironment
 from jinja2.visitor import NodeTransformer
+
+from fenrik.core.errors import PostError
 
 MAX_TURNS = 20_000
 """Most turns of all loops and calls of macros of one rendering together."""
@@ -197,6 +200,26 @@ def rendered(template: Template, values: dict[str, Any]) -> str:
         words = "it calls itself without end" if isinstance(error, RecursionError) else str(error)
         raise TemplateFault(words or type(error).__name__, _line(error)) from error
     return "".join(out)
+
+
+def lines_of(dialect_id: str, named: dict[str, str], template: str, values: dict[str, Any]) -> list[str]:
+    """The non-empty lines of a template of a dialect, one of those it has `named`. Raises PostError naming
+    the dialect, the template, its line and the fault."""
+    try:
+        text = rendered(_compiled(template), values)
+    except TemplateFault as fault:
+        name = next((k for k, v in named.items() if v == template), "")
+        place = f"line {fault.line} of its template" if fault.line else "its template"
+        raise PostError(
+            f"The dialect '{dialect_id}' fails in {place} '{name}': {fault.words}.",
+            remedy="Correct the template in the dialect's file.",
+        ) from fault
+    return [line.strip() for line in text.splitlines() if line.strip()]
+
+
+@lru_cache(256)
+def _compiled(source: str) -> Template:
+    return compiled(source)
 
 
 def _line(error: BaseException) -> int:
