@@ -19,7 +19,10 @@ from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.report import run_job
 from fenrik.core.job.workspace.artefacts import MemoryStore
+from fenrik.core.machines.arm import JOINTS, nearest_along
+from fenrik.core.machines.cell import Cell, Held, held_along
 from fenrik.core.machines.library import machines
+from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.time import trapezoid_times
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
@@ -118,10 +121,20 @@ def _planning(mesh: TriangleMesh) -> None:
     angles, _ = machine.rotary_positions(leaning)
     machine.joint_values(np.zeros((1, 3)), angles, 100.0)
     trapezoid_times(np.ones(2), np.eye(2, 3), np.ones(2), np.ones(2), 0.01)
+    _arm()
     # last: what filling a stock needs has been compiled beside this by then
     stock = Stock.of_box(np.zeros(3), np.full(3, 6.0), 0.5)
     surface(stock)
     names(stock, all_places(stock.shape))
+
+
+def _arm() -> None:
+    """An arm's ways to hold a tool, and the way from one to the next."""
+    cell = Cell(OnMachine(machines()["pedestal_arm_1800"], np.eye(4)), 100.0)
+    tips, axes = np.array([[0.0, 0.0, 50.0], [20.0, 0.0, 50.0]]), np.array([[0.0, 0.0, 1.0]] * 2)
+    found = held_along(cell, tips, axes, np.zeros(2, dtype=np.bool_), Held())
+    ways = cell.postures(tips, cell.frames(axes, found.table, found.spin), found.table)
+    nearest_along(ways.angles, ways.exists, np.array([True, False]), found.joints[:, -JOINTS:].copy())
 
 
 def _look() -> None:

@@ -29,8 +29,9 @@ KEPT_FACTS = (
     "cell_mm",
 )
 """Of a proof's facts those that are kept in the row; the whole proof stays under its key as well."""
-BLOCKING = ("difference", "controller")
-"""Kinds of findings with which a program is not handed out: it does not mean what was planned."""
+BLOCKING = ("difference", "controller", "reach")
+"""Kinds of findings with which a program is not handed out: it does not mean what was planned, or the arm
+does not get to where it is sent."""
 
 
 @dataclass(frozen=True)

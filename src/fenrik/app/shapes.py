@@ -235,6 +235,7 @@ class OperationFacts(Shape):
     compute_s: float
     spindle_rpm: float
     feed_mm_min: float
+    held: str
     load: LoadFacts
     adapted_saves_s: float
 

@@ -937,6 +937,31 @@ export interface components {
       of: components["schemas"]["Boundary"][];
     };
     /**
+     * ArmDoc
+     * @description How an arm holds the tool of an operation; of no use on other machines.
+     */
+    ArmDoc: {
+      /**
+       * Search
+       * @description What is left to a search over the whole path, which keeps one posture of the arm where it can: the spin about the tool, the table's angle, or neither.
+       * @default spin
+       * @enum {string}
+       */
+      search: "spin" | "table" | "none";
+      /**
+       * Table Deg
+       * @description The table's angle, where it is held.
+       * @default 0
+       */
+      table_deg: number;
+      /**
+       * Spin Deg
+       * @description The turn of the spindle about the tool's axis, where it is held; at 0 the spindle hangs as the arm carries it towards the table.
+       * @default 0
+       */
+      spin_deg: number;
+    };
+    /**
      * Assembly
      * @description A milling tool ready to run. All lengths mm.
      *
@@ -1071,6 +1096,30 @@ export interface components {
       /** High */
       high: [number, number, number];
     };
+    /**
+     * Body
+     * @description A round body from the middle of one end to that of the other, mm in machine coordinates with all joints
+     *     at zero. It hangs on `joint` (none: on the base); `role` gives its colour. With another `radius_end` it is
+     *     a cone.
+     */
+    Body: {
+      /** Joint */
+      joint?: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role: "base" | "link" | "table" | "spindle";
+      /** Begin */
+      begin: [number, number, number];
+      /** End */
+      end: [number, number, number];
+      /** Radius */
+      radius: number;
+      /** Radius End */
+      radius_end?: number | null;
+    };
     /** Body_import_job_api_jobs_import_post */
     Body_import_job_api_jobs_import_post: {
       /** Files */
@@ -1177,19 +1226,21 @@ export interface components {
     };
     /**
      * DialectInfo
-     * @description A dialect of the library.
+     * @description A dialect of the library: what it `drives`, a mill or an arm, and how it writes `arcs`, if it does.
      */
     DialectInfo: {
       /** Id */
       id: string;
       /** Name */
       name: string;
+      /** Drives */
+      drives: string;
       /** Units */
       units: string;
       /** Extension */
       extension: string;
       /** Arcs */
-      arcs: string;
+      arcs: string | null;
     };
     /**
      * Edge
@@ -1976,7 +2027,10 @@ export interface components {
      *     the tool (on the spindle's gauge line, Z from the tip to the spindle).
      *
      *     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
-     *     size along X and Y; `junction_mm` is how far the control may round a corner.
+     *     size along X and Y; `junction_mm` is how far the control may round a corner. `home` are joint values mm
+     *     and degrees by name at which an arm stands clear of everything; a joint that it leaves out stands at zero.
+     *     `flange` is an arm's mechanical interface (ISO 9787), Z away from the arm; open: on the axis of its last
+     *     joint where this is given.
      */
     Machine: {
       /** Id */
@@ -1999,6 +2053,19 @@ export interface components {
       tool_change_s: number;
       /** Junction Mm */
       junction_mm: number;
+      flange?: components["schemas"]["Mount"] | null;
+      /**
+       * Home
+       * @default {}
+       */
+      home: {
+        [key: string]: number;
+      };
+      /**
+       * Bodies
+       * @default []
+       */
+      bodies: components["schemas"]["Body"][];
     };
     /**
      * Material
@@ -2204,6 +2271,14 @@ export interface components {
        */
       heights: components["schemas"]["HeightsDoc"];
       /**
+       * @default {
+       *       "search": "spin",
+       *       "table_deg": 0,
+       *       "spin_deg": 0
+       *     }
+       */
+      arm: components["schemas"]["ArmDoc"];
+      /**
        * Keep In
        * @default []
        */
@@ -2271,6 +2346,8 @@ export interface components {
       spindle_rpm: number;
       /** Feed Mm Min */
       feed_mm_min: number;
+      /** Held */
+      held: string;
       load: components["schemas"]["LoadFacts"];
       /** Adapted Saves S */
       adapted_saves_s: number;

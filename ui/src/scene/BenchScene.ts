@@ -4,6 +4,7 @@ import { Camera } from "./camera";
 import { DARK, LIGHT } from "./colours";
 import { DrawingLayer } from "./layers/drawing";
 import { FieldLayer } from "./layers/field";
+import { MachineLayer } from "./layers/machine";
 import { MarksLayer } from "./layers/marks";
 import { PartLayer } from "./layers/part";
 import { PathLayer } from "./layers/path";
@@ -26,6 +27,7 @@ export class BenchScene implements Stage {
   readonly path: PathLayer;
   readonly drawing: DrawingLayer;
   readonly tool: ToolLayer;
+  readonly machine: MachineLayer;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly camera: Camera;
@@ -48,13 +50,14 @@ export class BenchScene implements Stage {
     this.path = new PathLayer(work, this);
     this.drawing = new DrawingLayer(work, this);
     this.tool = new ToolLayer(tool, this);
+    this.machine = new MachineLayer(this.nodes, this);
     this.setDark(false);
     this.look([1, -1.35, 0.95]);
   }
 
   dispose() {
-    const { marks, part, stock, field, path, drawing, tool } = this;
-    for (const layer of [marks, part, stock, field, path, drawing, tool]) layer.dispose();
+    const { marks, part, stock, field, path, drawing, tool, machine } = this;
+    for (const layer of [marks, part, stock, field, path, drawing, tool, machine]) layer.dispose();
     this.camera.dispose();
     this.renderer.dispose();
   }
@@ -80,9 +83,10 @@ export class BenchScene implements Stage {
     this.ask();
   }
 
-  /** Turns the camera to look from a direction, at what is there. */
-  look(direction: Vec3) {
+  /** Turns the camera to look from a direction, at what is there: the work, or the whole machine. */
+  look(direction: Vec3, whole = false) {
     const box = new THREE.Box3();
+    if (whole) box.expandByObject(this.nodes.base);
     for (const thing of [...this.part.things, ...this.stock.things])
       if (thing.visible) box.expandByObject(thing);
     this.camera.look(direction, box.isEmpty() ? NOTHING : box);

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 import { expect, test } from "vitest";
-import { NodeTree, placeAt, type Chain } from "./nodes";
+import { frameOf, matrixOf, NodeTree, placeAt, type Chain } from "./nodes";
 
 const AT_ORIGIN = [
   [1, 0, 0, 0],
@@ -19,8 +19,8 @@ const TILTING: Chain = {
     { name: "c", kind: "rotary", axis: [0, 0, 1], point: [10, 50, 0], parent: "a" },
     { name: "z", kind: "linear", axis: [0, 0, 1], point: [0, 0, 0], parent: null },
   ],
-  work: { joint: "c", frame: shifted(10, 50, 30) },
-  tool: { joint: "z", frame: shifted(0, 0, 400) },
+  work: { joint: "c", frame: matrixOf(shifted(10, 50, 30)) },
+  tool: { joint: "z", frame: matrixOf(shifted(0, 0, 400)) },
 };
 
 /** Where a point of one node is in another. */
@@ -75,4 +75,25 @@ test("a joint that hangs on one that is not there yet is told", () => {
   const tree = new NodeTree();
   const joints = [{ ...TILTING.joints[1], parent: "nowhere" }];
   expect(() => tree.setChain({ ...TILTING, joints })).toThrow("nowhere");
+});
+
+test("standing beside the machine, the base stands still and the work turns", () => {
+  const tree = new NodeTree();
+  tree.setChain(TILTING, true);
+  const before = tree.base.matrixWorld.clone();
+  tree.setJoints({ c: 90 });
+  expect(tree.base.matrixWorld.equals(before)).toBe(true);
+  // with all joints at zero the world is the work's frame; then its X points along what was Y
+  const x = tree.work.localToWorld(new THREE.Vector3(1, 0, 0));
+  expect(x.toArray().map((v) => Math.round(v * 1e9) / 1e9 + 0)).toEqual([0, 1, 0]);
+});
+
+test("a mount has its Z where it is said, and without an X that of the machine, square to it", () => {
+  const leaning = frameOf({ at: [1, 2, 3], z: [-1, 0, 1], x: [1, 0, 1] });
+  const point = new THREE.Vector3(0, 0, Math.SQRT2).applyMatrix4(leaning);
+  expect(point.toArray().map((v) => Math.round(v * 1e9) / 1e9 + 0)).toEqual([0, 2, 4]);
+  const plain = frameOf({ z: [0, 0, 1] });
+  expect(plain.equals(new THREE.Matrix4())).toBe(true);
+  const along = new THREE.Vector3(1, 0, 0).applyMatrix4(frameOf({ z: [1, 0, 0] }));
+  expect(along.toArray()).toEqual([0, 1, 0]);
 });

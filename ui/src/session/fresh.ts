@@ -22,6 +22,7 @@ export function freshOperation(name: string, strategy: string, tool: number): Op
       feed: 1,
       bottom: over("part_bottom", 0),
     },
+    arm: { search: "spin", table_deg: 0, spin_deg: 0 },
     keep_in: [],
     keep_out: [],
     holes: [],

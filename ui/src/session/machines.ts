@@ -13,3 +13,12 @@ export function beyond(rpm: number | null, machine: Machine | undefined): string
   if (rpm >= low && rpm <= high) return undefined;
   return `The spindle of ${machine.name} runs from ${low} to ${high} 1/min.`;
 }
+
+/** Whether a tool is held by an arm of six joints. */
+export function isArm(machine: Machine): boolean {
+  const parent = new Map(machine.joints.map((j) => [j.name, j]));
+  let count = 0;
+  for (let at = machine.tool.joint ?? null; at !== null; at = parent.get(at)?.parent ?? null)
+    count += parent.get(at)?.kind === "rotary" ? 1 : 0;
+  return count >= 6;
+}

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, fields, replace
 from itertools import pairwise
 from typing import Any, Protocol
 
@@ -206,7 +206,8 @@ def _cut_step(
     volume = np.zeros(len(motion))
     traces = {key: np.zeros(len(motion), dtype=np.float32) for key in TRACES}
     findings: list[Finding] = []
-    facts = LoadFacts(0.0, 0.0)
+    tips: list[Floats] = []
+    found: list[Load] = []
     for stroke in strokes:
         tool, pieces, row = stroke.tool, stroke.pieces, stroke.row
         removal = _cut_pieces(
@@ -232,11 +233,16 @@ def _cut_step(
         )
         for key in TRACES:
             np.maximum.at(traces[key], row, getattr(load, key).astype(np.float32))
-        facts = _load_facts(pieces, row, load, run.times)
+        tips.append(upright_pieces(pieces))
+        found.append(load)
         thinned.append(load.thinning.astype(np.float32))
         owners.append(row.astype(np.int32))
     progress.step(0.92, f"building the surface after '{name}'")
     skin = surface(work, cuts)
+    facts = LoadFacts(0.0, 0.0)
+    if found:
+        whole = Load(*(np.concatenate([getattr(one, f.name) for one in found]) for f in fields(Load)))
+        facts = _load_facts(np.concatenate(tips), np.concatenate(owners), whole, run.times)
     cut = StepCut(
         np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32),
         volume,
@@ -300,8 +306,8 @@ def slimmed(bodies: Floats, play: float, cutter: bool) -> Floats:
     return out
 
 
-def _load_facts(pieces: Floats, row: NDArray[np.int64], load: Load, times: Floats) -> LoadFacts:
-    tips = upright_pieces(pieces)
+def _load_facts(tips: Floats, row: NDArray[np.int32], load: Load, times: Floats) -> LoadFacts:
+    """The facts of all pieces (m, 6) of an operation, of whatever tool direction."""
     length = np.linalg.norm(tips[:, 3:] - tips[:, :3], axis=1)
     total = np.zeros(len(times))
     np.add.at(total, row, length)

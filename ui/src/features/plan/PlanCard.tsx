@@ -13,12 +13,13 @@ import {
   SwitchField,
 } from "../../forms/fields";
 import { ParameterForm, sentence } from "../../forms/ParameterForm";
-import { beyond, machinesOf } from "../../session/machines";
+import { beyond, isArm, machinesOf } from "../../session/machines";
 import { useShared } from "../../session/context";
 import { HoleChoice } from "../../picks/Holes";
 import { LineChoice } from "../../picks/Lines";
 import { WallChoice } from "../../picks/Walls";
 import { useSession } from "../../session/store";
+import { ArmFields } from "./ArmFields";
 import { Borders } from "./Areas";
 import { duplicated, removed, renamed } from "./operations";
 import { RepeatFields } from "./Repeats";
@@ -39,6 +40,7 @@ export function PlanCard() {
   const edit = (work: (o: Operation) => void) =>
     editing.edit((d) => work(d.setups[setup].operations[operation]));
   const derived = values?.derived ?? {};
+  const machine = machinesOf(document, library).find((m) => m.id === document.setups[setup].machine);
   const rename = (name: string) => editing.edit((d) => renamed(d, setup, doc.name, name));
   return (
     <>
@@ -98,6 +100,12 @@ export function PlanCard() {
       />
       <h3>Speed and feed</h3>
       <Feeds doc={doc} edit={edit} derived={derived} />
+      {machine && isArm(machine) && (
+        <>
+          <h3>Arm</h3>
+          <ArmFields doc={doc} edit={edit} table={machine.joints.length > 6} />
+        </>
+      )}
       <h3>What follows</h3>
       {values && <Consequences doc={doc} values={values} />}
       {!isRound(strategy) && strategy.axis === "fixed" && (

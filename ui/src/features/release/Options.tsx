@@ -66,13 +66,17 @@ const CHOICES: Choice[] = [
   },
 ];
 
+/** Of these, what an arm's program has. */
+const OF_AN_ARM = ["comments"];
+
 interface Props {
   options: PostOptions;
+  arm: boolean;
   onSave: (options: PostOptions) => void;
 }
 
 /** How a release wants its text, where that differs from its dialect. */
-export function Options({ options, onSave }: Props) {
+export function Options({ options, arm, onSave }: Props) {
   const put = (key: keyof PostOptions, value: unknown) => onSave({ ...options, [key]: value });
   const given = (text: string) =>
     text === OPEN ? null : text === "true" || text === "false" ? text === "true" : text;
@@ -80,7 +84,7 @@ export function Options({ options, onSave }: Props) {
     <>
       <h3>Text</h3>
       <div className="two">
-        {CHOICES.map(({ key, label, choices }) => (
+        {CHOICES.filter(({ key }) => !arm || OF_AN_ARM.includes(key)).map(({ key, label, choices }) => (
           <ChoiceField
             key={key}
             label={label}
@@ -101,21 +105,42 @@ export function Options({ options, onSave }: Props) {
           ]}
           onSave={(v) => put("coolant", v)}
         />
-        <PlainField
-          label="First block number"
-          suffix="N"
-          placeholder="As the dialect"
-          value={options.line_number_start ?? null}
-          onSave={(v) => put("line_number_start", v)}
-        />
-        <PlainField
-          label="Block number step"
-          suffix=""
-          placeholder="As the dialect"
-          value={options.line_number_step ?? null}
-          onSave={(v) => put("line_number_step", v)}
-        />
+        {!arm && <BlockNumbers options={options} put={put} />}
       </div>
+      {!arm && <Ways options={options} put={put} />}
+    </>
+  );
+}
+
+interface Part {
+  options: PostOptions;
+  put: (key: keyof PostOptions, value: unknown) => void;
+}
+
+function BlockNumbers({ options, put }: Part) {
+  return (
+    <>
+      <PlainField
+        label="First block number"
+        suffix="N"
+        placeholder="As the dialect"
+        value={options.line_number_start ?? null}
+        onSave={(v) => put("line_number_start", v)}
+      />
+      <PlainField
+        label="Block number step"
+        suffix=""
+        placeholder="As the dialect"
+        value={options.line_number_step ?? null}
+        onSave={(v) => put("line_number_step", v)}
+      />
+    </>
+  );
+}
+
+function Ways({ options, put }: Part) {
+  return (
+    <>
       <h3>Ways between cuts</h3>
       <div className="two">
         <PlainField

@@ -2,6 +2,7 @@ import { Button, Checkbox } from "@mantine/core";
 import type { Release } from "../../api/types";
 import { ChoiceField, Follows, NameField, PlainField, shownLength } from "../../forms/fields";
 import { clock, useShared } from "../../session/context";
+import { isArm, machinesOf } from "../../session/machines";
 import { freshRelease } from "../../session/fresh";
 import { useSession } from "../../session/store";
 import { Working } from "../../session/Working";
@@ -17,7 +18,7 @@ export function ReleaseSheet() {
   if (!state || state.releases.length === 0) {
     return <p>There is nothing to release yet: plan an operation first (station 4).</p>;
   }
-  const blocking = facts?.findings.filter((f) => f.kind === "difference" || f.kind === "controller") ?? [];
+  const blocking = facts?.findings.filter((f) => ["difference", "controller", "reach"].includes(f.kind)) ?? [];
   const stops = facts?.findings.filter((f) => f.severity === "stop") ?? [];
   const copy = () =>
     editing.edit((d) => {
@@ -108,6 +109,13 @@ export function ReleaseSheet() {
           {facts.order_saves_s > 0 && (
             <Follows label="Saved by the order" value={clock(facts.order_saves_s)} />
           )}
+          {facts.operations
+            .filter((o) => o.held)
+            .map((o) => (
+              <p className="small" key={o.name}>
+                {o.name}: {o.held}.
+              </p>
+            ))}
           <Follows label="Lines" value={String(facts.text.split("\n").length - 1)} />
           <h3>{facts.file}</h3>
           <pre className="program" aria-label="Program text" tabIndex={0}>
@@ -145,6 +153,9 @@ export function ReleaseCard() {
   const doc = document.releases[at];
   const value: Release = doc ?? implied(state!.releases)[at];
   const setup = document.setups.find((s) => s.name === value.setup);
+  const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
+  const arm = !!machine && isArm(machine);
+  const fitting = library.dialects.filter((d) => (d.drives === "arm") === arm || d.id === value.dialect);
   const edit = (work: (r: Release) => void) =>
     editing.edit((d) => {
       if (d.releases.length === 0) d.releases = implied(state!.releases);
@@ -173,22 +184,24 @@ export function ReleaseCard() {
       <ChoiceField
         label="Dialect"
         value={value.dialect}
-        data={library.dialects.map((d) => ({ value: d.id, label: d.name }))}
+        data={fitting.map((d) => ({ value: d.id, label: d.name }))}
         help={dialectWords(library.dialects.find((d) => d.id === value.dialect))}
         onSave={(v) => edit((r) => void (r.dialect = v))}
       />
-      <PlainField
-        label="Program number"
-        suffix="O"
-        value={value.program_number}
-        onSave={(v) => v && edit((r) => void (r.program_number = v))}
-      />
+      {!arm && (
+        <PlainField
+          label="Program number"
+          suffix="O"
+          value={value.program_number}
+          onSave={(v) => v && edit((r) => void (r.program_number = v))}
+        />
+      )}
       <NameField
         label="Comment"
         value={value.comment || document.name}
         onSave={(v) => edit((r) => void (r.comment = v))}
       />
-      <Together value={value} edit={edit} />
+      {!arm && <Together value={value} edit={edit} />}
       {(value.also ?? []).length === 0 && (
         <>
           <h3>Operations</h3>
@@ -203,7 +216,11 @@ export function ReleaseCard() {
           ))}
         </>
       )}
-      <Options options={value.options ?? {}} onSave={(options) => edit((r) => void (r.options = options))} />
+      <Options
+        options={value.options ?? {}}
+        arm={arm}
+        onSave={(options) => edit((r) => void (r.options = options))}
+      />
       {doc && (
         <Button
           mt={14}
@@ -286,6 +303,9 @@ function Together({ value, edit }: TogetherProps) {
   );
 }
 
-function dialectWords(dialect: { units: string; arcs: string } | undefined) {
-  return dialect ? `${dialect.units}, arcs by ${dialect.arcs}` : undefined;
+function dialectWords(dialect: { units: string; arcs: string | null } | undefined) {
+  if (!dialect) return undefined;
+  return dialect.arcs
+    ? `${dialect.units}, arcs by ${dialect.arcs}`
+    : `${dialect.units}, joint and straight moves`;
 }

@@ -2,7 +2,7 @@ import { SegmentedControl, useMantineColorScheme } from "@mantine/core";
 import { useEffect, useRef, useState } from "react";
 import { BenchScene } from "../../scene/BenchScene";
 import { DeviationLegend, PathLegend } from "./Legends";
-import { LOOKS } from "./looks";
+import { CORNER, LOOKS } from "./looks";
 import { Offer } from "./Offer";
 import { usePart } from "./usePart";
 import { usePath } from "./usePath";
@@ -40,7 +40,7 @@ export function View() {
   usePart(scene);
   useSetup(scene);
   usePath(scene);
-  useProofView(scene);
+  const inCell = useProofView(scene);
   useDrawing(scene);
   usePicking(scene, holder);
 
@@ -53,6 +53,7 @@ export function View() {
         tabIndex={0}
         aria-label="Model view"
         data-part={state?.part.key ?? ""}
+        data-cell={inCell}
         data-picks={bench.picks.map((p) => p.face).join(",")}
       />
       <div className="looks" role="group" aria-label="Look from">
@@ -61,6 +62,7 @@ export function View() {
             {name}
           </button>
         ))}
+        {inCell && <button onClick={() => scene?.look(CORNER, true)}>Whole cell</button>}
       </div>
       {station === "prove" && (
         <SegmentedControl

@@ -1,11 +1,13 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { Blob } from "../../api/binary";
 import { useBlob, useProof, useStockAt } from "../../api/hooks";
 import type { BenchScene } from "../../scene/BenchScene";
 import { clearedShape } from "../../scene/cutter";
-import { groundOf, HeightField, axisAt, poseAt, type Motion } from "../../scene/heightfield";
+import { groundOf, HeightField, axisAt, poseAt } from "../../scene/heightfield";
 import { useShared } from "../../session/context";
 import { useSession } from "../../session/store";
 import { useStockShape } from "./shapes";
+import { useCell, type CellMotion } from "./useCell";
 
 /** A value once it has stayed the same for a while; null before. */
 function useSettled(value: number | null): number | null {
@@ -17,8 +19,20 @@ function useSettled(value: number | null): number | null {
   return settled === value ? settled : null;
 }
 
+/** The motion of a proof from its arrays. */
+function motionOf(blob: Blob | undefined): CellMotion | null {
+  if (!blob) return null;
+  const { pieces, ends_at, tool, joints } = blob.arrays;
+  return {
+    pieces: pieces as Float32Array,
+    endsAt: ends_at as Float32Array,
+    tool: tool as Int32Array,
+    joints: joints as Float32Array | undefined,
+  };
+}
+
 /** The proof: what is left of the stock, and the tool at the moment of the run strip. */
-export function useProofView(scene: BenchScene | null) {
+export function useProofView(scene: BenchScene | null): boolean {
   const { state, station, document } = useShared();
   const { shown, time, playing, step, release, place } = useSession();
   const chosen = state?.releases[release];
@@ -53,11 +67,7 @@ export function useProofView(scene: BenchScene | null) {
     const leans = !!motion.data?.arrays.axes; // heights cannot show it: the server's stock does
     if (!key || !motion.data || !setup?.stock || waiting || leans || shown !== "replay")
       return scene.field.set(null);
-    const moves: Motion = {
-      pieces: motion.data.arrays.pieces as Float32Array,
-      endsAt: motion.data.arrays.ends_at as Float32Array,
-      tool: motion.data.arrays.tool as Int32Array,
-    };
+    const moves = motionOf(motion.data)!;
     const shapes = new Map(document.tools.map((t) => [t.number, clearedShape(t)]));
     const { min, max } = setup.stock;
     const cell = Math.max(max[0] - min[0], max[1] - min[1]) / 300;
@@ -71,6 +81,14 @@ export function useProofView(scene: BenchScene | null) {
   }, [scene, key, motion.data, setup, shape, shown, document.tools]);
 
   const toolShown = useRef<number | null>(null);
+  const moves = useMemo(
+    () => (key && shown === "replay" ? motionOf(motion.data) : null),
+    [key, shown, motion],
+  );
+  const inCell = useCell(scene, facts.data?.setup, moves, time);
+  useEffect(() => {
+    toolShown.current = null;
+  }, [inCell]);
   useEffect(() => {
     if (!scene) return;
     if (!key || !motion.data || shown !== "replay") {
@@ -79,17 +97,15 @@ export function useProofView(scene: BenchScene | null) {
       return;
     }
     if (fieldRef.current?.goTo(time)) scene.field.draw();
-    const moves = {
-      pieces: motion.data.arrays.pieces as Float32Array,
-      endsAt: motion.data.arrays.ends_at as Float32Array,
-      tool: motion.data.arrays.tool as Int32Array,
-    };
+    if (!moves) return;
     const pose = poseAt(moves, time);
     if (toolShown.current !== pose.tool) {
       scene.tool.set(document.tools.find((t) => t.number === pose.tool) ?? null);
       toolShown.current = pose.tool;
     }
-    scene.tool.place(pose.tip, axisAt(motion.data.arrays.axes as Float32Array | undefined, pose));
-  }, [scene, key, motion.data, time, shown, station, document.tools]);
+    if (!inCell)
+      scene.tool.place(pose.tip, axisAt(motion.data.arrays.axes as Float32Array | undefined, pose));
+  }, [scene, key, motion.data, moves, inCell, time, shown, station, document.tools]);
   useEffect(() => scene?.drawing.setPlace(key ? place : null), [scene, key, place]);
+  return inCell;
 }

@@ -1,6 +1,7 @@
 import * as THREE from "three";
 import type { Tool, Vec3 } from "../../api/types";
 import { section } from "../cutter";
+import { placeAt } from "../nodes";
 import { Slot, type Stage } from "../stage";
 
 const CUTTER = 0xd9a441;
@@ -26,6 +27,12 @@ export class ToolLayer {
     this.set(null);
   }
 
+  /** Holds the tool in a mount on the gauge line, in the frame of the joint that carries it. */
+  hold(mount: THREE.Matrix4, length: number) {
+    placeAt(this.node, heldIn(mount, length));
+    this.stage.ask();
+  }
+
   /** Stands the tool at a tip, its axis along a direction. */
   place(tip: Vec3, axis: Vec3 = [0, 0, 1]) {
     const turned = new THREE.Quaternion().setFromUnitVectors(
@@ -36,6 +43,16 @@ export class ToolLayer {
     this.node.updateMatrixWorld(true);
     this.stage.ask();
   }
+}
+
+/** Where a tool so long sits in a mount on the gauge line. */
+export function heldIn(mount: THREE.Matrix4, length: number): THREE.Matrix4 {
+  return mount.clone().multiply(new THREE.Matrix4().makeTranslation(0, 0, -length));
+}
+
+/** From the tip to the gauge line. */
+export function gaugeLength(tool: Tool): number {
+  return tool.stick_out + tool.holder.reduce((sum, part) => sum + part.length, 0);
 }
 
 function bodyOf(tool: Tool): THREE.Group {

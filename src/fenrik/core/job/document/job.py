@@ -11,6 +11,7 @@ from pydantic import Discriminator, Field, Tag, ValidationInfo, field_validator,
 from fenrik.core.job.document.picks import AreaDoc, Boundary, HolePick, LinePick, Name, Strict, WallPick
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
 from fenrik.core.job.document.repeats import RepeatDoc
+from fenrik.core.machines.library import machines
 from fenrik.core.machines.machine import Machine
 from fenrik.core.posting.writing.options import PostOptions
 from fenrik.core.setups.fixture import FixturePart
@@ -367,8 +368,16 @@ class Job(Strict):
         out = []
         for i, setup in enumerate(s for s in self.setups if any(o.enabled for o in s.operations)):
             slug = re.sub(r"[^A-Za-z0-9]+", "_", f"{self.name}_{setup.name}").strip("_").lower()[:60]
-            out.append(ReleaseDoc(name=slug or f"program_{i + 1}", setup=setup.name, program_number=i + 1))
+            name, number = slug or f"program_{i + 1}", i + 1
+            words = self._dialect_of(setup)
+            out.append(ReleaseDoc(name=name, setup=setup.name, program_number=number, dialect=words))
         return out
+
+    def _dialect_of(self, setup: SetupDoc) -> str:
+        """The dialect that is taken where none is given."""
+        own = {m.id: m for m in self.machines}
+        machine = own.get(setup.machine) or machines().get(setup.machine)
+        return "plain_arm" if machine is not None and machine.is_arm else "plain_iso"
 
 
 def _unique(names: list[str], what: str) -> None:

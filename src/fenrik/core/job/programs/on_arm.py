@@ -74,7 +74,9 @@ def _words(cell: Cell, holding: Holding) -> str:
     names = [j.name for j in cell.on.machine.in_chain[-JOINTS:]]
     spans = ", ".join(
         f"{n} {low:.0f}° to {high:.0f}°"
-        for n, low, high in zip(names, joints.min(axis=0), joints.max(axis=0), strict=True)
+        for n, low, high in zip(
+            names, np.round(joints.min(axis=0)) + 0.0, np.round(joints.max(axis=0)) + 0.0, strict=True
+        )
     )
     table = f"table {_span(holding.table)}, " if cell.has_table else ""
     kept = "one posture throughout" if postures == 1 else f"{postures} postures"
