@@ -47,10 +47,8 @@ def read_arm(
             Finding(
                 "stop",
                 "reach",
-                f"The arm does not reach ({x:.1f}, {y:.1f}, {z:.1f}) in '{name}', nor {len(moves) - 1} other "
-                "places it is sent to."
-                if len(moves) > 1
-                else f"The arm does not reach ({x:.1f}, {y:.1f}, {z:.1f}) in '{name}'.",
+                f"The arm does not get to {len(moves)} of the places that it is sent to in '{name}', first"
+                f" ({x:.1f}, {y:.1f}, {z:.1f}).",
                 "Turn the table, let the spin be searched, or place the part elsewhere on the table.",
                 move=moves[0],
                 line=reader.told[moves[0]].line,
