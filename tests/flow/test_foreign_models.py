@@ -30,8 +30,9 @@ def reaching(number: int, length: float) -> dict[str, object]:
     return tool
 
 
-@pytest.mark.parametrize(("name", "up", "rough", "finish", "length"), CASES, ids=[c[0] for c in CASES])
-def test_two_operations_are_proved_without_a_stop(name, up, rough, finish, length):
+def proof_of(case, machine: str, cell: float):
+    """The proof of a roughing and a finishing operation of a model."""
+    name, up, rough, finish, length = case
     tools = [reaching(rough, length), reaching(finish, length)]
     operations = [
         {
@@ -42,17 +43,32 @@ def test_two_operations_are_proved_without_a_stop(name, up, rough, finish, lengt
         },
         {"name": "Finish", "strategy": "parallel_finishing", "tool": finish, "parameters": {"cusp": 0.1}},
     ]
-    setup = {"name": "Top", "up": {"axis": up}, "machine": "column_mill_800", "operations": operations}
+    setup = {"name": "Top", "up": {"axis": up}, "machine": machine, "operations": operations}
     document = {
         "fenrik": 1,
         "name": name,
         "part": {"file": f"{name}.step"},
         "tools": tools,
         "setups": [setup],
-        "proof": {"cell_mm": 0.1 if name == "boxes_on_faces" else 0.7},
+        "proof": {"cell_mm": cell},
     }
     planner = open_job(job_from_data(document), MODELS, MemoryStore())
-    proof = Prover(planner).prove(planner.job.effective_releases()[0])
+    return Prover(planner).prove(planner.job.effective_releases()[0])
+
+
+@pytest.mark.parametrize("case", CASES, ids=[c[0] for c in CASES])
+def test_two_operations_are_proved_without_a_stop(case):
+    proof = proof_of(case, "column_mill_800", 0.1 if case[0] == "boxes_on_faces" else 0.7)
     assert proof.stops() == []
     assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
     assert proof.facts["removed_mm3"] > 0.02 * proof.facts["stock_volume_mm3"]
+
+
+@pytest.mark.parametrize("case", [CASES[3], CASES[4]], ids=[CASES[3][0], CASES[4][0]])
+def test_an_arm_cuts_them_too(case):
+    """In one posture, with the spin that it finds, by its own dialect."""
+    proof = proof_of(case, "pedestal_arm_1800", 1.0)
+    assert proof.stops() == []
+    assert proof.facts["dialect"] == "plain_arm"
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.012
+    assert all("one posture" in o["held"] for o in proof.facts["operations"])

@@ -84,6 +84,7 @@ function SetupFacts({ index }: { index: number }) {
   const { document, state, library } = useShared();
   const facts = state!.setups[index];
   const machine = machinesOf(document, library).find((m) => m.id === document.setups[index].machine);
+  const travels = ["X", "Y", "Z"].flatMap((letter) => machine?.joints.find((j) => j.letter === letter) ?? []);
   const u = document.units;
   const { min, max } = facts.stock!;
   const size = max.map((v, i) => shownLength(v - min[i], u)).join(" x ");
@@ -106,13 +107,10 @@ function SetupFacts({ index }: { index: number }) {
         label="Zero over the table"
         value={facts.table_from_setup!.map((v) => shownLength(v, u)).join(", ")}
       />
-      {machine && (
+      {machine && travels.length > 0 && (
         <Follows
           label="Travels of the machine"
-          value={["X", "Y", "Z"]
-            .map((letter) => machine.joints.find((j) => j.letter === letter)!)
-            .map((j) => shownLength(j.high! - j.low!, u))
-            .join(" x ")}
+          value={travels.map((j) => shownLength(j.high! - j.low!, u)).join(" x ")}
         />
       )}
       {machine?.joints
