@@ -1,4 +1,4 @@
-import type { JobDocument, Library, Machine } from "../api/types";
+import type { JobDocument, Library, Machine, Setup } from "../api/types";
 
 /** The machines that a job can use: its own, then those of the library that have other ids. */
 export function machinesOf(document: JobDocument, library: Library): Machine[] {
@@ -21,4 +21,10 @@ export function isArm(machine: Machine): boolean {
   for (let at = machine.tool.joint ?? null; at !== null; at = parent.get(at)?.parent ?? null)
     count += parent.get(at)?.kind === "rotary" ? 1 : 0;
   return count >= 6;
+}
+
+/** The work offset of a setup; null on an arm, whose program says where its object is. */
+export function offsetOf(document: JobDocument, library: Library, setup: Setup | undefined): string | null {
+  const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
+  return !setup || (machine && isArm(machine)) ? null : setup.work_offset;
 }

@@ -6,6 +6,7 @@ import { Failure } from "../../session/Failure";
 import { FeatureRecipe } from "../../picks/Features";
 import { HoleRecipe, WholePlan } from "../../picks/Holes";
 import { freshOperation } from "../../session/fresh";
+import { offsetOf } from "../../session/machines";
 import { useSession } from "../../session/store";
 import { Recipes } from "./Recipes";
 import { Working } from "../../session/Working";
@@ -85,7 +86,7 @@ export function PlanSheet() {
 }
 
 function SetupPlan({ index }: { index: number }) {
-  const { document, state, editing } = useShared();
+  const { document, library, state, editing } = useShared();
   const { setup, operation, marked, set } = useSession();
   const doc = document.setups[index];
   const mark = (name: string) => {
@@ -104,7 +105,7 @@ function SetupPlan({ index }: { index: number }) {
   return (
     <table className="plan" aria-label={`Operations of ${doc.name}`}>
       <caption style={{ textAlign: "left", fontWeight: 600, padding: "6px 0 3px" }}>
-        {index + 1}. {doc.name}, {doc.work_offset}
+        {index + 1}. {[doc.name, offsetOf(document, library, doc)].filter(Boolean).join(", ")}
       </caption>
       <thead>
         <tr>

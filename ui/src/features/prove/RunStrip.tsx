@@ -8,6 +8,7 @@ import {
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { useBlob } from "../../api/hooks";
 import { clock, useShared } from "../../session/context";
+import { offsetOf } from "../../session/machines";
 import { useSession } from "../../session/store";
 import { useChosenProof } from "../../session/proof";
 
@@ -16,8 +17,10 @@ const SPEEDS = ["1", "5", "20", "100"];
 
 /** The program on one time axis: a band per operation, traces of feed and height, findings. */
 export function RunStrip() {
-  const { document } = useShared();
+  const { document, library } = useShared();
   const { release, facts } = useChosenProof();
+  const setup = document.setups.find((s) => s.name === facts?.setup);
+  const offset = offsetOf(document, library, setup);
   const motion = useBlob(release?.state === "ready" && facts ? `/proofs/${release.key}/motion` : null);
   const { time, playing, speed, set } = useSession();
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -218,7 +221,7 @@ export function RunStrip() {
         </span>
         <Where />
         <span className="small" style={{ marginLeft: "auto" }}>
-          {facts.file}, {document.setups.find((s) => s.name === facts.setup)?.work_offset}
+          {[facts.file, offset].filter(Boolean).join(", ")}
         </span>
       </div>
       <canvas

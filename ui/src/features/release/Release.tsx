@@ -18,7 +18,8 @@ export function ReleaseSheet() {
   if (!state || state.releases.length === 0) {
     return <p>There is nothing to release yet: plan an operation first (station 4).</p>;
   }
-  const blocking = facts?.findings.filter((f) => ["difference", "controller", "reach"].includes(f.kind)) ?? [];
+  const blocking =
+    facts?.findings.filter((f) => ["difference", "controller", "reach"].includes(f.kind)) ?? [];
   const stops = facts?.findings.filter((f) => f.severity === "stop") ?? [];
   const copy = () =>
     editing.edit((d) => {

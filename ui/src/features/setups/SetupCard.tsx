@@ -1,7 +1,7 @@
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, SwitchField } from "../../forms/fields";
 import { useShared } from "../../session/context";
-import { machinesOf } from "../../session/machines";
+import { machinesOf, offsetOf } from "../../session/machines";
 import { useSession } from "../../session/store";
 import { rename } from "../../session/changes";
 import { SideFields } from "./SideFields";
@@ -72,12 +72,14 @@ export function SetupCard() {
       <FixtureFields setup={setup} edit={edit} />
       <h3>Program zero</h3>
       <ZeroFields setup={setup} edit={edit} />
-      <ChoiceField
-        label="Work offset"
-        value={setup.work_offset}
-        data={[54, 55, 56, 57, 58, 59].map((n) => ({ value: `G${n}`, label: `G${n}` }))}
-        onSave={(v) => edit((s) => void (s.work_offset = v as typeof s.work_offset))}
-      />
+      {offsetOf(document, library, setup) !== null && (
+        <ChoiceField
+          label="Work offset"
+          value={setup.work_offset}
+          data={[54, 55, 56, 57, 58, 59].map((n) => ({ value: `G${n}`, label: `G${n}` }))}
+          onSave={(v) => edit((s) => void (s.work_offset = v as typeof s.work_offset))}
+        />
+      )}
       <h3>Place on the table</h3>
       <div className="points" style={{ alignItems: "end" }}>
         {(["x", "y", "z"] as const).map((axis) => (

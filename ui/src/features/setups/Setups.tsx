@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
 import { Follows, shownLength } from "../../forms/fields";
 import { useShared } from "../../session/context";
-import { machinesOf } from "../../session/machines";
+import { machinesOf, offsetOf } from "../../session/machines";
 import { useSession } from "../../session/store";
 import { Working } from "../../session/Working";
 import { fresh, remove } from "../../session/changes";
@@ -41,7 +41,7 @@ export function SetupSheet() {
                 <td>{i + 1}</td>
                 <td>{s.name}</td>
                 <td>{machinesOf(document, library).find((m) => m.id === s.machine)?.name ?? s.machine}</td>
-                <td>{s.work_offset}</td>
+                <td>{offsetOf(document, library, s) ?? "none"}</td>
                 <td>
                   <span className={`state ${STATES[state?.setups[i]?.state ?? "stale"]}`}>
                     {state?.setups[i]?.state ?? "ready"}
