@@ -61,16 +61,19 @@ def machine_facts(machine: Machine) -> dict[str, Any]:
         "joints": [{n: getattr(j, n) for n in names} for j in machine.joints],
         "work": {"joint": machine.work.joint, "frame": machine.work.frame.tolist()},
         "tool": {"joint": machine.tool.joint, "frame": machine.tool.frame.tolist()},
+        **({"diameters": True} if machine.diameters else {}),
         **({"interface": machine.interface.tolist()} if machine.is_arm else {}),
     }
 
 
 def _program_zero(setup: SetupDoc, on: OnMachine) -> dict[str, list[float]]:
-    """What the control holds as work offset: values of X, Y and Z; nothing on an arm, whose program says
-    where its object is."""
-    if on.machine.is_arm:
+    """What the control holds as work offset: values of X, Y and Z, 0 where there is no such joint; nothing on
+    an arm, whose program says where its object is."""
+    machine = on.machine
+    if machine.is_arm:
         return {}
-    return {setup.work_offset: [float(on.zero[on.machine.place(letter)]) for letter in LINEAR]}
+    values = {letter: float(on.zero[machine.place(letter)]) for letter in machine.linear}
+    return {setup.work_offset: [values.get(letter, 0.0) for letter in LINEAR]}
 
 
 def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[str, Any]:

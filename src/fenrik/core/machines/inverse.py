@@ -8,7 +8,7 @@ the tool itself is free.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit
@@ -18,6 +18,9 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.machines.chain import Chain
 
 Floats = NDArray[np.float64]
+OUT_OF_PLANE_MM = 0.05
+"""How far a place may lie beside the plane of two linear joints: angles are written in thousandths of a
+degree."""
 SAME_DIRECTION = 1e-9
 """Sine below which the tool counts as parallel to a rotary axis: the angle about that axis is then free."""
 
@@ -174,9 +177,13 @@ def with_linear(chain: Chain, tips: Floats, angles: Floats, length: float) -> Fl
     """Joint values (m, n) with given rotary angles (m, r) degrees that bring the tip, `length` mm below the
     tool mount, to tips (m, 3) in the work mount's frame.
 
-    Raises ComputeError for a chain without three linear joints in three directions.
+    With two linear joints the tips have to lie in their plane, but for the rounding of the angles.
+
+    Raises ComputeError for a chain without three linear joints in three directions, or two in two.
     """
     moving, turning = np.flatnonzero(~chain.rotary), np.flatnonzero(chain.rotary)
+    if len(moving) == 2:
+        return _in_plane(chain, tips, angles, length)
     if len(moving) != 3:
         raise ComputeError(
             f"The machine has {len(moving)} linear joints; three are needed.", remedy="Use another machine."
@@ -195,3 +202,24 @@ def with_linear(chain: Chain, tips: Floats, angles: Floats, length: float) -> Fl
     if not ok:
         raise ComputeError("Two linear joints of the machine move alike.", remedy="Use another machine.")
     return values
+
+
+def _in_plane(chain: Chain, tips: Floats, angles: Floats, length: float) -> Floats:
+    """As `with_linear` for two linear joints: with a third across them, which has to stand still."""
+    first, second = chain.axis[~chain.rotary]
+    third = replace(
+        chain,
+        names=(*chain.names, ""),
+        rotary=np.append(chain.rotary, False),
+        axis=np.vstack([chain.axis, np.cross(first, second)]),
+        point=np.vstack([chain.point, np.zeros(3)]),
+    )
+    values = with_linear(third, tips, angles, length)
+    off = np.abs(values[:, -1])
+    if off.max(initial=0.0) > OUT_OF_PLANE_MM:
+        raise ComputeError(
+            f"A place lies {off.max():.3f} mm beside the plane in which {chain.names[0]} and the linear "
+            "joints bring the tool.",
+            remedy="Use a machine with a third linear joint.",
+        )
+    return np.ascontiguousarray(values[:, :-1])

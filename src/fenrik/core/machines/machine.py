@@ -19,6 +19,7 @@ from fenrik.core.machines.inverse import rotaries, with_linear
 Floats = NDArray[np.float64]
 Range = tuple[float, float]
 LINEAR = ("X", "Y", "Z")
+SQUARE = 1e-9
 MIN_VOLUME = 1e-3
 """Of the box that three unit directions span, for them to reach every place."""
 
@@ -30,8 +31,9 @@ class Machine(BaseModel):
     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
     size along X and Y; `junction_mm` is how far the control may round a corner. `home` are joint values mm
     and degrees by name at which an arm stands clear of everything; a joint that it leaves out stands at zero.
-    `flange` is an arm's mechanical interface (ISO 9787), Z away from the arm; open: on the axis of its last
-    joint where this is given.
+    With `diameters` words of X are twice the distance from the spindle's axis, as on lathes. `flange` is an
+    arm's mechanical interface (ISO 9787), Z away from the arm; open: on the axis of its last joint where this
+    is given.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -47,6 +49,7 @@ class Machine(BaseModel):
     spindle_power_kw: Annotated[float, Field(gt=0)]
     tool_change_s: Annotated[float, Field(ge=0)]
     junction_mm: Annotated[float, Field(gt=0)]
+    diameters: bool = False
     flange: Mount | None = None
     home: dict[str, Annotated[float, Field(ge=-1e6, le=1e6)]] = {}
     bodies: Annotated[list[Body], Field(max_length=200)] = []
@@ -73,9 +76,33 @@ class Machine(BaseModel):
     @property
     def lack(self) -> str:
         """Why no program can drive the machine, in words; empty where one can."""
-        if self.is_arm or not self.lack_of_a_mill:
+        if self.is_arm or self.is_lathe or not self.lack_of_a_mill:
             return ""
         return self.lack_of_an_arm if len(self.rotary) >= JOINTS else self.lack_of_a_mill
+
+    @cached_property
+    def linear(self) -> list[str]:
+        """The letters of the linear joints of a mill or a lathe, in the order X, Y, Z."""
+        letters = {j.letter for j in self.in_chain if j.kind == "linear"}
+        return [letter for letter in LINEAR if letter in letters]
+
+    @cached_property
+    def is_lathe(self) -> bool:
+        """Whether the work turns about C and a tool along that axis is driven by X and Z: places are reached
+        by X and C in place of X and Y."""
+        letters = {j.letter: j for j in self.in_chain}
+        if len(self.in_chain) != 3 or set(letters) != {"X", "Z", "C"} or letters["C"].kind != "rotary":
+            return False
+        c, x, z = (np.array(letters[a].axis) for a in "CXZ")
+        tool = self.tool.frame
+        away = tool[:3, 3] - np.array(letters["C"].point)
+        return bool(
+            abs(abs(c @ z) - 1.0) < SQUARE
+            and abs(abs(c @ tool[:3, 2]) - 1.0) < SQUARE
+            and abs(c @ x) < SQUARE
+            and abs(away @ np.cross(c, x)) < SQUARE
+            and self.work.joint == letters["C"].name
+        )
 
     @cached_property
     def is_arm(self) -> bool:

@@ -35,18 +35,26 @@ class OnMachine:
         the tip of a tool without length stands on program zero."""
         machine = self.machine
         origin, upright = self.work_from_setup[None, :3, 3], np.zeros((1, len(machine.rotary)))
+        if machine.is_lathe:  # X counts from the spindle's axis, wherever the setup's zero is
+            origin = origin * np.array([0.0, 0.0, 1.0])
         return np.asarray(machine.joint_values(origin, upright, 0.0)[0])
 
     @cached_property
     def _linear(self) -> list[int]:
-        return [self.machine.place(letter) for letter in LINEAR]
+        """Places in the chain of the joints X, Y and Z that there are."""
+        return [self.machine.place(letter) for letter in self.machine.linear]
+
+    @cached_property
+    def _columns(self) -> list[int]:
+        """Which of the coordinates X, Y, Z these are."""
+        return [LINEAR.index(letter) for letter in self.machine.linear]
 
     def joints(self, words: Floats, angles: Floats, length: float) -> Floats:
         """Joint values (m, n) for coordinates X, Y, Z (m, 3) of the work offset, the tool's length corrected
         along Z, with the rotary joints at angles (r,) or (m, r) degrees."""
         out = np.tile(self.zero, (len(words), 1))
-        out[:, self._linear] += words
-        out[:, self._linear[2]] += length
+        out[:, self._linear] += words[:, self._columns]
+        out[:, self._linear[-1]] += length
         out[:, self.machine.chain.rotary] = angles
         return out
 
@@ -60,14 +68,16 @@ class OnMachine:
         return np.asarray(axes @ self.work_from_setup[:3, :3].T)
 
     def words(self, joints: Floats, length: float) -> Floats:
-        """Coordinates X, Y, Z (m, 3) of joint values (m, n); the inverse of `joints`."""
-        out = (joints - self.zero)[:, self._linear]
+        """Coordinates X, Y, Z (m, 3) of joint values (m, n), 0 where there is no such joint; the inverse of
+        `joints`."""
+        out = np.zeros((len(joints), 3))
+        out[:, self._columns] = (joints - self.zero)[:, self._linear]
         out[:, 2] -= length
-        return np.asarray(out)
+        return out
 
     def home(self, length: float) -> float:
         """The coordinate Z of the tip with Z at its upper end."""
-        joint = self._linear[2]
+        joint = self._linear[-1]
         return float(self.machine.high[joint] - self.zero[joint] - length)
 
     def tips(self, joints: Floats, length: float) -> tuple[Floats, Floats]:
@@ -84,6 +94,8 @@ class OnMachine:
         with every rotary joint at zero the setup frame."""
         corners = np.vstack([np.zeros(3), np.eye(3)])
         tips, axes = self.tips(self.joints(corners, angles, length), length)
+        if len(self._columns) < 3:  # no joint goes along Y: square to the two that there are
+            tips[2] = tips[0] + np.cross(tips[3] - tips[0], tips[1] - tips[0])
         matrix = transform(np.column_stack(list(tips[1:] - tips[0])), tips[0])
         return RowFrame(_tidy(matrix), _tidy(axes[0]), np.array(angles, dtype=np.float64))
 

@@ -41,16 +41,20 @@ class Comparison:
     differences: list[Difference]
 
 
-def compare(planned: list[PlannedMoves], posted: ProgramMotion, resolution: float) -> Comparison:
+def compare(
+    planned: list[PlannedMoves], posted: ProgramMotion, resolution: float, diameters: bool = False
+) -> Comparison:
     """Both sides as dense points of the same moves; moves shorter than the resolution do not count.
 
     Ends may differ by half the resolution per axis (rounding), arcs at quarter points by twice the
     resolution (their centre or radius is rounded as well), feeds by a twentieth of a per cent or one
-    tenth of a mm/min, and where the axis moves by what rounding makes of a short way.
+    tenth of a mm/min, and where the axis moves by what rounding makes of a short way. With `diameters` X is
+    written twice as finely.
     """
-    want = _flattened(planned, resolution)
+    per_axis = resolution * np.array([0.5 if diameters else 1.0, 1.0, 1.0])
+    want = _flattened(planned, resolution, per_axis)
     aside = np.zeros(len(posted), dtype=np.bool_) if posted.turning is None else posted.turning.aside
-    moved = (np.abs(posted.tip - posted.start).max(axis=1) > 0.25 * resolution) & ~aside
+    moved = (np.abs(posted.tip - posted.start) > 0.25 * per_axis).any(axis=1) & ~aside
     # after a tilted plane the place over the next start may be a rounding away from where the tool is already
     little = np.zeros(len(posted), dtype=np.bool_)
     if posted.turning is not None:
@@ -218,15 +222,15 @@ class _Wanted:
     feed_slack: Floats
 
 
-def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
-    """All planned moves that are not null at the output resolution."""
+def _flattened(planned: list[PlannedMoves], resolution: float, per_axis: Floats) -> _Wanted:
+    """All planned moves that are not null at the output resolution, `per_axis` (3,)."""
     step = np.repeat(np.arange(len(planned), dtype=np.int32), [len(m) for m in planned])
     columns = [
         np.concatenate([getattr(m.moves, c) for m in planned])
         for c in ("tip", "rapid", "turn", "plane", "centre", "feed")
     ]
     end, rapid, turn, plane, centre, feed = columns
-    grid = np.round(end / resolution)
+    grid = np.round(end / per_axis)
     moved = np.ones(len(end), dtype=bool)
     moved[1:] = (grid[1:] != grid[:-1]).any(axis=1)
     large = _large(end, centre, turn, plane)
@@ -237,7 +241,7 @@ def _flattened(planned: list[PlannedMoves], resolution: float) -> _Wanted:
         if planned[n].elsewhere:
             moved[i] = False  # from a place that has no coordinates here
     if planned[0].frames:
-        begins = np.round(np.vstack([m.moves.start for m in planned]) / resolution)
+        begins = np.round(np.vstack([m.moves.start for m in planned]) / per_axis)
         moved = ((grid != begins) & ~np.isnan(begins)).any(axis=1) & ~np.isnan(begins).any(axis=1) | large
     moved[0] = False  # the first positioning comes from an unknown place
     seen = planes.in_plane(grid, plane) == planes.in_plane(np.roll(grid, 1, axis=0), plane)

@@ -211,6 +211,12 @@ class Program:
         out = PlannedMoves(moves, fresh=True, offset=offset, frames=frames, moving=moving)
         return out if self.rapid_feed is None else self._fed(out, self.rapid_feed)
 
+    @property
+    def diameters(self) -> bool:
+        """Whether words of X are diameters."""
+        side = self.steps[0].side if self.steps else None
+        return side is not None and side.on.machine.diameters
+
     def offset_of(self, step: Step) -> str:
         """The work offset on which a step runs."""
         return step.work_offset or self.work_offset

@@ -14,6 +14,7 @@ from fenrik.core.errors import DocumentError
 from fenrik.core.frames import AXES, apply, rotation_up, transform
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.setups.round_stock import RoundStock, check_round, round_mesh
 
 Floats = NDArray[np.float64]
 Side = Literal["low", "middle", "high"]
@@ -207,7 +208,7 @@ def clamp(
     part: PartModel,
     up: Up,
     turn_deg: float,
-    stock: BoxStock | SolidStock | CarriedStock,
+    stock: BoxStock | RoundStock | SolidStock | CarriedStock,
     delivered: PartModel | TriangleMesh | None,
     zero: Zero,
     placement: Placement,
@@ -231,6 +232,14 @@ def clamp(
         a = stock.allowance
         low = part_low - np.array([a.x_low, a.y_low, a.z_low])
         high = part_high + np.array([a.x_high, a.y_high, a.z_high])
+    elif isinstance(stock, RoundStock):
+        given = np.array([stock.centre if stock.centre is not None else (0.0, 0.0, 0.0)])
+        middle = 0.5 * (one_low + one_high) if stock.centre is None else apply(turned, given)[0]
+        check_round(stock, part, part.mesh.moved(turned), middle[:2], copies, f"{where}.stock")
+        stock_mesh = round_mesh(stock, middle[:2], part_low[2] - stock.z_low, part_high[2] + stock.z_high)
+        half = np.array([0.5 * stock.diameter, 0.5 * stock.diameter])
+        low = np.array([*(middle[:2] - half), part_low[2] - stock.z_low])
+        high = np.array([*(middle[:2] + half), part_high[2] + stock.z_high])
     else:
         assert delivered is not None
         stock_mesh = (delivered if isinstance(delivered, TriangleMesh) else delivered.mesh).moved(turned)

@@ -15,6 +15,7 @@ from fenrik.core.machines.library import machines
 from fenrik.core.machines.machine import Machine
 from fenrik.core.posting.writing.options import PostOptions
 from fenrik.core.setups.fixture import FixturePart
+from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.setups.side import SideDoc
 from fenrik.core.strategies.registry import strategies
@@ -143,6 +144,7 @@ def _stock_kind(value: Any) -> str:
 
 StockDoc = Annotated[
     Annotated[BoxStock, Tag("box")]
+    | Annotated[RoundStock, Tag("round")]
     | Annotated[SolidStock, Tag("solid")]
     | Annotated[CarriedStock, Tag("carried")],
     Discriminator(_stock_kind),

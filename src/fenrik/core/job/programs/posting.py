@@ -260,7 +260,7 @@ def _read(program: Program, text: str, words: Dialect) -> tuple[ProgramMotion, C
     """What a control makes of the text, and where that is not the program."""
     reader = Reader(program.change_heights(), PECK_CLEARANCE, program.registers(), program.control())
     motion = reader.read(text)
-    comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
+    comparison = compare(program.planned(), reader.programmed, words.resolution_mm, program.diameters)
     findings = [
         Finding(
             "stop",
@@ -301,7 +301,7 @@ def _worn(
             f"With tools worn by {wear:g} mm: {error.what}",
             remedy="Give less wear under the release's options, or 0 for none.",
         ) from error
-    comparison = compare(program.planned(), reader.programmed, words.resolution_mm)
+    comparison = compare(program.planned(), reader.programmed, words.resolution_mm, program.diameters)
     return motion, comparison.step_of[reader.row]
 
 

@@ -11,12 +11,13 @@ from fenrik.core.errors import ComputeError, DocumentError, PostError
 from fenrik.core.frames import apply
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.on_lathe import on_lathe
 from fenrik.core.machines.following import Driving, followed, for_choice
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.pieces import UPRIGHT
 from fenrik.core.posting.moving import MovingPoses
 from fenrik.core.posting.program import SidePose, Step
-from fenrik.core.posting.writing.dialect import Dialect, dialects
+from fenrik.core.posting.writing.dialect import Dialect, moving_dialects
 
 Floats = NDArray[np.float64]
 CUTTING = 1000.0
@@ -53,6 +54,8 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
             remedy="Give each setup its own release.",
             where="releases",
         )
+    if machine.is_lathe:
+        return on_lathe(paths, ordered, dialect)
     on = paths.setups.on_machine(setup)
     frames = [paths.setups.seen(setup, operation.side).setup_from_side for _, operation, _ in ordered]
     poses = [_needed(step, frame, on) for (_, _, step), frame in zip(ordered, frames, strict=True)]
@@ -108,11 +111,10 @@ def _moving(
     """A step on which the tool's axis moves, at the angles (n, r) of `pose`, divided so that its control
     stays with it."""
     if dialect.moving == "none":
-        able = [d.id for d in dialects().values() if isinstance(d, Dialect) and d.moving != "none"]
         raise PostError(
             f"'{operation.name}' moves the tool's axis, and the dialect '{dialect.id}' has no way to write "
             "that.",
-            remedy=f"Use {' or '.join(able)}, or say in the dialect's 'moving' how it does.",
+            remedy=f"Use {' or '.join(moving_dialects())}, or say in the dialect's 'moving' how it does.",
         )
     moves, point = step.path.moves, dialect.moving == "tool_point"
     how = Driving(pose.on, step.tool.gauge_length, point, step.tool.flute_length)

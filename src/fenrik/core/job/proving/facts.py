@@ -118,7 +118,7 @@ def _located(finding: Finding, setup: str, run: Run) -> Finding:
 def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:
     """Lengths, times and loads of one operation."""
     run, task, cut = evidence.run, evidence.tasks[step], evidence.cutting.done
-    lengths = evidence.posted.motion.moves.lengths()
+    lengths = _lengths(evidence.posted.motion)
     rows = run.step_of == step
     feeding = rows & ~run.motion.rapid
     return {
@@ -137,6 +137,16 @@ def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:
         "load": cut.steps[step].facts.known(),
         "adapted_saves_s": _adapted_saves(paths, evidence, step, feeding),
     }
+
+
+def _lengths(motion: ProgramMotion) -> NDArray[np.float64]:
+    """How far (n,) mm the tip goes on the part in every move."""
+    out = motion.moves.lengths()
+    turning = motion.turning
+    if turning is not None and len(turning.owner):
+        way = np.linalg.norm(turning.poses[:, 6:9] - turning.poses[:, :3], axis=1)
+        out = np.where(turning.turns, np.bincount(turning.owner, way, minlength=len(out)), out)
+    return out
 
 
 def _adapted_saves(paths: Paths, evidence: Evidence, step: int, feeding: NDArray[np.bool_]) -> float:

@@ -26,6 +26,7 @@ from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.setups.fixture import GAP_MM, FixtureSolid, check_blocks, fixture_mesh, joined_meshes
+from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
 from fenrik.core.setups.side import seen_from, setup_from_side
 from fenrik.core.stock.dexels import Stock
@@ -150,7 +151,7 @@ class Setups:
 
     def stock_key(self, setup: SetupDoc) -> Any:
         """What tells the stock of a setup from others beside its box."""
-        if isinstance(setup.stock, SolidStock):
+        if isinstance(setup.stock, (RoundStock, SolidStock)):
             return setup.stock.model_dump()
         if isinstance(setup.stock, CarriedStock):
             return self.earlier.key(self.job.setup(setup.stock.setup))

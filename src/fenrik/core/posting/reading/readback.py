@@ -84,7 +84,10 @@ class Reader:
         self.cycle_values: dict[str, float] = {}
         self.to_initial, self.initial = True, self.tool_change_z
         self.dwells: dict[int, float] = {}
-        self.position: list[float | None] = [None, None, self.tool_change_z]
+        machine = None if control is None else control.on.machine
+        self.without_y = machine is not None and "Y" not in machine.linear
+        self.diameters = machine is not None and machine.diameters
+        self.position: list[float | None] = [None, self._y_unknown, self.tool_change_z]
         self.motion = 0
         self.plane = 17
         self.scale = 1.0
@@ -177,6 +180,15 @@ class Reader:
                 values[letter] = float(value)
         self._act(number, raw, values, g_codes, m_codes)
 
+    @property
+    def _y_unknown(self) -> float | None:
+        """The coordinate Y before any was given: where there is no joint Y it is 0."""
+        return 0.0 if self.without_y else None
+
+    def _along(self, letter: str, value: float) -> float:
+        """A coordinate mm of a word: half of it where X is written as a diameter."""
+        return value * (0.5 * self.scale if self.diameters and letter == "X" else self.scale)
+
     def _take_g(self, number: int, raw: str, value: str, g_codes: dict[str, float]) -> None:
         code = float(value)
         group = _GROUP_OF.get(code)
@@ -189,6 +201,8 @@ class Reader:
     def _act(
         self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float], m_codes: list[int]
     ) -> None:
+        if self.without_y and "Y" in values:
+            raise self._error(number, raw, "uses the address Y, and the machine has no such joint")
         if "D" in values and g_codes.get("radius compensation") not in (41, 42):
             raise self._error(number, raw, "uses the address D without G41 or G42")
         if self.correction is not None:
@@ -286,7 +300,7 @@ class Reader:
             self.tool_change_z = self.heights.get(name, self.tool_change_z)
             if self.control is not None:
                 self.control.offset = code
-            self.position = [None, None, self._upper_end() if self.up else None]
+            self.position = [None, self._y_unknown, self._upper_end() if self.up else None]
             self.offset = code
 
     def _take_cycle(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float]) -> None:
@@ -379,7 +393,7 @@ class Reader:
         if self.control is not None:
             self.control.tool = self.tool
             if self.control.point:  # where the tool is now, no block said
-                self.control.point, self.position = False, [None, None, None]
+                self.control.point, self.position = False, [None, self._y_unknown, None]
         self.position[2], self.up = self._upper_end(), True
 
     @property
@@ -395,7 +409,10 @@ class Reader:
         code, once = g_codes.get("tilted plane"), g_codes.get("once")
         given = {letter: values[letter] for letter in control.letters if letter in values}
         places = any(a in values for a in "XYZ")
-        if not (code or once) and ((given and (places or control.point)) or (control.point and places)):
+        # while a lathe works, a block of C alone is a way round the spindle's axis
+        round_axis = bool(given) and control.on.machine.is_lathe and not self.up
+        turns = given and (places or control.point or round_axis)
+        if not (code or once) and (turns or (control.point and places)):
             self._drive(number, raw, given, values, g_codes)
             return True
         if not (code or given or once == 53.1):
@@ -455,7 +472,9 @@ class Reader:
             raise self._error(number, raw, "has no F, which every block has under G93")
         self._check_state(number, raw, "Z" in values)
         start = [float(v) for v in self.position if v is not None]
-        end = [values[a] * self.scale if a in values else here for a, here in zip("XYZ", start, strict=True)]
+        end = [
+            self._along(a, values[a]) if a in values else here for a, here in zip("XYZ", start, strict=True)
+        ]
         feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
         control.drive(given, (np.array(start), np.array(end)), feed, self.inverse)
         self._rows.append(self._row(start, end, number, feed))
@@ -511,7 +530,7 @@ class Reader:
         for axis, letter in enumerate("XYZ"):
             if letter not in values:
                 continue
-            value = values[letter] * self.scale
+            value = self._along(letter, values[letter])
             here = start[axis]
             if not self.absolute:
                 if here is None:

@@ -154,6 +154,12 @@ def dialects() -> dict[str, AnyDialect]:
     return found
 
 
+def moving_dialects(way: str | None = None) -> list[str]:
+    """The shipped dialects that can write moves on which rotary joints turn, in one way or any."""
+    mine = [d for d in dialects().values() if isinstance(d, Dialect) and d.moving != "none"]
+    return [d.id for d in mine if way in (None, d.moving)]
+
+
 def dialect(dialect_id: str, find: Callable[[str, str], Path] | None = None, where: str = "") -> AnyDialect:
     """A shipped dialect, or one from a TOML file of the job, which `find` gives for its name and `where`.
 

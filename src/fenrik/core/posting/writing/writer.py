@@ -40,6 +40,9 @@ class _Writer:
         self.modal: dict[str, str] = {}
         self.plane = 17  # as the start of every dialect says
         self.tilted = self.point = False
+        side = program.steps[0].side if program.steps else None
+        self.axes = list("XYZ") if side is None else side.on.machine.linear
+        self.diameters = side is not None and side.on.machine.diameters
 
     def text(self) -> str:
         p, d = self.program, self.dialect
@@ -140,7 +143,7 @@ class _Writer:
         moves, start = planned.moves, 0
         if planned.fresh:
             # over the start at the height the tool change left, then down with the length offset
-            x, y, z = (self._coordinate(v) for v in moves.tip[1])
+            x, y, z = (self._word(a, v) for a, v in zip("XYZ", moves.tip[1], strict=True))
             if step.side is not None:
                 self._to_side(step.side, moves.tip[0].tolist())
                 self.point = step.side.moving is not None and step.side.moving.point
@@ -224,7 +227,9 @@ class _Writer:
         if changed := [w for a, w in sorted(words.items()) if self.modal.get(a) != w]:
             self._line(f"G0 {' '.join(changed)}")
         self.modal |= words
-        self._line(f"G0 X{self._coordinate(over[0])} Y{self._coordinate(over[1])}")
+        level = zip("XY", over, strict=False)
+        words_of = [f"{a}{self._word(a, v)}" for a, v in level if a in self.axes]
+        self._line(f"G0 {' '.join(words_of)}")
         if side.as_plane:
             origin = " ".join(
                 f"{a}{self._coordinate(v)}" for a, v in zip("XYZ", side.setup_from_side[:3, 3], strict=True)
@@ -341,7 +346,9 @@ class _Writer:
         """Words of the axes whose written value changes; remembers them."""
         words, modal, number, scale = [], self.modal, self.dialect.number, self.dialect.scale
         for axis, value in zip("XYZ", end, strict=True):
-            text = number(float(value) * scale)
+            if axis not in self.axes:
+                continue
+            text = number(float(value) * (2.0 * scale if self.diameters and axis == "X" else scale))
             if modal.get(axis) != text:
                 words.append(f"{axis}{text}")
                 modal[axis] = text
@@ -376,6 +383,10 @@ class _Writer:
                 block.append(f"F{text}")
                 self.modal["F"] = text
         self._line(" ".join(block))
+
+    def _word(self, axis: str, value: float) -> str:
+        """A coordinate along an axis: of X on a lathe the diameter."""
+        return self._coordinate(2.0 * value if self.diameters and axis == "X" else value)
 
     def _coordinate(self, value: float) -> str:
         return self.dialect.number(value * self.dialect.scale)
