@@ -30,12 +30,12 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         page.get_by_text("Finish steep walls").click()
     elif name == "sides":
         page.get_by_text("Clear the gauge face").first.click()
-    elif name in ("flank", "replay", "arm"):
+    elif name in ("flank", "replay", "arm", "lathe"):
         page.get_by_text("Replay", exact=True).click()
         strip = page.get_by_role("slider", name="Moment of the program")
         box = strip.bounding_box()
         assert box is not None
-        moment = {"flank": 0.93, "arm": 0.6, "replay": 0.24}[name]
+        moment = {"flank": 0.93, "arm": 0.6, "lathe": 0.86, "replay": 0.24}[name]
         with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000) as fine:
             strip.click(position={"x": box["width"] * moment, "y": 40})
         fine.value.finished()
@@ -51,7 +51,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[1:]
     views = [("part", 1, "part"), ("setups", 1, "setups"), ("tools", 1, "tools"), ("plan", 2, "plan")]
-    views += [("sides", 3, "plan"), ("flank", 4, "prove"), ("arm", 5, "prove")]
+    views += [("sides", 3, "plan"), ("flank", 4, "prove"), ("arm", 5, "prove"), ("lathe", 6, "prove")]
     views += [(name, 2, "prove") for name in ("prove", "replay", "deviation")] + [("release", 1, "release")]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)

@@ -30,7 +30,14 @@ if TYPE_CHECKING:
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
 FRONT_END = ROOT / "ui" / "dist"
-DEMONSTRATION = ("bearing_bracket", "nozzle_mould", "gauge_block", "guide_vane", "foam_dome")
+DEMONSTRATION = (
+    "bearing_bracket",
+    "nozzle_mould",
+    "gauge_block",
+    "guide_vane",
+    "foam_dome",
+    "six_flat_flange",
+)
 """The examples that a first start loads."""
 READY_SECONDS = 90.0
 

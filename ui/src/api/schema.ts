@@ -2029,8 +2029,9 @@ export interface components {
      *     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
      *     size along X and Y; `junction_mm` is how far the control may round a corner. `home` are joint values mm
      *     and degrees by name at which an arm stands clear of everything; a joint that it leaves out stands at zero.
-     *     `flange` is an arm's mechanical interface (ISO 9787), Z away from the arm; open: on the axis of its last
-     *     joint where this is given.
+     *     With `diameters` words of X are twice the distance from the spindle's axis, as on lathes. `flange` is an
+     *     arm's mechanical interface (ISO 9787), Z away from the arm; open: on the axis of its last joint where this
+     *     is given.
      */
     Machine: {
       /** Id */
@@ -2053,6 +2054,11 @@ export interface components {
       tool_change_s: number;
       /** Junction Mm */
       junction_mm: number;
+      /**
+       * Diameters
+       * @default false
+       */
+      diameters: boolean;
       flange?: components["schemas"]["Mount"] | null;
       /**
        * Home
@@ -3058,6 +3064,41 @@ export interface components {
       };
     };
     /**
+     * RoundStock
+     * @description A cylinder of a diameter, with a bore: a tube, upright in the setup, mm. It is longer than the part by
+     *     `z_low` below and `z_high` above. Its axis goes through `centre` (part coordinates), open: the middle of
+     *     the part's box.
+     */
+    RoundStock: {
+      /**
+       * Kind
+       * @constant
+       */
+      kind: "round";
+      /** Diameter */
+      diameter: number;
+      /**
+       * Bore
+       * @default 0
+       */
+      bore: number;
+      /**
+       * Z Low
+       * @default 0
+       */
+      z_low: number;
+      /**
+       * Z High
+       * @default 1
+       */
+      z_high: number;
+      /**
+       * Centre
+       * @default null
+       */
+      centre: [number, number, number] | null;
+    };
+    /**
      * RunAnswer
      * @description A piece of background work.
      */
@@ -3132,6 +3173,7 @@ export interface components {
        */
       stock:
         | components["schemas"]["BoxStock"]
+        | components["schemas"]["RoundStock"]
         | components["schemas"]["SolidStock"]
         | components["schemas"]["CarriedStock"];
       /** @default null */

@@ -48,6 +48,16 @@ export const boxStock = (): Stock => ({
   allowance: { x_low: 2, x_high: 2, y_low: 2, y_high: 2, z_low: 0, z_high: 1 },
 });
 
+/** A cylinder as wide as a part of a size (X, Y, Z, mm). */
+export const roundStock = (size: readonly number[]): Stock => ({
+  kind: "round",
+  diameter: Math.ceil(Math.max(size[0], size[1]) - 1e-6),
+  bore: 0,
+  z_low: 0,
+  z_high: 1,
+  centre: null,
+});
+
 export const solidStock = (file: string): Stock => ({ kind: "solid", file, solid: null, scale: 1 });
 
 export function freshRelease(name: string, setup: string, dialect: string, number: number): Release {

@@ -69,6 +69,8 @@ def _moving_axis(facts: dict[str, Any], tools: list[Assembly], machine: Machine)
         return []
     if facts["moving"] == "arm":
         return _arm(facts, tools, machine)
+    if machine.is_lathe:
+        return _lathe(tools)
     lengths = ", ".join(f"H{t.number} {t.gauge_length:.3f} mm" for t in tools)
     feed = "one over the minutes of each block (G93)" if facts["feed"] == "inverse_time" else "a minute (G94)"
     if facts["moving"] == "tool_point":
@@ -79,6 +81,17 @@ def _moving_axis(facts: dict[str, Any], tools: list[Assembly], machine: Machine)
         "lengths: with others the program has to be written anew.",
         f"Tool lengths from the gauge line: {lengths}.",
         f"The feed is {feed}.",
+    ]
+
+
+def _lathe(tools: list[Assembly]) -> list[str]:
+    """The same for a lathe that is driven by X and C."""
+    lengths = ", ".join(f"H{t.number} {t.gauge_length:.3f} mm" for t in tools)
+    return [
+        "X is the diameter about the main spindle's axis, C the angle of the work; zero of X lies on that "
+        "axis, the tools stand along it.",
+        f"Tool lengths from the gauge line: {lengths}.",
+        "The main spindle is driven as the axis C, unwound: it turns on over whole turns.",
     ]
 
 

@@ -4,8 +4,14 @@ import { tell } from "../../api/hooks";
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, PlainField } from "../../forms/fields";
 import { useShared } from "../../session/context";
-import { boxStock, solidStock } from "../../session/fresh";
+import { boxStock, roundStock, solidStock } from "../../session/fresh";
 
+const ROUND = [
+  ["diameter", "Diameter"],
+  ["bore", "Bore, 0 for none"],
+  ["z_low", "Allowance below"],
+  ["z_high", "Allowance above"],
+] as const;
 const SIDES = [
   ["x_low", "−X"],
   ["x_high", "+X"],
@@ -22,7 +28,7 @@ interface FieldProps {
 
 /** What a setup begins with. */
 export function StockFields({ setup, edit }: FieldProps) {
-  const { id, document, editing } = useShared();
+  const { id, document, editing, state } = useShared();
   const take = async (file: File | null) => {
     if (!file) return;
     const body = new FormData();
@@ -40,10 +46,13 @@ export function StockFields({ setup, edit }: FieldProps) {
   );
   const left = (name: string) => `left:${name}`;
   const { stock } = setup;
+  const part = state?.setups.find((s) => s.name === setup.name)?.part;
+  const size = part ? part.max.map((v, i) => v - part.min[i]) : [100, 100, 0];
   const value = stock.kind === "carried" ? left(stock.setup) : stock.kind;
   const choose = (v: string) =>
     edit((s) => {
       if (v === "box") s.stock = boxStock();
+      else if (v === "round") s.stock = roundStock(size);
       else if (v.startsWith("left:")) s.stock = { kind: "carried", setup: v.slice(5) };
     });
   return (
@@ -53,6 +62,7 @@ export function StockFields({ setup, edit }: FieldProps) {
         value={value}
         data={[
           { value: "box", label: "A box around the part" },
+          { value: "round", label: "A cylinder or a tube" },
           ...earlier
             .filter((s) => !s.array)
             .map((s) => ({ value: left(s.name), label: `What “${s.name}” leaves` })),
@@ -69,6 +79,19 @@ export function StockFields({ setup, edit }: FieldProps) {
               units={document.units}
               value={stock.allowance[key]}
               onSave={(v) => edit((s) => void (s.stock.kind === "box" && (s.stock.allowance[key] = v ?? 0)))}
+            />
+          ))}
+        </div>
+      )}
+      {stock.kind === "round" && (
+        <div className="two">
+          {ROUND.map(([key, label]) => (
+            <LengthField
+              key={key}
+              label={label}
+              units={document.units}
+              value={stock[key]}
+              onSave={(v) => edit((s) => void (s.stock.kind === "round" && (s.stock[key] = v ?? 0)))}
             />
           ))}
         </div>
