@@ -13,8 +13,9 @@ from tests.arms import usual_arm
 from bench.machines import serial
 from bench.timing import Row, best
 from fenrik.core.machines.arm import measures_at, postures
-from fenrik.core.machines.cell import Cell, Held, held_along
+from fenrik.core.machines.cell import Cell
 from fenrik.core.machines.chain import Chain, Mount, chain_of
+from fenrik.core.machines.holding import Held, held_along
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
 

@@ -20,7 +20,8 @@ from fenrik.core.job.opening import open_job
 from fenrik.core.job.report import run_job
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.arm import JOINTS, nearest_along
-from fenrik.core.machines.cell import Cell, Held, held_along
+from fenrik.core.machines.cell import Cell
+from fenrik.core.machines.holding import Held, held_along
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.time import trapezoid_times

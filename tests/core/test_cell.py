@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from fenrik.core.frames import transform
 from fenrik.core.machines.arm import measures_at, nearest_along
-from fenrik.core.machines.cell import Cell, Held, held_along, upright_to
+from fenrik.core.machines.cell import Cell, upright_to
+from fenrik.core.machines.holding import Held, held_along
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
 from tests.core.test_machines import pose_in_pinocchio

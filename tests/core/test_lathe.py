@@ -20,7 +20,7 @@ from fenrik.core.frames import transform
 from fenrik.core.job.cutting.proofs import Proof
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
-from fenrik.core.job.programs.posting import Posted
+from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines

@@ -18,7 +18,8 @@ from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.job.programs.posting import Posted, post
+from fenrik.core.job.programs.posted import Posted
+from fenrik.core.job.programs.posting import post
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.setups.raw import raw_map
 from fenrik.core.job.workspace.artefacts import MemoryStore

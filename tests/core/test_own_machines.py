@@ -82,7 +82,7 @@ def test_what_cannot_be_driven_by_x_y_and_z_is_refused_with_its_reason(change, w
         open_job(made, MODELS, MemoryStore()).setups.machine(made.setups[0])
 
 
-def test_an_arm_is_a_machine_but_runs_no_mill_job():
+def test_an_arm_that_the_closed_form_does_not_take_is_refused_with_its_reason():
     turns = [
         {"name": f"J{i}", "kind": "rotary", "axis": [0, i % 2, 1 - i % 2], "speed": 9000, "acceleration": 500}
         | ({"parent": f"J{i - 1}"} if i > 1 else {})
@@ -90,7 +90,7 @@ def test_an_arm_is_a_machine_but_runs_no_mill_job():
     ]
     arm = own(joints=turns, work={"joint": None}, tool={"joint": "J6", "at": [0, 0, 900]})
     made = job([arm])
-    with pytest.raises(DocumentError, match="no linear joint X"):
+    with pytest.raises(DocumentError, match="third axis is not parallel to its second"):
         open_job(made, MODELS, MemoryStore()).setups.machine(made.setups[0])
 
 

@@ -16,7 +16,8 @@ from fenrik.core.frames import apply, invert
 from fenrik.core.job.cutting.cutting import cut_stock
 from fenrik.core.job.document.job import ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.job.programs.posting import Posted, post
+from fenrik.core.job.programs.posted import Posted
+from fenrik.core.job.programs.posting import post
 from fenrik.core.job.setups.raw import proof_cell
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.model.part_model import TriangleMesh

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from fenrik.core.job.cutting.kept import KeptCuts
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.job.programs.posting import Posted
+from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.setups.raw import proof_cell
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.run import Run

@@ -14,7 +14,7 @@ from fenrik.core.frames import invert
 from fenrik.core.job.cutting.cutting import Cutting
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.job.programs.posting import Posted
+from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.distance import DistanceField

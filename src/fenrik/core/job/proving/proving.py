@@ -8,7 +8,8 @@ from fenrik.core.job.cutting.cutting import cut_stock
 from fenrik.core.job.cutting.proofs import Proof, keep_proof, kept_proof
 from fenrik.core.job.document.job import ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.job.programs.posting import Posted, operations_of, post
+from fenrik.core.job.programs.posted import Posted
+from fenrik.core.job.programs.posting import operations_of, post
 from fenrik.core.job.proving.checks import CHECKS
 from fenrik.core.job.proving.evidence import gather
 from fenrik.core.job.proving.facts import facts_of, motion_arrays, stocks_of

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from fenrik.core.machines.arm import JOINTS
 from fenrik.core.posting.arms.dialect import ArmDialect
+from fenrik.core.posting.arms.driving import rotations
 from fenrik.core.posting.arms.moves import POINTED, ArmMoves, tool_frame, turn_deg
-from fenrik.core.posting.arms.reader import ArmReader, rotations
+from fenrik.core.posting.arms.reader import ArmReader
 from fenrik.core.posting.compare import DWELL_S, Comparison, Difference
 from fenrik.core.posting.program import Step
 
