@@ -8,15 +8,9 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import saved
 from tests.browser.test_arm import prove, text_of
+from tests.browser.test_moving_axis import type_in
 from tests.browser.test_whole_job import begin, choose, give, station, take_tool
 from tests.conftest import ROOT
-
-
-def type_in(page: Page, label: str, value: str) -> None:
-    field = page.get_by_role("textbox", name=label)
-    field.fill(value)
-    field.press("Enter")
-    saved(page)
 
 
 def test_six_flats_are_milled_by_x_and_c(page: Page):

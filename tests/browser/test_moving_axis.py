@@ -5,21 +5,39 @@ from __future__ import annotations
 
 import re
 
-import yaml
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import imported, saved
-from tests.browser.test_whole_job import choose, station
+from tests.browser.conftest import saved
+from tests.browser.test_whole_job import begin, choose, give, station, take_tool
 from tests.conftest import ROOT
 
 
-def guide_vane(page: Page) -> int:
-    """The example without its finished wall, roughed coarsely."""
-    document = yaml.safe_load((ROOT / "examples" / "guide_vane.yaml").read_text("utf-8"))
-    document["part"]["file"] = "guide_vane.step"
-    document["proof"]["cell_mm"] = 0.5
-    document["setups"][0]["operations"] = document["setups"][0]["operations"][:1]
-    return imported(page, document, "guide_vane.step")
+def type_in(page: Page, label: str, value: str) -> None:
+    field = page.get_by_role("textbox", name=label, exact=True)
+    field.fill(value)
+    field.press("Enter")
+    saved(page)
+
+
+def roughed_guide_vane(page: Page) -> int:
+    """A job begun with the bare model, set up on a tilting table and planned to be roughed; its number."""
+    begin(page, "Guide vane by hand")
+    give(page, ROOT / "examples" / "models" / "guide_vane.step")
+    expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
+    station(page, "Setups")
+    page.get_by_role("button", name="Add a setup").click()
+    choose(page, "Machine", "Tilting table 320")
+    type_in(page, "Height", "80")
+    station(page, "Tools")
+    take_tool(page, "End mill 12")
+    type_in(page, "Stick-out", "58")
+    type_in(page, "Flute length", "50")
+    station(page, "Plan")
+    choose(page, "Add an operation", "Roughing in levels")
+    type_in(page, "Step down", "8")
+    job = re.search(r"/jobs/(\d+)/", page.url)
+    assert job is not None
+    return int(job[1])
 
 
 def finish_what_is_seen(page: Page, side: str) -> None:
@@ -34,12 +52,10 @@ def finish_what_is_seen(page: Page, side: str) -> None:
 
 
 def test_a_wall_is_finished_by_the_side_of_a_tool_whose_axis_moves(page: Page):
-    job = guide_vane(page)
-    page.goto(f"/jobs/{job}/plan")
+    job = roughed_guide_vane(page)
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-part", re.compile("part-"), timeout=60_000)
     choose(page, "Add an operation", "Flank milling")
-    choose(page, "Tool", "T4 End mill 12")
     walls = page.get_by_role("group", name="Walls to finish")
     finish_what_is_seen(page, "Above")  # a top is listed as what was picked, and no wall when computed
     page.get_by_role("button", name="Compute the plan").click()
@@ -52,6 +68,7 @@ def test_a_wall_is_finished_by_the_side_of_a_tool_whose_axis_moves(page: Page):
     expect(page.get_by_text("Keep in, keep out")).to_have_count(0)
     saved(page)
     station(page, "Prove")
+    type_in(page, "Cell of the stock model", "0.5")
     page.get_by_role("button", name=re.compile("^Prove")).first.click()
     expect(page.get_by_text(re.compile("the straight tool leaves up to 0.000"))).to_be_visible(
         timeout=180_000
@@ -75,4 +92,4 @@ def test_a_wall_is_finished_by_the_side_of_a_tool_whose_axis_moves(page: Page):
         timeout=180_000
     )
     name = page.request.get(f"/api/jobs/{job}/state").json()["releases"][0]["name"]
-    assert "G43.4 H4" in page.request.get(f"/api/jobs/{job}/releases/{name}/program").text()
+    assert "G43.4 H3" in page.request.get(f"/api/jobs/{job}/releases/{name}/program").text()

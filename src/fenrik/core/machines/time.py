@@ -5,6 +5,9 @@ the speed at which the centripetal acceleration on an arc that rounds the corner
 `junction_mm` stays within its acceleration; a backward and a forward pass bound the speeds by what
 can be braked and reached (the usual look-ahead of controllers). A single move gives the closed form
 t = d/v + v/a for d >= v²/a, else 2 sqrt(d/a).
+
+Where rotary joints turn, the way is that in the space of all joints, a degree weighed against a mm by the
+joints' speeds: one measure all along, so that speeds can be carried from piece to piece.
 """
 
 from __future__ import annotations
@@ -72,11 +75,11 @@ def move_times(
         assert on is not None
         start, end, owner, seconds = on.driven(motion, lengths or {}, 0.02)
         moved, speed, accel = end - start, machine.speed, machine.acceleration
-    length = np.linalg.norm(moved, axis=1)
-    good = length > 1e-9
-    moved, length, owner, seconds = moved[good], length[good], owner[good], seconds[good]
-    direction = moved / length[:, None]
-    way = length if motion.turning is None else _ways(moved, machine)
+    scaled = moved if motion.turning is None else moved * _scale(machine)
+    way = np.linalg.norm(scaled, axis=1)
+    good = way > 1e-9
+    moved, way, owner, seconds = moved[good], way[good], owner[good], seconds[good]
+    direction = scaled[good] / way[:, None]
     share = np.abs(moved) / way[:, None]
     with np.errstate(divide="ignore"):
         rapid = (speed / 60.0 / share).min(axis=1)
@@ -90,9 +93,11 @@ def move_times(
     return np.asarray(out + motion.dwell)
 
 
-def _ways(moved: Floats, machine: Machine) -> Floats:
-    """How far (m,) pieces go: the way of the linear joints mm, or where only rotary joints move, theirs in
-    degrees."""
-    linear = np.linalg.norm(moved[:, ~machine.chain.rotary], axis=1)
-    rotary = np.abs(moved[:, machine.chain.rotary]).max(axis=1, initial=0.0)
-    return np.asarray(np.where(linear > 1e-9, linear, rotary))
+def _scale(machine: Machine) -> Floats:
+    """What a degree of each joint counts (n,) beside a mm of the linear ones, for one measure of the way all
+    along: as far as a linear joint goes while the rotary one turns by it, both at their best. Of an arm a
+    degree of each."""
+    rotary = machine.chain.rotary
+    if rotary.all():
+        return np.ones(len(rotary))
+    return np.where(rotary, machine.speed[~rotary].min() / machine.speed, 1.0)
