@@ -68,7 +68,7 @@ def test_many_operations_are_ordered_at_once():
     assert changes(fewest_changes(tools), tools) < 0.6 * changes(as_planned(tools), tools)
 
 
-@pytest.mark.parametrize("name", dialects())
+@pytest.mark.parametrize("name", [d.id for d in dialects().values() if d.drives == "mill"])
 @settings(max_examples=30, deadline=None)
 @given(
     steps=st.lists(

@@ -23,6 +23,8 @@ from fenrik.core.motion.table import in_parts
 Floats = NDArray[np.float64]
 TURN_DEG, WAY_MM = 1.0, 10.0
 """A move is looked at in parts in which nothing turns farther and the tip goes no farther."""
+AT_ONCE = 4000
+"""Moves that are worked out together, which bounds the memory that takes."""
 ANGLES, QUATERNION = ("A", "B", "C"), ("Q1", "Q2", "Q3", "Q4")
 """About the fixed X, then Y, then Z, degrees (ISO 9787); the scalar first."""
 Before = tuple[tuple[float, ...], Floats | None, Floats | None]
@@ -83,7 +85,7 @@ class Driving:
                 number += 1
                 continue
             last = number
-            while last < len(self.told) and not self.told[last].by_joints:
+            while last < min(len(self.told), number + AT_ONCE) and not self.told[last].by_joints:
                 if self.begins[last][1] is not frame or self.begins[last][2] is not obj:
                     break
                 last += 1
@@ -124,11 +126,7 @@ class Driving:
         own = self.told[first:last]
         _, frame, obj = self.begins[first]
         assert frame is not None and obj is not None
-        tip0, turned0 = self._in_object(start, frame, obj)
-        places = np.vstack([tip0[None], np.array([t.place for t in own])])
-        told = rotations([t.facing for t in own]).as_matrix()
-        external = np.vstack([start[None], np.array([t.joints for t in own])])[:, :-JOINTS]
-        facing = Rotation.from_matrix(np.concatenate([turned0[None], told]))
+        places, facing, external = self._ends(first, last, start)
         turn = (facing[:-1].inv() * facing[1:]).as_rotvec()
         angle = np.degrees(np.linalg.norm(turn, axis=1))
         way = np.linalg.norm(np.diff(places, axis=0), axis=1)
@@ -160,6 +158,22 @@ class Driving:
         splits = np.cumsum(counts)[:-1]
         parts = [np.split(m, splits) for m in made]
         return list(zip(*parts, strict=True)), whole[-1]
+
+    def _ends(self, first: int, last: int, start: Floats) -> tuple[Floats, Rotation, Floats]:
+        """Where straight moves first..last - 1 begin and end in the object frame: the tip (n + 1, 3), how the
+        tool is turned (n + 1), and the table (n + 1, k)."""
+        own, (_, frame, obj) = self.told[first:last], self.begins[first]
+        assert frame is not None and obj is not None
+        before = self.told[first - 1] if first else None
+        same = first > 0 and self.begins[first - 1][1] is frame and self.begins[first - 1][2] is obj
+        if before is not None and not before.by_joints and same:  # it begins where it was sent before
+            tip0, turned0 = np.array(before.place), rotations([before.facing]).as_matrix()[0]
+        else:
+            tip0, turned0 = self._in_object(start, frame, obj)
+        places = np.vstack([tip0[None], np.array([t.place for t in own])])
+        told = rotations([t.facing for t in own]).as_matrix()
+        external = np.vstack([start[None], np.array([t.joints for t in own])])[:, :-JOINTS]
+        return places, Rotation.from_matrix(np.concatenate([turned0[None], told])), external
 
     def _in_object(self, joints: Floats, frame: Floats, obj: Floats) -> tuple[Floats, Floats]:
         """Where the tip stands (3,) and how the tool is turned (3, 3) in the object frame."""
