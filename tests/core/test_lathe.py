@@ -306,3 +306,9 @@ def test_which_machines_are_lathes():
     own["tool"]["at"] = [0.0, 5.0, 0.0]  # the tool does not pass over the axis
     changed = type(LATHE).model_validate(own)
     assert not changed.is_lathe and "Y" in changed.lack
+
+
+def test_a_round_part_is_as_wide_as_it_is():
+    """The size that a user reads is that of the exact faces, not of the mesh between its corners."""
+    size = prover(document()).paths.workspace.part().summary()["size"]
+    assert size == pytest.approx([90.0, 90.0, 26.0], abs=1e-6)

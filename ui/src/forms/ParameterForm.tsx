@@ -60,7 +60,8 @@ export function ParameterForm(props: Props) {
   );
 }
 
-function shown(schema: ParameterSchema, { given, resolved }: Props) {
+/** Whether a parameter counts with the values that the others have. */
+export function shown(schema: ParameterSchema, { given, resolved }: Pick<Props, "given" | "resolved">) {
   return Object.entries(schema.shown_when ?? {}).every(([k, v]) =>
     Array.isArray(v) ? v.includes(given[k] ?? resolved[k]) : (given[k] ?? resolved[k]) === v,
   );

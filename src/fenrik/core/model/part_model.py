@@ -99,9 +99,17 @@ class PartModel:
     brep: bytes | None = None
 
     @property
+    def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Lowest and highest X, Y and Z (3,) of the part frame, mm: of exact faces, where there are any."""
+        if self.brep is None:
+            return self.mesh.bounds
+        low, high = (np.array([getattr(f, end) for f in self.faces]) for end in ("low", "high"))
+        return low.min(axis=0), high.max(axis=0)
+
+    @property
     def size(self) -> NDArray[np.float64]:
         """Extent along X, Y and Z of the part frame, (3,) mm."""
-        low, high = self.mesh.bounds
+        low, high = self.box
         return np.asarray(high - low)
 
     def face(self, face_id: int) -> FaceFacts:
@@ -115,7 +123,7 @@ class PartModel:
 
     def summary(self) -> dict[str, Any]:
         """The facts a person or a report wants, as plain data."""
-        low, high = self.mesh.bounds
+        low, high = self.box
         return {
             "name": self.name,
             "kind": self.kind,

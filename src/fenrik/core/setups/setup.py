@@ -282,9 +282,7 @@ def tight_box(part: PartModel, turned: Floats, points: Floats) -> tuple[Floats, 
         return points.min(axis=0), points.max(axis=0)
     rotation = turned[:3, :3]
     if np.abs(np.abs(rotation).max(axis=0) - 1.0).max() < 1e-12:
-        low = np.min([f.low for f in part.faces], axis=0)
-        high = np.max([f.high for f in part.faces], axis=0)
-        corners = apply(turned, np.array([low, high]))
+        corners = apply(turned, np.array(part.box))
         return corners.min(axis=0), corners.max(axis=0)
     slack = part.mesh.deviation
     return points.min(axis=0) - slack, points.max(axis=0) + slack

@@ -2,7 +2,7 @@ import { Button, Slider, Textarea } from "@mantine/core";
 import { useState } from "react";
 import { useValues } from "../../api/hooks";
 import { isRound } from "../../api/traits";
-import type { Derived, Height, Operation, OperationValues } from "../../api/types";
+import type { Derived, Height, Operation, OperationValues, Strategy } from "../../api/types";
 import {
   ChoiceField,
   Follows,
@@ -12,7 +12,7 @@ import {
   PlainField,
   SwitchField,
 } from "../../forms/fields";
-import { ParameterForm, sentence } from "../../forms/ParameterForm";
+import { ParameterForm, sentence, shown } from "../../forms/ParameterForm";
 import { beyond, isArm, machinesOf } from "../../session/machines";
 import { useShared } from "../../session/context";
 import { HoleChoice } from "../../picks/Holes";
@@ -107,7 +107,7 @@ export function PlanCard() {
         </>
       )}
       <h3>What follows</h3>
-      {values && <Consequences doc={doc} values={values} />}
+      {values && <Consequences doc={doc} values={values} strategy={strategy} />}
       {!isRound(strategy) && strategy.axis === "fixed" && (
         <>
           <h3>Keep in, keep out</h3>
@@ -271,15 +271,23 @@ function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived>
   );
 }
 
-function Consequences({ doc, values }: { doc: Operation; values: OperationValues }) {
+interface Follow {
+  doc: Operation;
+  values: OperationValues;
+  strategy: Strategy;
+}
+
+function Consequences({ doc, values, strategy }: Follow) {
   const { document } = useShared();
   const tool = document.tools.find((t) => t.number === doc.tool);
   if (!tool) return null;
   const rpm = values.derived.spindle_rpm.value;
   const feed = values.derived.feed_mm_min.value;
   const perTooth = feed / (rpm * tool.teeth);
+  const counts = (k: string) =>
+    shown(strategy.parameters.properties[k], { given: doc.parameters, resolved: values.parameters });
   const rows = Object.entries(values.derived).filter(
-    ([k]) => ["stepover", "step_down"].includes(k) && k in values.parameters,
+    ([k]) => ["stepover", "step_down"].includes(k) && k in values.parameters && counts(k),
   );
   return (
     <>
