@@ -2,7 +2,7 @@ import { Button, Slider, Textarea } from "@mantine/core";
 import { useState } from "react";
 import { useValues } from "../../api/hooks";
 import { isRound } from "../../api/traits";
-import type { Derived, Height, Operation, OperationValues, Strategy } from "../../api/types";
+import type { Derived, Height, Operation, OperationValues, StrategyInfo } from "../../api/types";
 import {
   ChoiceField,
   Follows,
@@ -274,7 +274,7 @@ function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived>
 interface Follow {
   doc: Operation;
   values: OperationValues;
-  strategy: Strategy;
+  strategy: StrategyInfo;
 }
 
 function Consequences({ doc, values, strategy }: Follow) {
