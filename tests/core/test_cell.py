@@ -13,6 +13,7 @@ from fenrik.core.machines.arm import measures_at, nearest_along
 from fenrik.core.machines.cell import Cell, upright_to
 from fenrik.core.machines.holding import Held, held_along
 from fenrik.core.machines.library import machines
+from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.on_machine import OnMachine
 from tests.core.test_machines import pose_in_pinocchio
 
@@ -188,3 +189,28 @@ def test_an_arm_that_is_led_takes_the_nearest_posture_and_whole_turns():
     arm, reached = nearest_along(ways.angles, ways.exists, begins, start)
     assert reached.all()
     assert np.abs(arm - start).max() < 1e-6
+
+
+def test_another_posture_is_taken_where_the_tool_is_out():
+    """A wrist with short ranges, two cuts on both sides of the table, up, over and down between them: no one
+    posture holds both, and the leap is on the loose way between them."""
+    data = ARM.model_dump(mode="json") | {"id": "short"}
+    ranges = {"J4": (-151.3, 24.9), "J5": (-127.1, 69.1), "J6": (-63.5, 89.4)}
+    for joint in data["joints"]:
+        joint["low"], joint["high"] = ranges.get(joint["name"], (joint["low"], joint["high"]))
+    short = Cell(OnMachine(Machine.model_validate(data), np.eye(4)), 150.0)
+    y = np.linspace(-40.0, 40.0, 30)
+    left, right = (np.column_stack([0.0 * y + x, y, 0.0 * y + 150.0]) for x in (-260.0, 260.0))
+    up = np.array([[-260.0, 40.0, z] for z in (250.0, 350.0, 450.0, 500.0)])
+    over = np.linspace(up[-1], [260.0, -40.0, 500.0], 12)[1:]
+    down = np.array([[260.0, -40.0, z] for z in (450.0, 350.0, 250.0)])
+    tips = np.vstack([left, up, over, down, right])
+    loose = no(len(tips))
+    loose[30 : len(tips) - 29] = True
+    axes = np.broadcast_to(UP, tips.shape)
+    found = held_along(short, tips, axes, loose, Held(0.0, 0.0))
+    assert found.holds.all() and len(np.unique(found.posture)) == 2
+    (before,) = np.flatnonzero(np.diff(found.leg)).tolist()
+    assert loose[before + 1] and min(tips[before, 2], tips[before + 1, 2]) >= 250.0
+    for part in (slice(0, before + 1), slice(before + 1, None)):
+        assert np.abs(np.diff(found.joints[part], axis=0)).max() < 60.0

@@ -28,13 +28,16 @@ COLUMN_MM = 60.0
 LEVER_MM = 300.0
 MOST_COLUMNS = 1500
 ROUNDS = 4
+MOST_TRIED = 24
+"""Values and postures that hold all columns and are looked at in every place."""
 NEAR_END_DEG = 30.0
 """A joint nearer than this to an end of its range makes a posture worse."""
 LEAST = 0.02
 NEVER = 1e6
 """Price of a place that cannot be held, mm of the best posture's way."""
-OTHER_POSTURE = 1e3
-"""Price of another posture, where the tool is out."""
+OTHER_POSTURE, NEARER = 1e3, 100.0
+"""Price of a leap to another posture or value, where the tool is out, and of every mm that it is out less
+than it can be."""
 
 
 @dataclass(frozen=True)
@@ -48,12 +51,14 @@ class Held:
 @dataclass(frozen=True)
 class Holding:
     """How a cell holds the tool along a path: `table` and `spin` (n,) degrees, `joints` (n, k) of the whole
-    chain degrees, which `posture` (n,) it takes, and where it `holds` (n,) the tool at all."""
+    chain degrees, which `posture` (n,) it takes, the `leg` (n,) of the path, from one leap to another posture
+    or value to the next, and where it `holds` (n,) the tool at all."""
 
     table: Floats
     spin: Floats
     joints: Floats
     posture: NDArray[np.int64]
+    leg: NDArray[np.int64]
     holds: Bools
 
     @property
@@ -120,6 +125,17 @@ class _Path:
             values = values[(values >= machine.low[0]) & (values <= machine.high[0])]
         return values
 
+    @cached_property
+    def out(self) -> Floats:
+        """How far out (n,) mm along its axis the tool is all the way to each place."""
+        up = np.einsum("ij,ij->i", self.tips, self.axes)
+        return np.asarray(np.minimum(up, np.concatenate([up[:1], up[:-1]])))
+
+    def farthest_out(self, rows: NDArray[np.int64]) -> int:
+        """Of places (m,), the one on whose loose way the tool is out farthest."""
+        ways = rows[self.loose[rows]]
+        return int(ways[np.argmax(self.out[ways])])
+
     def free(self, value: Floats) -> tuple[Floats, Floats]:
         """Table and spin (m,) for values (m,) of what is searched."""
         table = value if self.held.table is None else np.full(len(value), self.held.table)
@@ -155,9 +171,10 @@ def _one_value(path: _Path, values: Floats, columns: NDArray[np.int64]) -> Holdi
     share = 0.5 * (np.diff(ends, prepend=ends[0]) + np.diff(ends, append=ends[-1])) + 1e-6
     total = np.einsum("kmb,m->kb", np.where(np.isfinite(cost), cost, NEVER), share)
     able = np.isfinite(cost).all(axis=1)
-    for k, b in sorted(np.argwhere(able).tolist(), key=lambda at: float(total[at[0], at[1]])):
-        every = np.full(len(path.tips), values[k])
-        found = _placed(path, every, np.full(len(every), b))
+    none = np.zeros(len(path.tips), dtype=np.int64)
+    best = sorted(np.argwhere(able).tolist(), key=lambda at: float(total[at[0], at[1]]))
+    for k, b in best[:MOST_TRIED]:
+        found = _placed(path, np.full(len(none), values[k]), none + b, none)
         if found.holds.all():
             return found
     return None
@@ -180,9 +197,11 @@ def _by_steps(path: _Path, values: Floats, columns: NDArray[np.int64]) -> Holdin
             if not turns:
                 moved[0 if step == 1 else -1] = np.inf
             offers.append((moved, of))
-        if path.loose[columns[i - 1] + 1 : columns[i] + 1].any():
-            least = int(np.argmin(best))
-            offers.append((np.full_like(best, best.min() + OTHER_POSTURE), np.full_like(number, least)))
+        between = np.arange(columns[i - 1] + 1, columns[i] + 1)
+        if path.loose[between].any():
+            nearer = path.out.max() - path.out[path.farthest_out(between)]
+            price = OTHER_POSTURE + NEARER * nearer
+            offers.append((np.full_like(best, best.min() + price), np.full_like(number, np.argmin(best))))
         costs = np.stack([c for c, _ in offers])
         pick = np.argmin(costs, axis=0)
         back[i] = np.take_along_axis(np.stack([n for _, n in offers]), pick[None], axis=0)[0]
@@ -199,21 +218,23 @@ def _between(
     path: _Path, values: Floats, branch: NDArray[np.int64], columns: NDArray[np.int64], turns: bool
 ) -> Holding:
     """Values and postures at all places from those at columns: evenly along the way where the posture stays,
-    and where it changes, at the place after the tool came out."""
+    and where it changes, or the value by more than a step, where the tool is out farthest."""
     values = np.degrees(np.unwrap(np.radians(values))) if turns else values
     every = np.interp(path.way, path.way[columns], values)
     number = np.searchsorted(columns, np.arange(len(path.tips)), side="right") - 1
-    out = branch[number]
-    for i in np.flatnonzero(np.diff(branch)) + 1:
+    out, leg = branch[number], np.zeros(len(path.tips), dtype=np.int64)
+    jumps = (np.diff(branch) != 0) | (np.abs(np.diff(values)) > STEP_DEG + 1e-6)
+    for i in np.flatnonzero(jumps) + 1:
         rows = np.arange(columns[i - 1] + 1, columns[i] + 1)
-        change = rows[np.flatnonzero(path.loose[rows])[0]]
+        change = path.farthest_out(rows)
         every[rows] = np.where(rows >= change, values[i], values[i - 1])
         out[rows] = np.where(rows >= change, branch[i], branch[i - 1])
-    return _placed(path, every, out)
+        leg[change:] += 1
+    return _placed(path, every, out, leg)
 
 
-def _placed(path: _Path, value: Floats, branch: NDArray[np.int64]) -> Holding:
-    """The joints at all places for values (n,) and postures (n,)."""
+def _placed(path: _Path, value: Floats, branch: NDArray[np.int64], leg: NDArray[np.int64]) -> Holding:
+    """The joints at all places for values (n,) and postures (n,) on legs (n,) of the path."""
     rows = np.arange(len(path.tips))
     found, _ = path.ways(rows, value)
     table, spin = path.free(value)
@@ -224,13 +245,13 @@ def _placed(path: _Path, value: Floats, branch: NDArray[np.int64]) -> Holding:
     machine = path.cell.on.machine
     low, high = machine.low[-JOINTS:], machine.high[-JOINTS:]
     holds = exists.copy()
-    breaks = [0, *(np.flatnonzero(np.diff(branch)) + 1).tolist(), len(rows)]
+    breaks = [0, *(np.flatnonzero(np.diff(leg)) + 1).tolist(), len(rows)]
     for first, last in pairwise(breaks):
         own = np.degrees(np.unwrap(np.radians(angles[first:last]), axis=0))
         angles[first:last] = own + _turns(own, low, high, machine.at_home[-JOINTS:])
     holds &= ((angles >= low - 1e-9) & (angles <= high + 1e-9)).all(axis=1)
     joints = np.column_stack([table, angles]) if path.cell.has_table else angles
-    return Holding(table, spin, joints, branch, holds)
+    return Holding(table, spin, joints, branch, leg, holds)
 
 
 def _turns(angles: Floats, low: Floats, high: Floats, home: Floats) -> Floats:

@@ -75,7 +75,7 @@ class _Lines:
 def lines_of(cell: Cell, way: Way, holding: Holding, reach: float, tolerance: float) -> _Lines:
     """As few poses as keep the control's own way between them, on which the tool turns evenly about one axis,
     within the tolerance over its reach mm of the planned one."""
-    changes = np.concatenate([[False], holding.posture[1:] != holding.posture[:-1]])
+    changes = np.concatenate([[False], holding.leg[1:] != holding.leg[:-1]])
     kept = way.ends | changes | np.append(changes[1:], False)
     if not holding.constant:
         kept[:] = True
@@ -92,7 +92,7 @@ def lines_of(cell: Cell, way: Way, holding: Holding, reach: float, tolerance: fl
         counts = np.sqrt(off / allowed[at.owner[1:]])
         counts = np.maximum(counts, turn_deg(frames[:-1], frames[1:]) / LINE_DEG)
         parts = np.ceil(counts - 1e-9).clip(1, 8).astype(np.int64)
-        parts[changes[at.owner[1:]]] = 1  # another posture: a move of the joints
+        parts[changes[at.owner[1:]]] = 1  # a leap to another posture or value: a move of the joints
         if parts.max(initial=1) == 1:
             return at
         at = _divided(at, parts)
@@ -128,7 +128,7 @@ def with_ways(cell: Cell, lines: _Lines, way: Way, holding: Holding) -> ArmMoves
     n, k = len(lines.tips), len(cell.on.machine.in_chain)
     by_joints = np.zeros(n, dtype=np.bool_)
     joints = np.full((n, k), np.nan)
-    other = np.flatnonzero(np.diff(holding.posture[lines.owner])) + 1
+    other = np.flatnonzero(np.diff(holding.leg[lines.owner])) + 1
     by_joints[other], joints[other] = True, holding.joints[lines.owner[other]]
     kind, feed = way.kind[lines.owner].copy(), way.feed[lines.owner].copy()
     kind[by_joints] = Motion.RAPID
