@@ -15,10 +15,15 @@ from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.job.cutting.proofs import Proof
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
+from fenrik.core.job.programs.arm_lines import Way, lines_of, with_ways
 from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
+from fenrik.core.machines.cell import Cell
+from fenrik.core.machines.holding import Held, held_along
 from fenrik.core.machines.library import machines
+from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.motion.moves import Motion
 from fenrik.core.posting.arms.compare import compare_arm
 from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.arms.moves import tool_frame
@@ -331,6 +336,21 @@ def test_a_leaning_side_and_a_moving_wall_are_driven_too():
     wall = next(f for f in proof.facts["deviation"]["by_face"] if f["face"] == 1)
     assert wall["share_on_size"] > 0.97
     assert proof.facts["moving"] == "arm"
+
+
+def test_a_first_place_out_of_reach_is_sent_to_all_the_same():
+    """So that the control finds it: no joints lead there, and none are made up."""
+    cell = Cell(OnMachine(CELL, np.eye(4)), 150.0)
+    tips = np.column_stack([np.linspace(2500.0, 0.0, 60), np.zeros(60), np.full(60, 200.0)])
+    axes, none = np.tile([0.0, 0.0, 1.0], (60, 1)), np.zeros(60)
+    kind = np.full(60, Motion.FEED, dtype=np.int8)
+    way = Way(tips, axes, kind, none + 1000.0, none, none == 0.0)
+    holding = held_along(cell, tips, axes, none > 0.0, Held(0.0, 60.0))
+    assert not holding.holds[0] and holding.holds[-1]
+    moves = with_ways(cell, lines_of(cell, way, holding, 50.0, 0.05), way, holding)
+    assert moves.by_joints[0] and not moves.by_joints[1:-1].any()
+    assert moves.tips[1].tolist() == tips[0].tolist()
+    assert moves.joints[0] == pytest.approx(CELL.at_home)
 
 
 def test_the_way_to_a_path_and_back_stands_off_along_the_axis():

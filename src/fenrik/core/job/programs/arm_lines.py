@@ -140,10 +140,10 @@ def with_ways(cell: Cell, lines: _Lines, way: Way, holding: Holding) -> ArmMoves
     home = cell.on.machine.at_home
     homes = [_home_at(cell, home, inner.table[0]), _home_at(cell, home, inner.table[-1])]
     first = [_joint_move(inner, 0, homes[0])]
-    if begin is None:
-        inner.by_joints[0], inner.joints[0] = True, holding.joints[lines.owner[0]]
-    else:
+    if begin is not None:
         first.append(begin)
+    elif holding.holds[lines.owner[0]]:
+        inner.by_joints[0], inner.joints[0] = True, holding.joints[lines.owner[0]]
     last = [_joint_move(inner, n - 1, homes[1])]
     if end is not None:
         up = replace(end, by_joints=np.zeros(1, dtype=np.bool_), joints=np.full((1, k), np.nan))
