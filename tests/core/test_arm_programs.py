@@ -28,6 +28,7 @@ from fenrik.core.posting.arms.compare import compare_arm
 from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.arms.moves import tool_frame
 from fenrik.core.posting.arms.reader import ArmReader
+from tests.arms import two_cuts
 from tests.conftest import ROOT
 
 STORE = MemoryStore()
@@ -351,6 +352,22 @@ def test_a_first_place_out_of_reach_is_sent_to_all_the_same():
     assert moves.by_joints[0] and not moves.by_joints[1:-1].any()
     assert moves.tips[1].tolist() == tips[0].tolist()
     assert moves.joints[0] == pytest.approx(CELL.at_home)
+
+
+def test_a_leap_to_another_posture_is_a_move_of_the_joints():
+    cell, tips, axes, loose = two_cuts()
+    holding = held_along(cell, tips, axes, loose, Held(0.0, 0.0))
+    kind = np.where(loose, Motion.RAPID, Motion.FEED).astype(np.int8)
+    none = np.zeros(len(tips))
+    way = Way(tips, axes, kind, none + 1000.0, none, none == 0.0)
+    moves = with_ways(cell, lines_of(cell, way, holding, 50.0, 0.05), way, holding)
+    (leap,) = np.flatnonzero(np.diff(holding.leg)).tolist()
+    inner = np.flatnonzero(moves.by_joints[2:-1]) + 2
+    assert len(inner) == 1 and moves.rapid[inner[0]]
+    assert moves.joints[inner[0]] == pytest.approx(holding.joints[leap + 1])
+    # and it ends where the path goes on
+    tip, _ = cell.at(moves.joints[inner])
+    assert tip[0] == pytest.approx(tips[leap + 1], abs=1e-6)
 
 
 def test_the_way_to_a_path_and_back_stands_off_along_the_axis():

@@ -13,8 +13,8 @@ from fenrik.core.machines.arm import measures_at, nearest_along
 from fenrik.core.machines.cell import Cell, upright_to
 from fenrik.core.machines.holding import Held, held_along
 from fenrik.core.machines.library import machines
-from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.on_machine import OnMachine
+from tests.arms import two_cuts
 from tests.core.test_machines import pose_in_pinocchio
 
 ARM = machines()["pedestal_arm_1800"]
@@ -194,20 +194,7 @@ def test_an_arm_that_is_led_takes_the_nearest_posture_and_whole_turns():
 def test_another_posture_is_taken_where_the_tool_is_out():
     """A wrist with short ranges, two cuts on both sides of the table, up, over and down between them: no one
     posture holds both, and the leap is on the loose way between them."""
-    data = ARM.model_dump(mode="json") | {"id": "short"}
-    ranges = {"J4": (-151.3, 24.9), "J5": (-127.1, 69.1), "J6": (-63.5, 89.4)}
-    for joint in data["joints"]:
-        joint["low"], joint["high"] = ranges.get(joint["name"], (joint["low"], joint["high"]))
-    short = Cell(OnMachine(Machine.model_validate(data), np.eye(4)), 150.0)
-    y = np.linspace(-40.0, 40.0, 30)
-    left, right = (np.column_stack([0.0 * y + x, y, 0.0 * y + 150.0]) for x in (-260.0, 260.0))
-    up = np.array([[-260.0, 40.0, z] for z in (250.0, 350.0, 450.0, 500.0)])
-    over = np.linspace(up[-1], [260.0, -40.0, 500.0], 12)[1:]
-    down = np.array([[260.0, -40.0, z] for z in (450.0, 350.0, 250.0)])
-    tips = np.vstack([left, up, over, down, right])
-    loose = no(len(tips))
-    loose[30 : len(tips) - 29] = True
-    axes = np.broadcast_to(UP, tips.shape)
+    short, tips, axes, loose = two_cuts()
     found = held_along(short, tips, axes, loose, Held(0.0, 0.0))
     assert found.holds.all() and len(np.unique(found.posture)) == 2
     (before,) = np.flatnonzero(np.diff(found.leg)).tolist()
