@@ -165,6 +165,10 @@ def test_a_boss_and_a_rounded_corner_are_no_holes(tmp_path):
         (6.6, "clearance", "M6"),
         (9.0, "clearance", "M8"),
         (11.0, "clearance", "M10"),
+        (13.5, "clearance", "M12"),
+        (15.5, "clearance", "M14"),
+        (17.5, "clearance", "M16"),
+        (22.0, "clearance", "M20"),
         (0.375 * 25.4, "fit", "9.525"),
         (7.77, "plain", ""),
         (26.0, "milled", ""),
@@ -176,6 +180,18 @@ def test_the_use_of_a_size_is_what_the_tables_say(diameter, purpose, name):
     first = uses(diameter)[0]
     assert (first.purpose, first.name) == (purpose, name)
     assert first.table
+
+
+def test_clearance_holes_are_those_of_the_standard():
+    """ISO 273, from memory: fine, medium and coarse from M12 to M16, where the table of the package has
+    others; and a through hole on a medium size is no tapping drill of another thread."""
+    series = {"fine": (13.0, 15.0, 17.0), "medium": (13.5, 15.5, 17.5), "coarse": (14.5, 16.5, 18.5)}
+    for fit, sizes in series.items():
+        for bolt, size in zip(("M12", "M14", "M16"), sizes, strict=True):
+            assert f"clears {bolt}, {fit} series" in " ".join(u.words for u in uses(size))
+    assert not any(u.name == "M12" for u in uses(14.0) if u.purpose == "clearance")
+    assert [u.name for u in uses(17.5)][:2] == ["M16", "M20"]
+    assert uses(17.5, through=False)[0].name == "M20"
 
 
 def test_a_blind_hole_clears_no_bolt_and_sizes_of_drills_are_read():

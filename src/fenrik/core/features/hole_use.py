@@ -42,9 +42,10 @@ class Use:
 def uses(diameter: float, through: bool = True, headed: bool = False) -> list[Use]:
     """What a hole of this diameter mm may be for, the likeliest first; one is always a plain hole.
 
+    A through hole on a size of the medium clearance series is first of all one: a thread is not in the model.
     A blind hole is no clearance hole; one with a counterbore or countersink (`headed`) takes a screw's head,
     so that clearance and a plain hole come before all else. Standards' first-choice threads come before fine
-    ones, medium clearance before close and loose.
+    ones and before close and loose clearance.
     """
     if diameter > MILLED_OVER_MM + NEAR_MM:
         words = f"wider than {MILLED_OVER_MM:g} mm: milled, not drilled"
@@ -109,6 +110,8 @@ COARSE = {
 """Coarse pitches of ISO 261 (from memory, checked against the table of tapping drills)."""
 ISO_2306 = {"M12": 10.2, "M22": 19.5}
 """Where the standard (from memory) differs from the table."""
+ISO_273 = {"M12": (13.0, 13.5, 14.5), "M14": (15.0, 15.5, 16.5), "M16": (17.0, 17.5, 18.5)}
+"""Fine, medium and coarse clearance holes of ISO 273 (from memory) where the table has others."""
 SECOND_CHOICE = ("M3.5", "M7", "M9", "M11", "M14", "M18", "M22")
 """Diameters that ISO 261 puts after the first choice (from memory)."""
 UNIFIED_COARSE = {
@@ -156,8 +159,10 @@ def _clearance() -> tuple[tuple[float, str, str, float], ...]:
     out = []
     for size, *values in _rows("clearance_hole_sizes.csv"):
         metric = size.startswith("M")
-        for value, fit, rank in zip(values, ("fine", "medium", "coarse"), (2.2, 0.2, 2.2), strict=True):
+        own = ISO_273.get(size)
+        for i, (value, fit) in enumerate(zip(values, ("fine", "medium", "coarse"), strict=True)):
             inches = not metric and "/" not in value and not value.startswith("#") and not value.isalpha()
             diameter = float(value) * INCH if inches and " " not in value else drill_size(value)
-            out.append((diameter, size, fit, rank if metric else rank + 0.5))
+            rank = 2.2 if fit != "medium" else -1.0 if metric else 0.2
+            out.append((diameter if own is None else own[i], size, fit, rank if metric else rank + 0.5))
     return tuple(out)
