@@ -47,7 +47,8 @@ export function StockFields({ setup, edit }: FieldProps) {
   const left = (name: string) => `left:${name}`;
   const { stock } = setup;
   const part = state?.setups.find((s) => s.name === setup.name)?.part;
-  const size = part ? part.max.map((v, i) => v - part.min[i]) : [100, 100, 0];
+  // what is not set up yet is as wide as it is drawn
+  const size = part ? part.max.map((v, i) => v - part.min[i]) : (state?.part.size ?? [100, 100, 0]);
   const value = stock.kind === "carried" ? left(stock.setup) : stock.kind;
   const choose = (v: string) =>
     edit((s) => {
