@@ -264,6 +264,18 @@ def test_what_no_block_of_x_and_c_says_is_refused():
         proved(data)
 
 
+def test_a_dwell_that_no_block_says_is_refused():
+    data = document()
+    setup = data["setups"][0]
+    hole = {"at": [34.0, 0.0], "top": -12.0, "diameter": 12.0, "depth": 5.0}
+    bored = {"cycle": "counterbore", "dwell": 0.5}
+    setup["operations"] = [
+        {"name": "Drill", "strategy": "drilling", "tool": 1, "holes": [hole], "parameters": bored}
+    ]
+    with pytest.raises(PostError, match="stands at the bottom"):
+        proved(data)
+
+
 def test_a_side_that_looks_elsewhere_is_refused():
     data = document()
     setup = data["setups"][0]

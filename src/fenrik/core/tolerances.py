@@ -18,3 +18,7 @@ CONTACT_MM = 0.002
 PECK_CLEARANCE = 0.5
 """mm before the last depth at which a peck goes over from rapid to feed, and by which a chip is broken: what
 the controller's canned cycles are set to."""
+FOLLOW_SHARE = 0.15
+"""Share that a control's own way between two blocks on which joints turn may use up."""
+FOLLOW_RAPID_MM = 0.5
+"""How far the tool may depart from its planned way at rapid there; the proof looks at where it is driven."""

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from fenrik.core.errors import ComputeError
 from fenrik.core.frames import apply
-from fenrik.core.job.programs.turning_to import FOLLOW_SHARE, RAPID_MM
 from fenrik.core.machines.arm import JOINTS
 from fenrik.core.machines.cell import Cell
 from fenrik.core.machines.holding import Holding
@@ -18,6 +17,7 @@ from fenrik.core.motion.table import in_parts
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.posting.arms.moves import ArmMoves, turn_deg, turned_between
 from fenrik.core.posting.program import dwells_of
+from fenrik.core.tolerances import FOLLOW_RAPID_MM, FOLLOW_SHARE
 
 Floats = NDArray[np.float64]
 APPROACH_MM = 100.0
@@ -81,7 +81,7 @@ def lines_of(cell: Cell, way: Way, holding: Holding, reach: float, tolerance: fl
         kept[:] = True
     rows = np.flatnonzero(kept)
     at = _Lines(way.tips[rows], way.axes[rows], holding.table[rows], holding.spin[rows], rows)
-    allowed = np.where(way.rapid, RAPID_MM, FOLLOW_SHARE * tolerance)
+    allowed = np.where(way.rapid, FOLLOW_RAPID_MM, FOLLOW_SHARE * tolerance)
     for _ in range(ROUNDS):
         frames = cell.frames(at.axes, at.table, at.spin)
         off = np.zeros(len(at.owner) - 1)

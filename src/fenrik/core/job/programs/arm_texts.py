@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fenrik.core.job.programs.text_findings import MOST, difference_findings
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.posting.arms.compare import compare_arm
@@ -11,9 +12,6 @@ from fenrik.core.posting.compare import Comparison
 from fenrik.core.posting.program import Program
 from fenrik.core.proof.finding import Finding
 
-MOST = 20
-"""Findings of one kind that are told."""
-
 
 def read_arm(
     program: Program, files: list[tuple[str, str]], on: OnMachine, dialect: ArmDialect
@@ -22,17 +20,7 @@ def read_arm(
     reader = ArmReader(on.machine, on.setup_from_work)
     motion = reader.read(files)
     comparison = compare_arm(program.steps, reader, on.work_from_setup, dialect)
-    findings = [
-        Finding(
-            "stop",
-            "difference",
-            f"The posted text differs from the plan in line {d.line}: {d.words}.",
-            "Correct the dialect; the release stays blocked.",
-            move=d.move,
-            line=d.line,
-        )
-        for d in comparison.differences[:MOST]
-    ]
+    findings = difference_findings(comparison)
     findings += [
         Finding("stop", "controller", f"Line {line} {words}.", remedy, line=line)
         for line, words, remedy in reader.findings[:MOST]

@@ -11,12 +11,12 @@ from fenrik.core.errors import ComputeError, DocumentError, PostError
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.arm_lines import Way, lines_of, with_ways
+from fenrik.core.job.programs.plain_moves import check_plain_moves
 from fenrik.core.job.programs.turning_to import Ordered
 from fenrik.core.machines.arm import JOINTS
 from fenrik.core.machines.cell import Cell
 from fenrik.core.machines.holding import Held, Holding, held_along
-from fenrik.core.motion.toolpath import Toolpath
-from fenrik.core.posting.program import TAPS, SidePose, Step
+from fenrik.core.posting.program import SidePose, Step
 
 Floats = NDArray[np.float64]
 
@@ -36,7 +36,7 @@ def on_arm(paths: Paths, ordered: Ordered) -> Ordered:
 
 
 def _held(paths: Paths, setup: SetupDoc, operation: OperationDoc, step: Step) -> Step:
-    _sayable(operation, step.path)
+    check_plain_moves(operation, step.path, "on an arm")
     on = paths.setups.on_machine(setup)
     cell = Cell(on, step.tool.gauge_length)
     frame = paths.setups.seen(setup, operation.side).setup_from_side
@@ -78,20 +78,6 @@ def _words(cell: Cell, holding: Holding) -> str:
 def _span(values: Floats) -> str:
     low, high = float(values.min()), float(values.max())
     return f"at {low:g}°" if low == high else f"{low:.0f}° to {high:.0f}°"
-
-
-def _sayable(operation: OperationDoc, path: Toolpath) -> None:
-    """Refuses what no arm's program says."""
-    if any(c.kind in TAPS for c in path.cycles):
-        raise PostError(
-            f"'{operation.name}' taps, and an arm cannot keep its spindle in step with its feed.",
-            remedy="Mill the thread.",
-        )
-    if path.compensated:
-        raise PostError(
-            f"'{operation.name}' lets the control correct the radius, which an arm's does not.",
-            remedy="Let the computer correct it.",
-        )
 
 
 def _unreachable(

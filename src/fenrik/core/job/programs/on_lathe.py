@@ -11,19 +11,18 @@ from fenrik.core.errors import ComputeError, DocumentError, PostError
 from fenrik.core.frames import apply
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.plain_moves import check_plain_moves
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.polar import divided, nearest_to_axis
 from fenrik.core.motion.pieces import UPRIGHT
 from fenrik.core.posting.moving import MovingPoses
-from fenrik.core.posting.program import TAPS, SidePose, Step
+from fenrik.core.posting.program import SidePose, Step
 from fenrik.core.posting.writing.dialect import Dialect, moving_dialects
+from fenrik.core.tolerances import FOLLOW_RAPID_MM, FOLLOW_SHARE
 from fenrik.core.units import format_length
 
 Floats = NDArray[np.float64]
 Ordered = list[tuple[SetupDoc, OperationDoc, Step]]
-RAPID_MM = 0.5
-FOLLOW_SHARE = 0.15
-"""Share of the chord tolerance that an even way of X and C may leave the planned one."""
 
 
 def on_lathe(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
@@ -58,15 +57,11 @@ def _sayable(operation: OperationDoc, step: Step, dialect: Dialect) -> None:
             "that.",
             remedy=f"Use {' or '.join(moving_dialects('machine'))}.",
         )
-    if any(c.kind in TAPS for c in step.path.cycles):
+    check_plain_moves(operation, step.path, "while C is driven")
+    if any(c.dwell for c in step.path.cycles):
         raise PostError(
-            f"'{operation.name}' taps while C is driven, which no block can keep in step.",
-            remedy="Mill the thread.",
-        )
-    if step.path.compensated:
-        raise PostError(
-            f"'{operation.name}' lets the control correct the radius, which it cannot while C is driven.",
-            remedy="Let the computer correct it.",
+            f"'{operation.name}' stands at the bottom of its holes, which no block of X, Z and C says.",
+            remedy="Drill without a dwell.",
         )
 
 
@@ -80,7 +75,7 @@ def _poses(
     feed = np.minimum(chords.feed, on.machine.feed_max_mm_min)
     _keep_out_of_middle(operation, on, tips, np.where(chords.rapid, 0.0, feed))
     try:
-        done = divided(on, tips, np.where(chords.rapid, RAPID_MM, allowed), here)
+        done = divided(on, tips, np.where(chords.rapid, FOLLOW_RAPID_MM, allowed), here)
     except ComputeError as error:
         raise PostError(f"'{operation.name}': {error.what}", remedy=error.remedy) from error
     angles = np.round(done.angles, dialect.angle_decimals)[:, None] + 0.0

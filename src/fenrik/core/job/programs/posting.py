@@ -14,6 +14,7 @@ from fenrik.core.job.programs.arm_texts import read_arm
 from fenrik.core.job.programs.on_arm import on_arm
 from fenrik.core.job.programs.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.programs.posted import Posted
+from fenrik.core.job.programs.text_findings import MOST, difference_findings
 from fenrik.core.job.programs.turning_to import on_sides
 from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.time import move_times
@@ -167,20 +168,10 @@ def _read(program: Program, text: str, words: Dialect) -> tuple[ProgramMotion, C
     reader = Reader(program.change_heights(), PECK_CLEARANCE, program.registers(), program.control())
     motion = reader.read(text)
     comparison = compare(program.planned(), reader.programmed, words.resolution_mm, program.diameters)
-    findings = [
-        Finding(
-            "stop",
-            "difference",
-            f"The posted text differs from the plan in line {d.line}: {d.words}.",
-            "Correct the dialect; the release stays blocked.",
-            move=int(np.searchsorted(reader.row, d.move)) if d.move >= 0 else -1,
-            line=d.line,
-        )
-        for d in comparison.differences[:20]
-    ]
+    findings = difference_findings(comparison, lambda move: int(np.searchsorted(reader.row, move)))
     findings += [
         Finding("stop", "controller", f"Line {line} {words_}.", "Correct the dialect.", line=line)
-        for line, words_ in reader.findings[:20]
+        for line, words_ in reader.findings[:MOST]
     ]
     wanted = list(program.change_heights())
     if reader.work_offsets != wanted:

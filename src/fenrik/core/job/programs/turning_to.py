@@ -18,14 +18,11 @@ from fenrik.core.motion.pieces import UPRIGHT
 from fenrik.core.posting.moving import MovingPoses
 from fenrik.core.posting.program import SidePose, Step
 from fenrik.core.posting.writing.dialect import Dialect, moving_dialects
+from fenrik.core.tolerances import FOLLOW_RAPID_MM, FOLLOW_SHARE
 
 Floats = NDArray[np.float64]
 CUTTING = 1000.0
 """How much more the way of rotary joints counts where the tool cuts than where it is out."""
-RAPID_MM = 0.5
-"""How far the tool may depart from its planned way at rapid; the proof looks at where it is driven."""
-FOLLOW_SHARE = 0.15
-"""Share of the chord tolerance that the control's own way between poses may use up."""
 Ordered = list[tuple[SetupDoc, OperationDoc, Step]]
 
 
@@ -118,7 +115,7 @@ def _moving(
         )
     moves, point = step.path.moves, dialect.moving == "tool_point"
     how = Driving(pose.on, step.tool.gauge_length, point, step.tool.flute_length)
-    tolerance = np.where(moves.rapid, RAPID_MM, FOLLOW_SHARE * operation.tolerance_mm)[needed.row]
+    tolerance = np.where(moves.rapid, FOLLOW_RAPID_MM, FOLLOW_SHARE * operation.tolerance_mm)[needed.row]
     try:
         cutting = ~moves.rapid[needed.row]
         done = followed(how, needed.tips, needed.axes, pose.angles, tolerance, cutting)
