@@ -9,15 +9,12 @@ from typing import Any
 
 import numpy as np
 import pytest
-import yaml
 
 from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.job.cutting.proofs import Proof
 from fenrik.core.job.document.reading import job_from_data
-from fenrik.core.job.opening import open_job
 from fenrik.core.job.programs.arm_lines import Way, lines_of, with_ways
 from fenrik.core.job.programs.posted import Posted
-from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.cell import Cell
 from fenrik.core.machines.holding import Held, held_along
@@ -29,7 +26,7 @@ from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.arms.moves import tool_frame
 from fenrik.core.posting.arms.reader import ArmReader
 from tests.arms import two_cuts
-from tests.conftest import ROOT
+from tests.examples import example, proof_of, prover_of
 
 STORE = MemoryStore()
 CELL = machines()["pedestal_arm_1800"]
@@ -37,7 +34,7 @@ CELL = machines()["pedestal_arm_1800"]
 
 def document(**arm: object) -> dict[str, Any]:
     """The foam dome roughed only, coarsely."""
-    data = yaml.safe_load((ROOT / "examples" / "foam_dome.yaml").read_text("utf-8"))
+    data = example("foam_dome")
     data["proof"] = {"cell_mm": 3.0, "tolerance_mm": 0.3}
     setup = data["setups"][0]
     setup["operations"] = setup["operations"][:1]
@@ -46,20 +43,15 @@ def document(**arm: object) -> dict[str, Any]:
     return data
 
 
-def prover(data: dict[str, Any]) -> Prover:
-    return Prover(open_job(job_from_data(data), ROOT / "examples", STORE))
-
-
 def proved(data: dict[str, Any]) -> Proof:
-    mine = prover(data)
-    return mine.prove(mine.job.effective_releases()[0])
+    return proof_of(data, STORE)
 
 
 @cache
 def posted(dialect: str = "plain_arm") -> Posted:
     data = document()
     data["releases"][0]["dialect"] = dialect
-    mine = prover(data)
+    mine = prover_of(data, STORE)
     return mine.post(mine.job.effective_releases()[0])
 
 
@@ -325,7 +317,7 @@ def test_an_arm_of_another_build_is_refused_with_the_reason():
 def test_a_leaning_side_and_a_moving_wall_are_driven_too():
     """The guide vane of the shop, its wall by the side of the tool, and a side that leans: both with the
     table held; nothing is gouged, and every block ends where it was planned."""
-    data = yaml.safe_load((ROOT / "examples" / "guide_vane.yaml").read_text("utf-8"))
+    data = example("guide_vane")
     data["proof"]["cell_mm"] = 0.6
     setup = data["setups"][0]
     setup["machine"] = "pedestal_arm_1800"

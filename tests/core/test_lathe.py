@@ -11,25 +11,21 @@ from typing import Any
 import numpy as np
 import pytest
 import shapely
-import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.errors import ComputeError, DocumentError, PostError
 from fenrik.core.frames import transform
 from fenrik.core.job.cutting.proofs import Proof
-from fenrik.core.job.document.reading import job_from_data
-from fenrik.core.job.opening import open_job
 from fenrik.core.job.programs.posted import Posted
-from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.polar import divided, nearest_to_axis, polar, unwound
 from fenrik.core.posting.reading.readback import Reader
 from fenrik.core.setups.round_stock import RoundStock, round_mesh
-from tests.conftest import ROOT
 from tests.core.test_machines import pose_in_pinocchio
+from tests.examples import example, proof_of, prover_of
 
 LATHE = machines()["driven_lathe_250"]
 STORE = MemoryStore()
@@ -41,23 +37,18 @@ def on(x: float = 0.0, y: float = 0.0, z: float = 80.0) -> OnMachine:
 
 def document() -> dict[str, Any]:
     """The six-flat flange, proved coarsely."""
-    data = yaml.safe_load((ROOT / "examples" / "six_flat_flange.yaml").read_text("utf-8"))
+    data = example("six_flat_flange")
     data["proof"]["cell_mm"] = 0.5
     return data
 
 
-def prover(data: dict[str, Any]) -> Prover:
-    return Prover(open_job(job_from_data(data), ROOT / "examples", STORE))
-
-
 def proved(data: dict[str, Any]) -> Proof:
-    mine = prover(data)
-    return mine.prove(mine.job.effective_releases()[0])
+    return proof_of(data, STORE)
 
 
 @cache
 def posted() -> Posted:
-    mine = prover(document())
+    mine = prover_of(document(), STORE)
     return mine.post(mine.job.effective_releases()[0])
 
 
@@ -322,5 +313,5 @@ def test_which_machines_are_lathes():
 
 def test_a_round_part_is_as_wide_as_it_is():
     """The size that a user reads is that of the exact faces, not of the mesh between its corners."""
-    size = prover(document()).paths.workspace.part().summary()["size"]
+    size = prover_of(document(), STORE).paths.workspace.part().summary()["size"]
     assert size == pytest.approx([90.0, 90.0, 26.0], abs=1e-6)

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from fenrik.core.posting.writing.templates import lines_of
+from fenrik.core.posting.writing.templates import lines_of, taken, without_minus_zero
 
 
 class ArmTemplates(BaseModel):
@@ -65,15 +65,13 @@ class ArmDialect(BaseModel):
 
     def number(self, value: float, decimals: int) -> str:
         """A number with so many decimals and no minus zero."""
-        text = f"{value:.{decimals}f}"
-        return text[1:] if text.startswith("-") and not text.strip("-0.") else text
+        return without_minus_zero(f"{value:.{decimals}f}")
 
     def comment(self, text: object) -> str:
         """A comment with only the characters the control takes; nothing where none are wanted."""
         if self.comments == "none":
             return ""
-        kept = "".join(c if c in self.comment_characters else "?" for c in str(text).replace("\n", " "))
-        return f"{self.comment_open}{kept}"
+        return f"{self.comment_open}{taken(text, self.comment_characters)}"
 
     def render(self, template: str, **values: Any) -> list[str]:
         """As that of other dialects."""

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.posting.arms.dialect import ArmDialect
-from fenrik.core.posting.writing.templates import lines_of
+from fenrik.core.posting.writing.templates import lines_of, taken, without_minus_zero
 
 MAX_CHARACTERS = 100_000
 """Most characters of a dialect's file."""
@@ -93,7 +93,7 @@ class Dialect(BaseModel):
             text = text.rstrip("0")
         elif "." not in text:
             text += "."
-        return text[1:] if text.startswith("-") and not text.strip("-0.") else text
+        return without_minus_zero(text)
 
     def angle(self, degrees: float) -> str:
         """An angle as this dialect writes it."""
@@ -103,8 +103,7 @@ class Dialect(BaseModel):
         """A comment with only the characters the controller takes; nothing where none are wanted."""
         if self.comments == "none":
             return ""
-        kept = "".join(c if c in self.comment_characters else "?" for c in str(text).replace("\n", " "))
-        return f"{self.comment_open}{kept}{self.comment_close}"
+        return f"{self.comment_open}{taken(text, self.comment_characters)}{self.comment_close}"
 
     def render(self, template: str, **values: Any) -> list[str]:
         """The non-empty lines of a template. Raises PostError naming the dialect, the template, its line and

@@ -202,6 +202,16 @@ def rendered(template: Template, values: dict[str, Any]) -> str:
     return "".join(out)
 
 
+def taken(text: object, characters: str) -> str:
+    """A comment's text with only the characters that a control takes."""
+    return "".join(c if c in characters else "?" for c in str(text).replace("\n", " "))
+
+
+def without_minus_zero(number: str) -> str:
+    """A written number, without the sign where it is zero."""
+    return number[1:] if number.startswith("-") and not number.strip("-0.") else number
+
+
 def lines_of(dialect_id: str, named: dict[str, str], template: str, values: dict[str, Any]) -> list[str]:
     """The non-empty lines of a template of a dialect, one of those it has `named`. Raises PostError naming
     the dialect, the template, its line and the fault."""
