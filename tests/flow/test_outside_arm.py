@@ -20,6 +20,7 @@ from fenrik.core.job.opening import open_job
 from fenrik.core.job.report import run_job
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import ROOT
+from tests.flow.outside import Tree
 
 FOOT, RISE, TOP = 110.0, 70.0, -5.0
 """The dome: radius of its foot, height over the plate, and its top under program zero (as it is modelled)."""
@@ -46,37 +47,14 @@ class Cell:
     """The arm and its table as the report describes them."""
 
     def __init__(self, machine: dict) -> None:
-        self.joints = {j["name"]: j for j in machine["joints"]}
-        self.model, placed = pinocchio.Model(), {None: (0, np.zeros(3))}
-        waiting = list(self.joints.values())
-        while waiting:
-            joint = next(j for j in waiting if j["parent"] in placed)
-            waiting.remove(joint)
-            parent, at = placed[joint["parent"]]
-            point = np.array(joint["point"])
-            kind = pinocchio.JointModelRevoluteUnaligned(np.array(joint["axis"]))
-            where = pinocchio.SE3(np.eye(3), point - at)
-            placed[joint["name"]] = self.model.addJoint(parent, kind, where, joint["name"]), point
-        self.frames = {}
-        for name, joint, frame in (
-            ("work", machine["work"]["joint"], machine["work"]["frame"]),
-            ("flange", machine["tool"]["joint"], machine["interface"]),
-        ):
-            number, at = placed[joint]
-            matrix = np.array(frame)
-            matrix[:3, 3] -= at
-            self.frames[name] = number, pinocchio.SE3(matrix)
-        self.data = self.model.createData()
-
-    def place(self, name: str) -> int:
-        return self.model.joints[self.model.getJointId(name)].idx_q
+        tree = self.tree = Tree(machine)
+        self.joints, self.model, self.place = tree.joints, tree.model, tree.place
+        self.work = tree.frame(machine["work"]["joint"], machine["work"]["frame"])
+        self.flange = tree.frame(machine["tool"]["joint"], machine["interface"])
 
     def tool(self, q: np.ndarray, frame: np.ndarray, obj: np.ndarray) -> np.ndarray:
         """The tool frame in the object frame (4, 4)."""
-        pinocchio.forwardKinematics(self.model, self.data, q)
-        (w, work), (f, flange) = self.frames["work"], self.frames["flange"]
-        found = (self.data.oMi[w] * work).inverse() * (self.data.oMi[f] * flange)
-        return np.linalg.inv(obj) @ found.homogeneous @ frame
+        return np.linalg.inv(obj) @ self.tree.between(q, self.work, self.flange) @ frame
 
     def held(self, q: np.ndarray, want: np.ndarray, frame: np.ndarray, obj: np.ndarray, arm: list[int]):
         """Joint values at which the tool frame is as wanted, by Newton's method from `q`, and what is left

@@ -8,7 +8,6 @@ import json
 import re
 
 import numpy as np
-import pinocchio
 import pytest
 import yaml
 
@@ -18,6 +17,7 @@ from fenrik.core.job.report import run_job
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import ROOT
 from tests.core.test_moving_axis import planned, wall_points
+from tests.flow.outside import Tree
 
 STEPS = 12
 """Places looked at along a block."""
@@ -28,48 +28,21 @@ class Bench:
 
     def __init__(self, setup: dict, tools: list[dict]) -> None:
         machine = setup["machine"]
-        self.joints = {j["name"]: j for j in machine["joints"]}
+        self.tree = Tree(machine)
         self.work_from_setup = np.array(setup["work_from_setup"])
         self.zero = dict(zip("XYZ", setup["program_zero"]["G54"], strict=True))
         self.lengths = {t["number"]: t["gauge_length"] for t in tools}
-        self.letters = {j["letter"]: name for name, j in self.joints.items() if j["letter"]}
-        self.model, placed = pinocchio.Model(), {None: (0, np.zeros(3))}
-        waiting = list(self.joints.values())
-        while waiting:
-            joint = next(j for j in waiting if j["parent"] in placed)
-            waiting.remove(joint)
-            parent, at = placed[joint["parent"]]
-            point = np.array(joint["point"])
-            kind = (
-                pinocchio.JointModelPrismaticUnaligned
-                if joint["kind"] == "linear"
-                else pinocchio.JointModelRevoluteUnaligned
-            )
-            where = pinocchio.SE3(np.eye(3), point - at)
-            placed[joint["name"]] = (
-                self.model.addJoint(parent, kind(np.array(joint["axis"])), where, joint["name"]),
-                point,
-            )
-        self.mounts = []
-        for mount in (machine["work"], machine["tool"]):
-            number, at = placed[mount["joint"]]
-            frame = np.array(mount["frame"])
-            frame[:3, 3] -= at
-            self.mounts.append((number, pinocchio.SE3(frame)))
-        self.data = self.model.createData()
+        self.letters = {j["letter"]: name for name, j in self.tree.joints.items() if j["letter"]}
+        self.mounts = [self.tree.frame(machine[m]["joint"], machine[m]["frame"]) for m in ("work", "tool")]
 
     def pose(self, values: dict[str, float]) -> np.ndarray:
         """The tool mount in the setup frame (4, 4) with the joints of the letters at values, mm and
         degrees."""
-        q = np.zeros(self.model.nq)
+        q = np.zeros(self.tree.model.nq)
         for letter, value in values.items():
-            joint = self.joints[self.letters[letter]]
-            index = self.model.joints[self.model.getJointId(joint["name"])].idx_q
-            q[index] = value if joint["kind"] == "linear" else np.radians(value)
-        pinocchio.forwardKinematics(self.model, self.data, q)
-        (w, work), (t, tool) = self.mounts
-        found = (self.data.oMi[w] * work).inverse() * (self.data.oMi[t] * tool)
-        return np.linalg.inv(self.work_from_setup) @ found.homogeneous
+            joint = self.tree.joints[self.letters[letter]]
+            q[self.tree.place(joint["name"])] = value if joint["kind"] == "linear" else np.radians(value)
+        return np.linalg.inv(self.work_from_setup) @ self.tree.between(q, *self.mounts)
 
 
 def driven(text: str, bench: Bench) -> tuple[np.ndarray, np.ndarray]:
