@@ -2,6 +2,7 @@
 their text."""
 
 import math
+from importlib.resources import files
 from itertools import pairwise, product
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.errors import ComputeError, DocumentError, FenrikError, PostError
-from fenrik.core.features.hole_use import COARSE, UNIFIED_COARSE, drill_size, major, uses
+from fenrik.core.features.hole_use import COARSE, UNIFIED_COARSE, drill_size, major, source_of, uses
 from fenrik.core.features.holes import alike, find_holes, holes_from_bytes, holes_to_bytes
 from fenrik.core.job.document.reading import job_data, job_from_data
 from fenrik.core.job.opening import open_job
@@ -169,7 +170,6 @@ def test_a_boss_and_a_rounded_corner_are_no_holes(tmp_path):
         (15.5, "clearance", "M14"),
         (17.5, "clearance", "M16"),
         (22.0, "clearance", "M20"),
-        (0.375 * 25.4, "fit", "9.525"),
         (7.77, "plain", ""),
         (26.0, "milled", ""),
     ],
@@ -177,7 +177,7 @@ def test_a_boss_and_a_rounded_corner_are_no_holes(tmp_path):
 def test_the_use_of_a_size_is_what_the_tables_say(diameter, purpose, name):
     """ISO 2306 (D - P), ASME B1.1, ISO 273 medium; 3/8 in is reamed and over an inch is milled (common
     practice, no source)."""
-    first = uses(diameter)[0]
+    first = uses(diameter, inch="-" in name)[0]
     assert (first.purpose, first.name) == (purpose, name)
     assert first.table
 
@@ -192,6 +192,38 @@ def test_clearance_holes_are_those_of_the_standard():
     assert not any(u.name == "M12" for u in uses(14.0) if u.purpose == "clearance")
     assert [u.name for u in uses(17.5)][:2] == ["M16", "M20"]
     assert uses(17.5, through=False)[0].name == "M20"
+
+
+@pytest.mark.parametrize(
+    ("diameter", "through", "inch", "first"),
+    [
+        (13.5, True, False, ("clearance", "M12")),
+        (14.5, True, False, ("clearance", "M12")),
+        (7.0, True, False, ("clearance", "M6")),
+        (7.0, False, False, ("plain", "")),
+        (13.494, False, False, ("plain", "")),
+        (13.494, False, True, ("thread", "5/8-11")),
+        (0.375 * 25.4, False, True, ("fit", "9.525")),
+        (0.375 * 25.4, False, False, ("plain", "")),
+        (4.2, True, False, ("thread", "M5")),
+        (6.8, True, False, ("thread", "M8")),
+    ],
+)
+def test_a_through_hole_on_a_clearance_size_is_plain_and_inch_or_fine_threads_wait_to_be_asked_for(
+    diameter, through, inch, first
+):
+    """ISO 273 and ASME B1.1, from memory; which of two uses comes first is common practice, no source. Ø4.2
+    is the coarse clearance of M3.5, a second choice, and no thread M5 is given up for it."""
+    offered = uses(diameter, through, inch=inch)
+    assert (offered[0].purpose, offered[0].name) == first
+    assert any(u.name == "5/8-11" for u in offered) or abs(diameter - 13.494) > 0.01
+
+
+def test_every_column_of_the_tables_has_its_source():
+    folder = files("fenrik.core.features").joinpath("tables")
+    for table in ("tap_hole_sizes", "clearance_hole_sizes", "drill_sizes"):
+        columns = folder.joinpath(f"{table}.csv").read_text("utf-8").splitlines()[0].split(",")[1:]
+        assert all(source_of(table, column.strip()) for column in columns)
 
 
 def test_a_blind_hole_clears_no_bolt_and_sizes_of_drills_are_read():

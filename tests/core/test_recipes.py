@@ -10,7 +10,7 @@ from fenrik.core.features.holes import alike
 from fenrik.core.job.document.reading import job_data, job_from_data
 from fenrik.core.job.document.recipe_data import choices, shipped
 from fenrik.core.job.opening import open_job
-from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations
+from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations, uses_of
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import MODELS, make_tool
@@ -191,6 +191,65 @@ def test_a_hole_of_a_tapping_drill_is_spotted_drilled_and_tapped(tmp_path, diame
     prover = Prover(open_job(job_from_data(data), tmp_path, MemoryStore()))
     proof = prover.prove(prover.job.effective_releases()[0])
     assert proof.stops() == [] and proof.facts["text"].count("G84") == 1
+
+
+def unconfirmed(tmp_path, diameter, depth_through=True):
+    """A plate with two through holes of a size, everything planned; the plan and its proof's cautions."""
+    file = drilled(tmp_path, [cylinder(x, 20, 0 if depth_through else 5, diameter / 2, 20) for x in (15, 45)])
+    data = job(file.name)
+    planner = open_job(job_from_data(data), tmp_path, MemoryStore())
+    setup = planner.job.setups[0]
+    proposal = propose_all(
+        planner.job, setup, alike(planner.workspace.holes()), planner.setups.clamped(setup)
+    )
+    return with_proposal(data, proposal)
+
+
+def cautions(data, tmp_path):
+    prover = Prover(open_job(job_from_data(data), tmp_path, MemoryStore()))
+    proof = prover.prove(prover.job.effective_releases()[0])
+    assert proof.stops() == []
+    return proof, [f for f in proof.facts["findings"] if f["kind"] == "unconfirmed"]
+
+
+def test_a_likely_thread_is_cut_only_when_somebody_has_confirmed_it(tmp_path):
+    data = unconfirmed(tmp_path, 6.8)
+    tap = data["setups"][0]["operations"][-1]
+    assert (tap["strategy"], tap["enabled"], tap["unconfirmed"]) == ("tapping", False, "thread M8")
+    proof, (caution,) = cautions(data, tmp_path)
+    assert "G84" not in proof.facts["text"] and caution["severity"] == "caution"
+    faces = [str(pick["face"]) for pick in tap["holes"]]
+    assert all(face in caution["words"] for face in faces) and "M8" in caution["words"]
+    assert "Ø6.8" in caution["words"] and caution["place"] is not None
+    tap["enabled"], tap["unconfirmed"] = True, ""
+    proof, found = cautions(data, tmp_path)
+    assert proof.facts["text"].count("G84") == 1 and found == []
+
+
+@pytest.mark.parametrize(
+    ("diameter", "through", "mark"),
+    [(13.5, True, ""), (17.5, True, ""), (14.5, True, ""), (7.0, True, ""), (10.0, False, "fit 10")],
+)
+def test_what_the_model_shows_is_drilled_as_drawn(tmp_path, diameter, through, mark):
+    """Clearance holes of a millimetre plate are plain holes; a likely fit is drilled to its size and told."""
+    data = unconfirmed(tmp_path, diameter, through)
+    operations = data["setups"][0]["operations"]
+    assert {o["strategy"] for o in operations} == {"drilling"} and all(o["enabled"] for o in operations)
+    drill = next(t for t in data["tools"] if t["number"] == operations[-1]["tool"])
+    assert drill["diameter"] == pytest.approx(diameter) and operations[-1]["unconfirmed"] == mark
+    proof, found = cautions(data, tmp_path)
+    assert [bool(mark)] * len(found) == [True] * len(found) and len(found) == bool(mark)
+
+
+def test_a_job_in_inches_takes_inch_threads_and_one_in_millimetres_when_asked(tmp_path):
+    file = drilled(tmp_path, [cylinder(20, 20, 5, 13.494 / 2, 20)])
+    for units, first in (("mm", "plain"), ("inch", "thread")):
+        planner = open_job(job_from_data(job(file.name) | {"units": units}), tmp_path, MemoryStore())
+        (holes,) = alike(planner.workspace.holes())
+        assert uses_of(planner.job, holes[0])[0].purpose == first
+        asked = propose_operations(planner.job, planner.job.setups[0], holes, "thread", "5/8-11")
+        assert asked.operations[-1].strategy in ("tapping", "thread_milling")
+        assert not any(o.unconfirmed for o in asked.operations)
 
 
 def test_the_choices_that_a_page_offers_hold_all_that_ships():

@@ -19,7 +19,6 @@ from fenrik.core.binary import pack
 from fenrik.core.errors import DocumentError, NotFound
 from fenrik.core.features.bosses import Boss, find_bosses
 from fenrik.core.features.feature import features_alike
-from fenrik.core.features.hole_use import uses
 from fenrik.core.features.holes import alike
 from fenrik.core.job.cutting.proofs import Arrays, kept_proof
 from fenrik.core.job.cutting.replaying import replay_of
@@ -28,7 +27,7 @@ from fenrik.core.job.document.reading import job_data, job_from_data, parse_job
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations
+from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations, uses_of
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
 from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
@@ -116,10 +115,10 @@ def _scene(desk: Desk, order: dict[str, Any]) -> bytes:
 
 
 def _holes(desk: Desk, order: dict[str, Any]) -> Any:
-    out = []
-    for group in alike(desk.paths(order).workspace.holes()):
+    out, paths = [], desk.paths(order)
+    for group in alike(paths.workspace.holes()):
         one = group[0]
-        known = uses(one.diameter, one.through, one.headed)
+        known = uses_of(paths.job, one)
         out.append(
             {
                 "words": one.words(),
@@ -207,7 +206,7 @@ def _plan_holes(desk: Desk, order: dict[str, Any]) -> Any:
     if not found:
         raise NotFound("No hole is picked.", remedy="Pick a hole's wall.")
     if faces:
-        return _proposal(propose_operations(paths.job, setup, found, order["purpose"]))
+        return _proposal(propose_operations(paths.job, setup, found, order["purpose"], order["use"]))
     return _proposal(propose_all(paths.job, setup, alike(found), paths.setups.clamped(setup)))
 
 

@@ -52,11 +52,12 @@ class HoleGroup(BaseModel):
 
 class HoleOrder(BaseModel):
     """Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and
-    what for (open: by the tables)."""
+    what for (open: by the tables); `use` names the thread or fastener."""
 
     setup: Annotated[int, Field(ge=0, le=1000)]
     faces: Annotated[list[FaceId], Field(max_length=10_000)]
     purpose: Purpose | None = None
+    use: Annotated[str | None, Field(max_length=40)] = None
 
 
 class PartOrder(BaseModel):

@@ -1540,7 +1540,7 @@ export interface components {
     /**
      * HoleOrder
      * @description Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and
-     *     what for (open: by the tables).
+     *     what for (open: by the tables); `use` names the thread or fastener.
      */
     HoleOrder: {
       /** Setup */
@@ -1549,6 +1549,8 @@ export interface components {
       faces: number[];
       /** Purpose */
       purpose?: ("thread" | "clearance" | "fit" | "plain" | "milled") | null;
+      /** Use */
+      use?: string | null;
     };
     /**
      * HolePick
@@ -2319,6 +2321,12 @@ export interface components {
       parameters: {
         [key: string]: unknown;
       };
+      /**
+       * Unconfirmed
+       * @description What its holes may be for that the model does not show, such as 'thread M8'; proposals write it, and it stays until somebody confirms or declines it.
+       * @default
+       */
+      unconfirmed: string;
       /**
        * Notes
        * @default

@@ -23,6 +23,7 @@ const useGroups = () => {
 /** Round holes or bosses that are made alike. */
 type Round = Pick<HoleGroup, "words" | "count" | "faces">;
 
+const useId = (use: HoleGroup["uses"][number]) => `${use.purpose} ${use.name}`;
 const walls = (group: Round) => group.faces.map((f) => f[0]);
 const size = (group: Round) => `${group.count} x ${group.words}`;
 
@@ -131,21 +132,34 @@ interface HolePlan {
   words: string[];
 }
 
-/** Adds to the chosen setup what the server proposes; what it says of it, and whether it is still at it. */
-export function useProposal() {
+/** Takes holes (by faces of their walls) out of a setup's operations; operations left without any go. */
+function withoutHoles(operations: Operation[], faces: number[]): Operation[] {
+  const gone = new Set(faces);
+  return operations.flatMap((o) => {
+    const rest = (o.holes ?? []).filter((h) => typeof h.face !== "number" || !gone.has(h.face));
+    if (rest.length === (o.holes ?? []).length) return [o];
+    return rest.length ? [{ ...o, holes: rest }] : [];
+  });
+}
+
+/** Adds to the chosen setup what the server proposes, in place of what makes the holes `instead` today; what
+it says of it, and whether it is still at it. */
+export function useProposal(index?: number) {
   const { document, editing } = useShared();
-  const { setup, set } = useSession();
+  const { setup: chosen, set } = useSession();
+  const setup = index ?? chosen;
   const [words, say] = useState<string[]>([]);
   const [busy, wait] = useState(false);
-  const add = async (path: string, order: object) => {
+  const add = async (path: string, order: object, instead: number[] = []) => {
     wait(true);
     try {
       const plan = await send<HolePlan>("POST", path, { setup, ...order });
+      const staying = withoutHoles(document.setups[setup].operations, instead);
       const kept = await editing.edit((d) => {
         d.tools.push(...plan.tools);
-        d.setups[setup].operations.push(...plan.operations);
+        d.setups[setup].operations = [...structuredClone(staying), ...plan.operations];
       });
-      if (kept) set({ operation: document.setups[setup].operations.length, picks: [] });
+      if (kept) set({ setup, operation: staying.length, picks: [] });
       say(plan.words);
       return kept;
     } catch (error) {
@@ -196,16 +210,18 @@ export function HoleRecipe() {
   const { setup } = useSession();
   const proposal = useProposal();
   const [which, choose] = useState<string | null>(null);
-  const [purpose, intend] = useState<string | null>(null);
+  const [use, intend] = useState<string | null>(null);
   const group = groups.find((g) => walls(g).join() === which);
   const picked = useSession((s) => s.picks);
   const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
   const wanted = group ?? under;
   if (groups.length === 0 || !document.setups[setup]) return null;
+  const chosen = wanted?.uses.find((u) => useId(u) === use) ?? wanted?.uses[0];
   const add = async (g: HoleGroup | null) => {
     const kept = await proposal.add(`/jobs/${id}/holes/plan`, {
       faces: g ? walls(g) : [],
-      purpose: g ? (purpose ?? g.uses[0].purpose) : null,
+      purpose: g ? chosen?.purpose : null,
+      use: g ? chosen?.name : null,
     });
     if (!kept) return;
     choose(null);
@@ -229,16 +245,14 @@ export function HoleRecipe() {
           <Select
             mt={6}
             label="Use"
-            data={[...new Map(wanted.uses.map((u) => [u.purpose, u])).values()].map((u) => ({
-              value: u.purpose,
+            data={[...new Map(wanted.uses.map((u) => [useId(u), u]))].map(([value, u]) => ({
+              value,
               label: `${PURPOSES[u.purpose]} ${u.name}`.trim(),
             }))}
-            value={purpose ?? wanted.uses[0].purpose}
+            value={chosen ? useId(chosen) : null}
             onChange={intend}
           />
-          <p className="small">
-            {wanted.uses.find((u) => u.purpose === purpose)?.words ?? wanted.uses[0].words}
-          </p>
+          <p className="small">{chosen && `${chosen.words} (${chosen.table})`}</p>
           <Button size="compact-sm" mt={4} onClick={() => add(wanted)}>
             {wanted.count > 1 ? `Plan these ${wanted.count} holes` : "Plan this hole"}
           </Button>

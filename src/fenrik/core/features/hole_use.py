@@ -24,6 +24,11 @@ REAMED_INCH = (0.125, 0.1875, 0.25, 0.3125, 0.375, 0.5, 0.625, 0.75)
 NEAR_MM = 0.02
 """Models and tables round their sizes: 5.11 stands for #7, which is 0.201 in."""
 
+PLAIN, OTHER_SYSTEM = 10.0, 20.0
+"""Ranks: of a plain hole, and what is added to threads and fasteners of the other system of units."""
+COLUMNS = {"fine": "Close", "medium": "Normal", "coarse": "Loose"}
+"""Columns of the table of clearance holes by the standard's names of the series."""
+
 Purpose = Literal["thread", "clearance", "fit", "plain", "milled"]
 
 
@@ -39,13 +44,13 @@ class Use:
     pitch: float | None = None
 
 
-def uses(diameter: float, through: bool = True, headed: bool = False) -> list[Use]:
+def uses(diameter: float, through: bool = True, headed: bool = False, inch: bool = False) -> list[Use]:
     """What a hole of this diameter mm may be for, the likeliest first; one is always a plain hole.
 
-    A through hole on a size of the medium clearance series is first of all one: a thread is not in the model.
-    A blind hole is no clearance hole; one with a counterbore or countersink (`headed`) takes a screw's head,
-    so that clearance and a plain hole come before all else. Standards' first-choice threads come before fine
-    ones and before close and loose clearance.
+    A through hole on a clearance size is first of all one: a thread is not in the model. A blind hole is no
+    clearance hole; one with a counterbore or countersink (`headed`) takes a screw's head, so that clearance
+    and a plain hole come before all else. Fine threads, and those of the system that the job is not written
+    in (`inch` tells which it is), come after the plain hole: they are made where they are asked for.
     """
     if diameter > MILLED_OVER_MM + NEAR_MM:
         words = f"wider than {MILLED_OVER_MM:g} mm: milled, not drilled"
@@ -54,20 +59,34 @@ def uses(diameter: float, through: bool = True, headed: bool = False) -> list[Us
     for size, name, pitch, rank in _tapping():
         if abs(size - diameter) <= NEAR_MM:
             words = f"{_mm(size)} is the tapping drill of {name}"
-            found.append((rank, Use("thread", name, words, "tapping drills, ISO 2306 / ASME B1.1", pitch)))
+            source = source_of("tap_hole_sizes", "ISO_2306" if size == ISO_2306.get(name) else "Soft")
+            rank += 0.0 if _is_inch(name) == inch else OTHER_SYSTEM
+            found.append((rank, Use("thread", name, words, source, pitch)))
     for size, name, fit, rank in _clearance():
         if through and abs(size - diameter) <= NEAR_MM:
             words = f"{_mm(size)} clears {name}, {fit} series"
-            found.append((rank, Use("clearance", name, words, "clearance holes, ISO 273")))
-    for size in (*map(float, REAMED_MM), *(v * INCH for v in REAMED_INCH)):
+            column = "ISO_273" if name in ISO_273 else COLUMNS[fit]
+            rank += 0.0 if _is_inch(name) == inch else OTHER_SYSTEM
+            found.append((rank, Use("clearance", name, words, source_of("clearance_hole_sizes", column))))
+    for size, own in (*((v, False) for v in REAMED_MM), *((v * INCH, True) for v in REAMED_INCH)):
         if abs(size - diameter) <= NEAR_MM:
             words = f"{_mm(size)} is a usual size of a reamed fit"
-            found.append((1.5, Use("fit", _mm(size), words, "common practice")))
+            rank = 1.5 if own == inch else OTHER_SYSTEM
+            found.append((rank, Use("fit", _mm(size), words, "common practice, no source")))
     words = "drilled to size" if found else "no table knows this size as anything but a drilled hole"
-    found.append((10.0, Use("plain", "", words, "none")))
+    found.append((PLAIN, Use("plain", "", words, "none")))
     last = ("thread", "fit") if headed else ()
     found.sort(key=lambda row: (row[1].purpose in last, row[0]))
     return [use for _, use in found]
+
+
+def shown_by_model(use: Use) -> bool:
+    """Whether a model shows all of a use: it shows neither threads nor fits."""
+    return use.purpose not in ("thread", "fit")
+
+
+def _is_inch(name: str) -> bool:
+    return not name.startswith("M")
 
 
 def _mm(value: float) -> str:
@@ -85,6 +104,16 @@ def drill_size(text: str) -> float:
     if "/" in text or " " in text:
         return float(sum(Fraction(part) for part in re.split(r"[ -]", text))) * INCH
     return float(text)
+
+
+def source_of(table: str, column: str) -> str:
+    """Where a column of a table comes from, as `tables/sources.csv` tells."""
+    return next(source for name, mine, source in _sources() if (name, mine) == (table, column))
+
+
+@cache
+def _sources() -> tuple[tuple[str, str, str], ...]:
+    return tuple((table, column, source) for table, column, source in _rows("sources.csv"))
 
 
 def _rows(name: str) -> list[list[str]]:
@@ -108,7 +137,7 @@ COARSE = {
     "M20": 2.5, "M22": 2.5,
 }  # fmt: skip
 """Coarse pitches of ISO 261 (from memory, checked against the table of tapping drills)."""
-ISO_2306 = {"M12": 10.2, "M22": 19.5}
+ISO_2306 = {"M12": 10.2, "M14": 12.0, "M22": 19.5}
 """Where the standard (from memory) differs from the table."""
 ISO_273 = {"M12": (13.0, 13.5, 14.5), "M14": (15.0, 15.5, 16.5), "M16": (17.0, 17.5, 18.5)}
 """Fine, medium and coarse clearance holes of ISO 273 (from memory) where the table has others."""
@@ -142,13 +171,15 @@ def _tapping() -> tuple[tuple[float, str, float, float], ...]:
         if nominal.startswith("M"):
             coarse = COARSE.get(nominal) == float(pitch)
             name = nominal if coarse else f"{nominal} x {float(pitch):g}"
-            rank = 2.0 if not coarse else 1.8 if nominal in SECOND_CHOICE else 0.0
+            rank = PLAIN + 2.0 if not coarse else 1.8 if nominal in SECOND_CHOICE else 0.0
             out.append((drill_size(soft), name, float(pitch), rank))
             if coarse and nominal in ISO_2306:
                 out.append((ISO_2306[nominal], name, float(pitch), rank))
         else:
             coarse = UNIFIED_COARSE.get(nominal) == int(pitch)
-            out.append((drill_size(soft), f"{nominal}-{pitch}", INCH / int(pitch), 0.5 if coarse else 2.5))
+            out.append(
+                (drill_size(soft), f"{nominal}-{pitch}", INCH / int(pitch), 0.5 if coarse else PLAIN + 2.5)
+            )
     depth = {name: 1.0825 * pitch for _, name, pitch, _ in out}
     return tuple(r for r in out if r[0] >= major(re.split(r" x |-", r[1])[0]) - depth[r[1]])
 
@@ -163,6 +194,6 @@ def _clearance() -> tuple[tuple[float, str, str, float], ...]:
         for i, (value, fit) in enumerate(zip(values, ("fine", "medium", "coarse"), strict=True)):
             inches = not metric and "/" not in value and not value.startswith("#") and not value.isalpha()
             diameter = float(value) * INCH if inches and " " not in value else drill_size(value)
-            rank = 2.2 if fit != "medium" else -1.0 if metric else 0.2
-            out.append((diameter if own is None else own[i], size, fit, rank if metric else rank + 0.5))
+            rank = (-1.0 if fit == "medium" else -0.5) + (1.0 if size in SECOND_CHOICE else 0.0)
+            out.append((diameter if own is None else own[i], size, fit, rank))
     return tuple(out)

@@ -5,6 +5,7 @@ import { useShared } from "../../session/context";
 import { Failure } from "../../session/Failure";
 import { FeatureRecipe } from "../../picks/Features";
 import { HoleRecipe, WholePlan } from "../../picks/Holes";
+import { Unconfirmed } from "../../picks/Unconfirmed";
 import { freshOperation } from "../../session/fresh";
 import { offsetOf } from "../../session/machines";
 import { useSession } from "../../session/store";
@@ -166,14 +167,22 @@ function SetupPlan({ index }: { index: number }) {
               </td>
             </tr>
           );
-          if (!fault) return row;
           return [
             row,
-            <tr key={`${o.name}: failure`} className="failure">
-              <td colSpan={7}>
-                <Failure fault={fault} here />
-              </td>
-            </tr>,
+            o.unconfirmed && (
+              <tr key={`${o.name}: use`} className="failure">
+                <td colSpan={7}>
+                  <Unconfirmed index={index} operation={o} />
+                </td>
+              </tr>
+            ),
+            fault && (
+              <tr key={`${o.name}: failure`} className="failure">
+                <td colSpan={7}>
+                  <Failure fault={fault} here />
+                </td>
+              </tr>
+            ),
           ];
         })}
       </tbody>

@@ -118,6 +118,14 @@ class OperationDoc(Strict):
     walls: Annotated[list[WallPick], Field(description="Walls, for strategies that follow them.")] = []
     lines: Annotated[list[LinePick], Field(description="Lines, for strategies that engrave them.")] = []
     parameters: dict[str, Any] = {}
+    unconfirmed: Annotated[
+        str,
+        Field(
+            max_length=200,
+            description="What its holes may be for that the model does not show, such as 'thread M8'; proposals "
+            "write it, and it stays until somebody confirms or declines it.",
+        ),
+    ] = ""
     notes: Annotated[str, Field(max_length=2000)] = ""
 
     @field_validator("strategy")

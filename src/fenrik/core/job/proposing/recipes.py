@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.features.hole_use import Purpose, uses
+from fenrik.core.features.hole_use import Purpose, Use, shown_by_model, uses
 from fenrik.core.features.holes import Hole, turned_over
 from fenrik.core.features.threads import Thread, thread
 from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
@@ -34,15 +34,19 @@ class Proposal:
     words: list[str] = field(default_factory=list)
 
 
+def uses_of(job: Job, hole: Hole) -> list[Use]:
+    """What a hole of a job may be for, the likeliest first."""
+    return uses(hole.diameter, hole.through, hole.headed, job.units == "inch")
+
+
 def propose_operations(
-    job: Job, setup: SetupDoc, holes: list[Hole], purpose: Purpose | None = None
+    job: Job, setup: SetupDoc, holes: list[Hole], purpose: Purpose | None = None, name: str | None = None
 ) -> Proposal:
-    """Operations for holes that are alike; `purpose` open: by the tables. Raises ComputeError where no recipe
-    fits."""
+    """Operations for holes that are alike; `purpose` open: by the tables; `name` chooses among the threads or
+    fasteners of a purpose. Raises ComputeError where no recipe fits."""
     hole = holes[0]
-    use = next(
-        (u for u in uses(hole.diameter, hole.through, hole.headed) if purpose in (None, u.purpose)), None
-    )
+    known_uses = uses_of(job, hole)
+    use = next((u for u in known_uses if purpose in (None, u.purpose) and name in (None, u.name)), None)
     chosen = use.purpose if use is not None else purpose
     known = [*job.recipes, *shipped()[0]]
     recipe = next((r for r in known if chosen is not None and r.holds(hole, chosen)), None)
@@ -58,12 +62,12 @@ def propose_operations(
     for step in recipe.steps:
         tool = _tool(job, out, step, hole, cut)
         picks = [HolePick(face=h.faces[0]) for h in holes]
-        name = free_name(
+        called = free_name(
             f"{step.name} Ø{hole.diameter:g}", [o.name for o in (*setup.operations, *out.operations)]
         )
         out.operations.append(
             OperationDoc(
-                name=name, strategy=step.strategy, tool=tool.number, holes=picks, parameters=step.parameters
+                name=called, strategy=step.strategy, tool=tool.number, holes=picks, parameters=step.parameters
             )
         )
     return out
@@ -94,7 +98,6 @@ def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Cl
         if not seen:
             out.words.append(f"Left: {len(holes)} x {holes[0].words()}, not seen along the tool from here.")
             continue
-        purpose = uses(seen[0].diameter, seen[0].through, seen[0].headed)[0].purpose
         for side in (
             [h for h in seen if _up(h.axis, clamped) > 0],
             [h for h in seen if _up(h.axis, clamped) < 0],
@@ -104,7 +107,7 @@ def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Cl
             met = side if _up(side[0].axis, clamped) > 0 else [turned_over(h) for h in side]
             known = job.model_copy(update={"tools": [*job.tools, *out.tools]})
             try:
-                one = propose_operations(known, setup, met, purpose)
+                one = _as_shown(known, setup, met)
             except ComputeError as error:
                 out.words.append(f"Left: {error}")
                 continue
@@ -113,6 +116,37 @@ def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Cl
             out.operations += one.operations
     out.operations = _together(out.operations, [o.name for o in setup.operations])
     return out
+
+
+def _as_shown(job: Job, setup: SetupDoc, holes: list[Hole]) -> Proposal:
+    """Operations for holes whose use nobody has told: what the model shows is made. A likely thread is drilled
+    for and its tapping is proposed, switched off; a likely fit is drilled as drawn. Either is marked until it
+    is confirmed."""
+    likely = uses_of(job, holes[0])
+    use = likely[0]
+    if shown_by_model(use):
+        return propose_operations(job, setup, holes, use.purpose, use.name)
+    mark = f"{use.purpose} {use.name}"
+    if use.purpose == "thread":
+        one = propose_operations(job, setup, holes, use.purpose, use.name)
+        one.operations = [
+            o if o.strategy in ("drilling", "bore_milling") else _waiting(o, mark, enabled=False)
+            for o in one.operations
+        ]
+        one.words.append(
+            f"'{one.operations[-1].name}' is switched off until somebody confirms the {mark}: the model does "
+            "not show a thread."
+        )
+        return one
+    shown = next(u for u in likely if shown_by_model(u))
+    one = propose_operations(job, setup, holes, shown.purpose, shown.name)
+    one.operations = [*one.operations[:-1], _waiting(one.operations[-1], mark, enabled=True)]
+    one.words.append(f"{use.words}; drilled as drawn until somebody says that it is one.")
+    return one
+
+
+def _waiting(operation: OperationDoc, mark: str, enabled: bool) -> OperationDoc:
+    return operation.model_copy(update={"unconfirmed": mark, "enabled": enabled})
 
 
 def _seen_from(hole: Hole, clamped: Clamped) -> bool:
@@ -134,8 +168,7 @@ def _together(operations: list[OperationDoc], taken: list[str]) -> list[Operatio
     merged: list[OperationDoc] = []
     for operation in sorted(operations, key=lambda o: (_phase(o), o.tool)):
         last = merged[-1] if merged else None
-        key = (operation.strategy, operation.tool, operation.parameters)
-        if last is not None and (last.strategy, last.tool, last.parameters) == key:
+        if last is not None and _but_for_holes(last) == _but_for_holes(operation):
             first = last.name.split(" Ø")[0]
             merged[-1] = last.model_copy(update={"holes": [*last.holes, *operation.holes], "name": first})
         else:
@@ -145,6 +178,10 @@ def _together(operations: list[OperationDoc], taken: list[str]) -> list[Operatio
         name = free_name(operation.name, [*taken, *(o.name for o in out)])
         out.append(operation.model_copy(update={"name": name}))
     return out
+
+
+def _but_for_holes(operation: OperationDoc) -> dict[str, object]:
+    return operation.model_dump(exclude={"name", "holes"})
 
 
 def free_name(name: str, taken: list[str]) -> str:

@@ -99,6 +99,31 @@ def left(evidence: Evidence) -> list[Finding]:
     return left_findings(evidence.left.left)
 
 
+def unconfirmed_uses(evidence: Evidence) -> list[Finding]:
+    """Threads and fits that the model does not show and nobody has confirmed, with their holes."""
+    found, holes = [], evidence.holes
+    for setup, clamped in evidence.release_setups:
+        for operation in (o for o in setup.operations if o.unconfirmed):
+            mine = [h for pick in operation.holes for h in holes if pick.face in h.faces]
+            sizes = ", ".join(dict.fromkeys(h.words() for h in mine))
+            faces = ", ".join(str(pick.face) for pick in operation.holes[:12])
+            count = f"{len(operation.holes)} holes" if len(operation.holes) > 1 else "1 hole"
+            done = "drills them as drawn" if operation.enabled else "is switched off"
+            at = apply(clamped.setup_from_part, np.array([mine[0].mouth]))[0].tolist() if mine else None
+            found.append(
+                Finding(
+                    "caution",
+                    "unconfirmed",
+                    f"{count}, {sizes} (faces {faces}), may be {operation.unconfirmed}; the model does not show "
+                    f"it, and '{operation.name}' {done} until somebody confirms or declines it.",
+                    "Say yes or no at the operation on the plan.",
+                    operation=operation.name,
+                    place=None if at is None else (at[0], at[1], at[2]),
+                )
+            )
+    return found
+
+
 def notes(evidence: Evidence) -> list[Finding]:
     """What the strategies noted about their own work, each kind once for an operation."""
     out = []
@@ -127,6 +152,6 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 CHECKS: tuple[Check, ...] = (
     text, limits, postures, held_speeds, fixture, load, contacts, gaps, blanks, order, turning_back, overcut,
-    worn_tools, left, notes,
+    worn_tools, left, unconfirmed_uses, notes,
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""

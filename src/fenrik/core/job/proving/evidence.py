@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.cutting.topology import Topology, prepare
+from fenrik.core.features.holes import Hole
 from fenrik.core.frames import invert
 from fenrik.core.job.cutting.cutting import Cutting
 from fenrik.core.job.document.job import SetupDoc
@@ -41,7 +42,7 @@ class Evidence:
     design.
 
     `band` mm is the half band of "on size", `area` mm² the design's surface, `release_setups` the setups of
-    the whole release.
+    the whole release, `holes` the part's where one of them has an unconfirmed use.
     """
 
     posted: Posted
@@ -55,6 +56,7 @@ class Evidence:
     mesh: TriangleMesh
     area: float
     band: float
+    holes: Sequence[Hole]
     progress: Progress
 
     @property
@@ -111,6 +113,7 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
     """What is known of a posted program and its cutting."""
     setup, setups, job = posted.setup, paths.setups, paths.job
     clamped = setups.clamped(setup)
+    unconfirmed = any(o.unconfirmed for s in map(job.setup, posted.release.setups) for o in s.operations)
     return Evidence(
         posted=posted,
         cutting=cutting,
@@ -123,6 +126,7 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
         mesh=setups.mesh(setup, min(o.tolerance_mm for o in posted.operations)),
         area=paths.workspace.part().area * len(clamped.copies),
         band=job.proof.tolerance_mm,
+        holes=paths.workspace.holes() if unconfirmed else [],
         progress=progress,
     )
 

@@ -69,6 +69,7 @@ class Prover:
             clamped.table_from_setup.tolist(),
             paths.setups.frame_of(setup),
             [s.model_dump() for s in setup.sides],
+            [[o.name, o.unconfirmed, o.enabled] for o in setup.operations if o.unconfirmed],
         ]
 
     def prove(self, release: ReleaseDoc, progress: Progress = SILENT, part: str | None = None) -> Proof:
