@@ -23,7 +23,7 @@ const useGroups = () => {
 /** Round holes or bosses that are made alike. */
 type Round = Pick<HoleGroup, "words" | "count" | "faces">;
 
-const useId = (use: HoleGroup["uses"][number]) => `${use.purpose} ${use.name}`;
+const idOf = (use: HoleGroup["uses"][number]) => `${use.purpose} ${use.name}`;
 const walls = (group: Round) => group.faces.map((f) => f[0]);
 const size = (group: Round) => `${group.count} x ${group.words}`;
 
@@ -216,7 +216,7 @@ export function HoleRecipe() {
   const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
   const wanted = group ?? under;
   if (groups.length === 0 || !document.setups[setup]) return null;
-  const chosen = wanted?.uses.find((u) => useId(u) === use) ?? wanted?.uses[0];
+  const chosen = wanted?.uses.find((u) => idOf(u) === use) ?? wanted?.uses[0];
   const add = async (g: HoleGroup | null) => {
     const kept = await proposal.add(`/jobs/${id}/holes/plan`, {
       faces: g ? walls(g) : [],
@@ -245,11 +245,11 @@ export function HoleRecipe() {
           <Select
             mt={6}
             label="Use"
-            data={[...new Map(wanted.uses.map((u) => [useId(u), u]))].map(([value, u]) => ({
+            data={[...new Map(wanted.uses.map((u) => [idOf(u), u]))].map(([value, u]) => ({
               value,
               label: `${PURPOSES[u.purpose]} ${u.name}`.trim(),
             }))}
-            value={chosen ? useId(chosen) : null}
+            value={chosen ? idOf(chosen) : null}
             onChange={intend}
           />
           <p className="small">{chosen && `${chosen.words} (${chosen.table})`}</p>

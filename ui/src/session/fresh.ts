@@ -29,6 +29,7 @@ export function freshOperation(name: string, strategy: string, tool: number): Op
     walls: [],
     lines: [],
     parameters: {},
+    unconfirmed: "",
     notes: "",
   };
 }

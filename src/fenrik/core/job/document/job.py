@@ -122,8 +122,8 @@ class OperationDoc(Strict):
         str,
         Field(
             max_length=200,
-            description="What its holes may be for that the model does not show, such as 'thread M8'; proposals "
-            "write it, and it stays until somebody confirms or declines it.",
+            description="What its holes may be for that the model does not show, such as 'thread M8'; "
+            "proposals write it, and it stays until somebody confirms or declines it.",
         ),
     ] = ""
     notes: Annotated[str, Field(max_length=2000)] = ""

@@ -119,9 +119,9 @@ def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Cl
 
 
 def _as_shown(job: Job, setup: SetupDoc, holes: list[Hole]) -> Proposal:
-    """Operations for holes whose use nobody has told: what the model shows is made. A likely thread is drilled
-    for and its tapping is proposed, switched off; a likely fit is drilled as drawn. Either is marked until it
-    is confirmed."""
+    """Operations for holes whose use nobody has told: what the model shows is made. A likely thread is
+    drilled for and its tapping is proposed, switched off; a likely fit is drilled as drawn. Either is marked
+    until it is confirmed."""
     likely = uses_of(job, holes[0])
     use = likely[0]
     if shown_by_model(use):

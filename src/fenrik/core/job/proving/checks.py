@@ -114,8 +114,8 @@ def unconfirmed_uses(evidence: Evidence) -> list[Finding]:
                 Finding(
                     "caution",
                     "unconfirmed",
-                    f"{count}, {sizes} (faces {faces}), may be {operation.unconfirmed}; the model does not show "
-                    f"it, and '{operation.name}' {done} until somebody confirms or declines it.",
+                    f"{count}, {sizes} (faces {faces}), may be {operation.unconfirmed}; the model does not "
+                    f"show it, and '{operation.name}' {done} until somebody confirms or declines it.",
                     "Say yes or no at the operation on the plan.",
                     operation=operation.name,
                     place=None if at is None else (at[0], at[1], at[2]),
