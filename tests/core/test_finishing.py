@@ -11,7 +11,7 @@ from fenrik.core.cutting.clearance import Reach, kept_clear
 from fenrik.core.cutting.creases import creases
 from fenrik.core.cutting.drop import DropCutter, Profile
 from fenrik.core.cutting.topology import prepare
-from fenrik.core.errors import ComputeError
+from fenrik.core.errors import ComputeError, DocumentError
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proving.proving import Prover
@@ -166,6 +166,100 @@ def test_nothing_steep_enough_says_what_to_change(tmp_path):
     with pytest.raises(ComputeError, match=r"steeper than 45.*") as raised:
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
     assert "steep from" in raised.value.remedy
+
+
+def dome_on_a_block(folder, operation, **tool):
+    """A half ball of radius 10 on an upright round post of 12 mm under it, and its faces as a solid has them:
+    (plan, path in program coordinates with the dome's foot at 0, ids of the dome's faces)."""
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere
+    from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+
+    post = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -12), gp_Dir(0, 0, 1)), 10.0, 12.0).Shape()
+    dome = BRepPrimAPI_MakeSphere(gp_Ax2(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), 10.0, 0.0, math.pi / 2).Shape()
+    writer = STEPControl_Writer()
+    writer.Transfer(BRepAlgoAPI_Fuse(post, dome).Shape(), STEPControl_StepModelType.STEPControl_AsIs)
+    writer.Write(str(folder / "dome.step"))
+    document = {
+        "fenrik": 1,
+        "name": "dome",
+        "part": {"file": "dome.step"},
+        "tools": [make_tool(**{"kind": "ball", "diameter": 6, **tool}).model_dump()],
+        "setups": [{"name": "Top", "operations": []}],
+    }
+    part = open_job(job_from_data(document), folder, MemoryStore()).workspace.part()
+    faces = [f.id for f in part.faces if f.kind == "sphere"]
+    document["setups"][0]["operations"] = [{"name": "Finish", "tool": 1, "faces": faces, **operation}]
+    plan = open_job(job_from_data(document), folder, MemoryStore())
+    setup = plan.job.setups[0]
+    path = plan.path(setup, setup.operations[0])
+    top = plan.setups.clamped(setup).part_high[2]
+    return plan, path.with_moves(tip=path.tip - [0, 0, top - 10.0])
+
+
+SURFACES = [
+    ("constant_z", {"steep_from_deg": 0.0, "flat_levels": False}, 1.0),
+    ("parallel_finishing", {"spaced_by": "stepover", "stepover": 0.8, "arcs": False}, 1.0),
+    ("constant_cusp", {"cusp": 0.05, "steep_to_deg": 85.0}, 5.0),
+]
+"""Strategies, their parameters, and how far over the dome's foot their lowest contact ends at most, mm."""
+
+
+@pytest.mark.parametrize("kind", ["ball", "corner", "taper_ball"])
+@pytest.mark.parametrize(("strategy", "parameters", "ends"), SURFACES, ids=[s[0] for s in SURFACES])
+def test_a_surface_is_cut_where_the_chosen_faces_are_touched_and_nowhere_else(
+    tmp_path, strategy, parameters, ends, kind
+):
+    """The contact of a ball on a sphere is exact: its centre lies on the sphere of both radii. On the post
+    under the dome the tool's middle would be as far out, but lower than the contact allows."""
+    tool = {"ball": {}, "corner": {"kind": "corner", "corner_radius": 1.0}}.get(kind)
+    if tool is None:
+        tool = {"kind": "taper_ball", "corner_radius": 1.0, "taper_deg": 5.0, "flute_length": 26.0}
+    overlap = 0.3
+    operation = {"strategy": strategy, "parameters": {**parameters, "face_overlap": overlap}}
+    plan, path = dome_on_a_block(tmp_path, operation, **tool)
+    assembly = plan.job.tools[0]
+    rows = path.kind == Motion.FEED
+    tips = path.tip[rows]
+    assert len(tips) > 50
+    corner = assembly.corner_radius
+    # over the whole dome and, beyond its foot, no further down than the overlap
+    assert tips[:, 2].max() > 9.5
+    contact_at_foot = -corner
+    assert tips[:, 2].min() >= contact_at_foot - overlap - 0.05
+    assert tips[:, 2].min() < contact_at_foot + ends
+    if kind == "ball":
+        away = np.linalg.norm(tips + [0, 0, corner], axis=1)[tips[:, 2] + corner > 0]
+        # ramps between levels lie over the dome
+        assert away.min() > 12.98 and np.median(np.abs(away - 13.0)) < 0.01
+
+
+def test_a_pass_on_chosen_faces_takes_a_share_of_what_it_took_to_the_foot(tmp_path):
+    """The same dome with borders in plan view instead: every pass goes down the post to the table."""
+    parameters = {"steep_from_deg": 30.0, "flat_levels": False}
+    _, chosen = dome_on_a_block(tmp_path, {"strategy": "constant_z", "parameters": parameters})
+    border = {"keep_in": [{"stock": True, "offset": 3.2}], "faces": []}
+    _, all_of_it = dome_on_a_block(tmp_path, {"strategy": "constant_z", "parameters": parameters} | border)
+    length = [p.moves.lengths()[p.kind == Motion.FEED].sum() for p in (chosen, all_of_it)]
+    assert length[0] < 0.6 * length[1]
+    assert chosen.tip[:, 2].min() > all_of_it.tip[:, 2].min() + 5.0
+
+
+def test_a_bottom_over_the_chosen_faces_is_told_as_a_height_of_the_tip(tmp_path):
+    operation = {
+        "strategy": "constant_z",
+        "heights": {"bottom": {"over": "part_top", "offset": 5.0}},
+        "parameters": {"steep_from_deg": 45.0},
+    }
+    with pytest.raises(ComputeError, match=r"bottom .* Z .* height of the tip") as raised:
+        dome_on_a_block(tmp_path, operation)
+    assert "bottom" in raised.value.remedy
+
+
+def test_a_face_that_does_not_exist_is_named(tmp_path):
+    with pytest.raises(DocumentError, match=r"Face 99 does not exist"):
+        dome_on_a_block(tmp_path, {"strategy": "constant_z", "faces": [99]})
 
 
 def test_steep_and_flat_passes_cover_a_dome_without_a_gap(tmp_path):

@@ -2297,6 +2297,12 @@ export interface components {
        */
       keep_out: components["schemas"]["Boundary"][];
       /**
+       * Faces
+       * @description Faces that a surface strategy finishes: it cuts where the tool touches them.
+       * @default []
+       */
+      faces: number[];
+      /**
        * Holes
        * @description Round holes, for strategies that make them.
        * @default []

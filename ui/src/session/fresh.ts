@@ -25,6 +25,7 @@ export function freshOperation(name: string, strategy: string, tool: number): Op
     arm: { search: "spin", table_deg: 0, spin_deg: 0 },
     keep_in: [],
     keep_out: [],
+    faces: [],
     holes: [],
     walls: [],
     lines: [],

@@ -23,6 +23,7 @@ from fenrik.core.model.ruled import Rulings
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.stock.heightmap import HeightMap
+from fenrik.core.strategies.kit.touching import ChosenFaces
 from fenrik.core.tooling.assembly import Assembly, Kind
 
 Floats = NDArray[np.float64]
@@ -40,6 +41,13 @@ class Parameters(BaseModel):
     """Base of all strategies' parameters: unknown names are refused, values are frozen."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def face_overlap() -> Any:
+    """The parameter that says how far a surface strategy goes beyond the faces it was given."""
+    return fact(
+        0.2, "How far the contact goes beyond the chosen faces.", unit="mm", ge=0, le=50, group="rest"
+    )
 
 
 def fact(
@@ -136,7 +144,8 @@ class Inputs:
     `tops` are the heights of level faces of what holds the stock, with its room; `flats` are the heights of
     the part's upward planar faces with their outlines in plan view; `stock` is the in-process stock before
     the operation; `keep_in` bounds the tool's middle (None: the strategy's own default); `lines` are to be
-    engraved, words for messages and points (n, 2); `outline` is the part seen from above.
+    engraved, words for messages and points (n, 2); `outline` is the part seen from above; `faces` are those
+    that a surface strategy finishes (None: all that lies in the borders).
     """
 
     topology: Topology
@@ -163,6 +172,7 @@ class Inputs:
     rims: list[Rim] = field(default_factory=list)
     lines: list[tuple[str, Floats]] = field(default_factory=list)
     ruled: list[RuledFace] = field(default_factory=list)
+    faces: ChosenFaces | None = None
 
     def cutter(self, radial: float = 0.0, axial: float = 0.0) -> DropCutter:
         """The prepared cutter with these allowances; prepared once."""
@@ -190,6 +200,17 @@ class Inputs:
         if self.keep_out is not None:
             ground = ground.difference(self.keep_out)
         return ground if self.keep_in is None else ground.intersection(self.keep_in)
+
+    def surface_ground(self, cutter: DropCutter, overlap: float, beyond: float = 0.0) -> BaseGeometry:
+        """Where the middle of a tool that follows surfaces may be: where it can touch the chosen faces and
+        `overlap` mm beside them, inside keep-in; without faces keep-in or the part's outline, moved outward
+        by `beyond`; less keep-out in any case."""
+        if self.faces is not None:
+            ground = self.faces.room(cutter, overlap)
+            ground = ground if self.keep_in is None else ground.intersection(self.keep_in)
+        else:
+            ground = (self.keep_in if self.keep_in is not None else self.outline).buffer(beyond)
+        return ground if self.keep_out is None else ground.difference(self.keep_out)
 
 
 @dataclass(frozen=True)

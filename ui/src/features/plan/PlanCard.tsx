@@ -1,7 +1,7 @@
 import { Button, Slider, Textarea } from "@mantine/core";
 import { useState } from "react";
 import { useValues } from "../../api/hooks";
-import { isRound } from "../../api/traits";
+import { followsFaces, isRound } from "../../api/traits";
 import type { Derived, Height, Operation, OperationValues, StrategyInfo } from "../../api/types";
 import {
   ChoiceField,
@@ -15,6 +15,7 @@ import {
 import { ParameterForm, sentence, shown } from "../../forms/ParameterForm";
 import { beyond, isArm, machinesOf } from "../../session/machines";
 import { useShared } from "../../session/context";
+import { FaceChoice } from "../../picks/FaceChoice";
 import { HoleChoice } from "../../picks/Holes";
 import { LineChoice } from "../../picks/Lines";
 import { WallChoice } from "../../picks/Walls";
@@ -82,6 +83,12 @@ export function PlanCard() {
         <>
           <h3>Lines</h3>
           <LineChoice doc={doc} edit={edit} />
+        </>
+      )}
+      {followsFaces(strategy) && (
+        <>
+          <h3>Faces</h3>
+          <FaceChoice doc={doc} edit={edit} />
         </>
       )}
       <h3>Decide</h3>

@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { send } from "../../api/client";
-import { isRound } from "../../api/traits";
+import { followsFaces, isRound } from "../../api/traits";
 import { shownLength } from "../../forms/fields";
 import { useShared } from "../../session/context";
 import { useRounds } from "../../picks/Holes";
@@ -192,10 +192,23 @@ export function Offer() {
             )}
           </>
         )}
+        {strategy && followsFaces(strategy) && (
+          <Button
+            size="compact-xs"
+            onClick={() =>
+              change((d) => {
+                const o = d.setups[setup].operations[operation!];
+                o.faces = [...new Set([...(o.faces ?? []), ...picked])];
+              })
+            }
+          >
+            Finish {picked.length > 1 ? `these ${picked.length}` : "this face"}
+          </Button>
+        )}
         {doc && strategy?.axis !== "moving" && (
           <>
             <Button
-              variant={follows ? "default" : "filled"}
+              variant={follows || followsFaces(strategy!) ? "default" : "filled"}
               size="compact-xs"
               onClick={() =>
                 change((d) => {

@@ -114,6 +114,10 @@ class OperationDoc(Strict):
     arm: ArmDoc = ArmDoc()
     keep_in: list[Boundary] = []
     keep_out: list[Boundary] = []
+    faces: Annotated[
+        list[Annotated[int, Field(ge=1)]],
+        Field(description="Faces that a surface strategy finishes: it cuts where the tool touches them."),
+    ] = []
     holes: Annotated[list[HolePick], Field(description="Round holes, for strategies that make them.")] = []
     walls: Annotated[list[WallPick], Field(description="Walls, for strategies that follow them.")] = []
     lines: Annotated[list[LinePick], Field(description="Lines, for strategies that engrave them.")] = []

@@ -283,9 +283,7 @@ class _Whole:
         if step.works_on == "ground":
             more["keep_in"] = self._within(tool)
         elif step.works_on == "curved faces":
-            # where it touches the foot of a steep face its middle is outside the face, by up to its radius
-            ids, beside = [f.id for f in curved], round(tool.radius + 0.1, 3)
-            more["keep_in"] = [Boundary(faces=ids, offset=beside)] if curved else []
+            more["faces"] = [f.id for f in curved]
         elif step.works_on in ("walls", "chamfers"):
             more["walls"] = [WallPick(face=f.id) for f in (walls if step.works_on == "walls" else chamfers)]
         rest: dict[str, object] = {}

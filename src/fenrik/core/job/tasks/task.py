@@ -71,6 +71,7 @@ class Task:
             self.parameters.model_dump(),
             *numbers,
             *([p.model_dump() for p in picks] for picks in picked),
+            doc.faces,
             None if repeat is None else [[p.turn, p.shift] for p in repeat.places()],
         ]
         return [cutter, own]

@@ -5,10 +5,12 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
+import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter
+from fenrik.core.errors import DocumentError
 from fenrik.core.features.bosses import find_bosses
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.setups.setups import Setups
@@ -23,6 +25,7 @@ from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.base import Heights, HoleSpot, Inputs, Parameters
+from fenrik.core.strategies.kit.touching import ChosenFaces
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.profile import Profile
 
@@ -115,8 +118,27 @@ class Tasks:
             spindle_clockwise=operation.spindle == "clockwise",
             holes=self._spots(task, seen, where),
             lines=self._lines(task, seen, where),
+            faces=self._faces(task, mesh, fine, where),
             **self._walls(task, mesh, outline, where),
         )
+
+    def _faces(self, task: Task, mesh: TriangleMesh, fine: float, where: str) -> ChosenFaces | None:
+        """The chosen faces of a surface strategy, None where all are meant. Raises DocumentError for one that
+        does not exist."""
+        wanted = task.operation.faces
+        if not wanted:
+            return None
+        known = int(mesh.face_ids.max())
+        if missing := [f for f in wanted if f > known]:
+            raise DocumentError(
+                f"Face {missing[0]} does not exist.",
+                remedy=f"Use a face from 1 to {known}.",
+                where=f"{where}.faces",
+            )
+        mine = np.isin(mesh.face_ids, wanted)
+        own = TriangleMesh(mesh.vertices, mesh.triangles[mine], mesh.face_ids[mine], mesh.deviation)
+        outline = self.setups.outline_of(task.setup, fine, task.operation.side, wanted)
+        return ChosenFaces(own, outline)
 
     def _spots(self, task: Task, seen: Clamped, where: str) -> list[HoleSpot]:
         """The round holes or bosses of a task."""

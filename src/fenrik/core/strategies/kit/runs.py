@@ -26,12 +26,17 @@ def open_runs(points: Floats, keep: NDArray[np.bool_], least: float) -> list[Flo
     if len(points) < 2:
         return []
     run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    return [points[a : b + 1] for a, b in spans(run, keep, least)]
+
+
+def spans(run: Floats, keep: NDArray[np.bool_], least: float) -> list[tuple[int, int]]:
+    """First and last index of the runs of kept points at lengths `run` (n,) along a pass that are longer than
+    `least` mm, gaps up to `least` bridged."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], keep, [False]]).astype(np.int8)))
-    spans = list(zip(edges[::2].tolist(), (edges[1::2] - 1).tolist(), strict=True))
     joined: list[tuple[int, int]] = []
-    for a, b in spans:
+    for a, b in zip(edges[::2].tolist(), (edges[1::2] - 1).tolist(), strict=True):
         if joined and run[a] - run[joined[-1][1]] <= least:
             joined[-1] = (joined[-1][0], b)
         else:
             joined.append((a, b))
-    return [points[a : b + 1] for a, b in joined if run[b] - run[a] > least]
+    return [(a, b) for a, b in joined if run[b] - run[a] > least]

@@ -26,8 +26,9 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
 from fenrik.core.strategies.kit.linking import Linker
+from fenrik.core.strategies.kit.touching import ChosenFaces
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import stepover_for_cusp
@@ -57,6 +58,7 @@ class ConstantCusp(Parameters):
         0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
     )
     shortest: float = fact(1.0, "Passes shorter than this are left.", unit="mm", ge=0, le=100, group="rest")
+    face_overlap: float = face_overlap()
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
     )
@@ -76,12 +78,18 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             f"The allowance {p.allowance:g} mm goes deeper than the corner radius {tool.corner_radius:g} mm.",
             remedy="Use an allowance above minus the corner radius.",
         )
-    region = _region(inputs, p.beyond)
     progress.step(0.0, "preparing the cutter")
     cutter = inputs.cutter(p.allowance, p.allowance)
+    region = inputs.surface_ground(cutter, p.face_overlap, p.beyond)
+    if region.is_empty:
+        raise ComputeError(
+            "No ground is left between keep-in and keep-out.", remedy="Enlarge the one or reduce the other."
+        )
     width = stepover_for_cusp(tool.corner_radius, p.cusp)
     slopes = (math.radians(p.steep_from_deg), math.radians(p.steep_to_deg))
     grid = _Grid(cutter, region, min(0.5, width / 2.5), inputs.heights.bottom, slopes)
+    if inputs.faces is not None:
+        grid.keep_touched(inputs.faces, cutter, p.face_overlap)
     progress.step(0.15, "measuring over the surface")
     field = distances(
         grid.heights, grid.step, grid.allowed, grid.border, SURE * grid.widths(tool.corner_radius, p.cusp)
@@ -102,19 +110,6 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     ]
     path = _Passes(inputs, cutter, width).run(_ordered(lines, p.inward, 3.0 * width), progress)
     return path
-
-
-def _region(inputs: Inputs, beyond: float) -> BaseGeometry:
-    region = inputs.keep_in if inputs.keep_in is not None else inputs.outline
-    if beyond:
-        region = region.buffer(beyond)
-    if inputs.keep_out is not None:
-        region = region.difference(inputs.keep_out)
-    if region.is_empty:
-        raise ComputeError(
-            "No ground is left between keep-in and keep-out.", remedy="Enlarge the one or reduce the other."
-        )
-    return region
 
 
 def _length(line: Floats) -> float:
@@ -141,6 +136,14 @@ class _Grid:
         dy, dx = np.gradient(self.heights, self.step)
         slope = np.arctan(np.hypot(dx, dy))
         self.allowed = inside & (slope >= slopes[0] - 1e-9) & (slope <= slopes[1])
+        self.border = self.allowed & ~binary_erosion(self.allowed)
+
+    def keep_touched(self, faces: ChosenFaces, cutter: DropCutter, overlap: float) -> None:
+        """Leaves the ground over which the cutter touches chosen faces."""
+        rows, columns = np.nonzero(self.allowed)
+        xy = np.column_stack([self.x0 + self.step * columns, self.y0 + self.step * rows])
+        tips = np.column_stack([xy, self.heights[rows, columns]])
+        self.allowed[rows, columns] = faces.touched(cutter, tips, overlap)
         self.border = self.allowed & ~binary_erosion(self.allowed)
 
     def widths(self, radius: float, cusp: float) -> Floats:

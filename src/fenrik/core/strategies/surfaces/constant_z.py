@@ -26,7 +26,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
 from fenrik.core.strategies.kit.linking import Linker
 from fenrik.core.strategies.kit.runs import steady_runs
 from fenrik.core.strategies.levels.level_roughing import levels_between
@@ -84,6 +84,7 @@ class ConstantZ(Parameters):
     overlap: float = fact(
         1.0, "How far a closed pass goes on beyond its start.", unit="mm", ge=0, le=50, group="rest"
     )
+    face_overlap: float = face_overlap()
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
     )
@@ -131,16 +132,21 @@ class _Run:
         self.tolerance = inputs.tolerance * PATH_SHARE
         margin = 2 * tool.radius + 2.0
         progress.step(0.0, "sampling the part")
+        low, high = inputs.part_low[:2], inputs.part_high[:2]
+        if inputs.faces is not None:
+            x0, y0, x1, y1 = inputs.faces.room(self.cutter, p.face_overlap).bounds
+            low, high = np.maximum(low, [x0, y0]), np.minimum(high, [x1, y1])
         self.areas = LevelAreas(
             self.cutter,
-            inputs.part_low[:2] - margin,
-            inputs.part_high[:2] + margin,
+            low - margin,
+            high + margin,
             min(0.5, max(0.1, tool.diameter / 16)),
             0.5 * self.tolerance,
         )
         self.path = PathBuilder()
         self.link = Linker.of(inputs, self.path, inputs.stock.copy())
         self.step = step_of(p, tool)
+        self.rings, self.steep_enough = 0, False
         self.forward = (p.direction == "climb") == inputs.spindle_clockwise
 
     def run(self) -> Toolpath:
@@ -153,10 +159,7 @@ class _Run:
                 passes.append(self._passes(level, blocked))
         total = sum(len(row) for row in passes)
         if total == 0:
-            raise ComputeError(
-                f"No part of the surface within the borders is steeper than {self.p.steep_from_deg:g}°.",
-                remedy="Lower 'steep from', or enlarge the keep-in area.",
-            )
+            raise self._nothing(levels)
         done = 0
         for chain in self._chains(passes):
             for i, one in enumerate(chain):
@@ -166,11 +169,41 @@ class _Run:
         self.link.away()
         return self.path.build()
 
+    def _nothing(self, levels: list[float]) -> ComputeError:
+        """Why there is no pass: what cut off the last of them."""
+        low, high = self._range()
+        bottom = self.inputs.heights.bottom
+        if not levels or (not self.rings and bottom > low):
+            return ComputeError(
+                f"The bottom of the operation, Z {bottom:.2f}, leaves nothing of what it finishes: it is a "
+                f"height of the tip, which would go from Z {high:.2f} to Z {low:.2f}.",
+                remedy="Lower 'bottom' under Heights.",
+            )
+        if self.inputs.faces is None or not self.steep_enough:
+            return ComputeError(
+                f"No part of the surface within the borders is steeper than {self.p.steep_from_deg:g}°.",
+                remedy="Lower 'steep from', or enlarge the keep-in area.",
+            )
+        return ComputeError(
+            f"Nowhere steeper than {self.p.steep_from_deg:g}° and above Z {max(low, bottom):.2f} is there a "
+            "pass that touches the chosen faces.",
+            remedy="Choose other faces, a smaller tool, or lower 'bottom'.",
+        )
+
+    def _range(self) -> tuple[float, float]:
+        """Lowest and highest tip mm by the faces that are finished, whatever the operation's bottom is."""
+        faces, low, high = self.inputs.faces, float(self.inputs.part_low[2]), float(self.inputs.part_high[2])
+        if faces is not None:
+            # the tip lies under its contact, by the corner radius at most
+            low = max(low, faces.low - self.p.face_overlap - self.cutter.corner)
+            high = min(high, faces.high + self.p.face_overlap)
+        return low, high
+
     def _levels(self) -> list[float]:
-        top = float(self.inputs.part_high[2]) - 1e-4
-        bottom = max(self.inputs.heights.bottom, float(self.inputs.part_low[2]))
+        low, high = self._range()
+        top, bottom = high - 1e-4, max(self.inputs.heights.bottom, low)
         flats = [f + self.p.allowance for f in self.inputs.flats] if self.p.flat_levels else []
-        return levels_between(top, bottom, self.step, flats)
+        return levels_between(top, bottom, self.step, flats) if top > bottom else []
 
     def _passes(self, level: float, blocked: BaseGeometry) -> list[_Pass]:
         out: list[_Pass] = []
@@ -192,15 +225,31 @@ class _Run:
 
     def _clipped(self, ring: Floats, level: float, border: BaseGeometry | None) -> list[_Pass]:
         """The pieces of a closed ring that are steep enough and inside the borders."""
+        self.rings += 1
         dense = np.asarray(LineString(ring).segmentize(max(0.3, self.areas.step)).coords)
         keep = self._steep(dense)
         if border is not None:
             shapely.prepare(border)
             keep &= shapely.contains_xy(border, dense[:, 0], dense[:, 1])
+        self.steep_enough |= bool(keep.any())
+        if self.inputs.faces is not None and keep.any():
+            keep[keep] = self._touched(dense, level)[keep]
         out: list[_Pass] = []
         for piece, closed in steady_runs(dense, keep, 2.0 * self.areas.step):
             out.append(_Pass(piece, level, closed, len(out)))
         return out
+
+    def _touched(self, ring: Floats, level: float) -> NDArray[np.bool_]:
+        """Where the tool touches the chosen faces as it goes round a ring at a level; what blocks it lies on
+        the ring's right, or on its left where it is gone round the other way."""
+        assert self.inputs.faces is not None
+        along = np.roll(ring[:-1], -1, axis=0) - np.roll(ring[:-1], 1, axis=0)
+        along /= np.maximum(np.hypot(*along.T), 1e-12)[:, None]
+        side = 1.0 if self.forward else -1.0
+        heading = side * np.column_stack([along[:, 1], -along[:, 0]])
+        heading = np.vstack([heading, heading[:1]])
+        tips = np.column_stack([ring, np.full(len(ring), level)])
+        return self.inputs.faces.touched(self.cutter, tips, self.p.face_overlap, heading)
 
     def _steep(self, points: Floats) -> NDArray[np.bool_]:
         least = math.radians(max(0.0, self.p.steep_from_deg - self.p.overlap_deg))

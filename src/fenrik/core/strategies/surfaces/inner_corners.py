@@ -23,7 +23,7 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
 from fenrik.core.strategies.kit.linking import Linker
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
@@ -55,6 +55,7 @@ class InnerCorners(Parameters):
         group="rest",
         reason="from the cutter",
     )
+    face_overlap: float = face_overlap()
     allowance: float = fact(0.0, "Left on the part.", unit="mm", ge=0, le=20)
 
 
@@ -64,9 +65,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     tool = inputs.assembly
     progress.step(0.0, "preparing the cutter")
     cutter = inputs.cutter(p.allowance, p.allowance)
-    region = inputs.keep_in if inputs.keep_in is not None else inputs.outline
-    if inputs.keep_out is not None:
-        region = region.difference(inputs.keep_out)
+    region = inputs.surface_ground(cutter, p.face_overlap)
     x0, y0, x1, y1 = region.bounds
     fine = p.fineness or min(0.5, max(0.1, tool.radius / 12))
     progress.step(0.05, "looking for inner corners")
@@ -95,13 +94,21 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
                 for i, (a, b) in enumerate(_legs(line))
             ]
         )
-        path.run += 1
-        here = path.position
-        if p.direction == "either" and here is not None and _nearer(points[-1], points[0], here):
-            points = points[::-1]
-        _go(path, link, points[0], stepover)
-        path.line(points, inputs.feed)
-        link.stock.cut(path.since(max(0, path.count() - len(points))), tool.cleared)
+        faces = inputs.faces
+        pieces = [points] if faces is None else faces.pieces(cutter, points, p.face_overlap, fine)
+        for points in pieces:
+            path.run += 1
+            here = path.position
+            if p.direction == "either" and here is not None and _nearer(points[-1], points[0], here):
+                points = points[::-1]
+            _go(path, link, points[0], stepover)
+            path.line(points, inputs.feed)
+            link.stock.cut(path.since(max(0, path.count() - len(points))), tool.cleared)
+    if path.position is None:
+        raise ComputeError(
+            f"No inner corner that tool {tool.number} finds touches the chosen faces.",
+            remedy="Choose other faces, or a larger tool.",
+        )
     link.away()
     return path.build()
 

@@ -25,9 +25,9 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import AXES, Plane, in_plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, fact
+from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
 from fenrik.core.strategies.kit.linking import Linker
-from fenrik.core.strategies.kit.runs import open_runs
+from fenrik.core.strategies.kit.touching import cut_out, dense_track
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import cusp_height, stepover_for_cusp
@@ -82,6 +82,7 @@ class ParallelFinishing(Parameters):
         le=30,
         group="rest",
     )
+    face_overlap: float = face_overlap()
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
     )
@@ -118,7 +119,8 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     """The finishing path in the setup frame. Raises ComputeError when no pass lies in the borders."""
     p: ParallelFinishing = inputs.parameters
     stepover = stepover_of(p, inputs.assembly)
-    region = _region(inputs, p)
+    cutter = inputs.cutter(p.allowance, p.allowance)
+    region = inputs.surface_ground(cutter, p.face_overlap, p.beyond)
     lines = _lines(region, math.radians(p.angle_deg), stepover)
     if not lines:
         raise ComputeError(
@@ -131,8 +133,6 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             f"{inputs.assembly.corner_radius:g} mm of tool {inputs.assembly.number}.",
             remedy="Use an allowance above minus the corner radius.",
         )
-    progress.step(0.0, "preparing the cutter")
-    cutter = inputs.cutter(p.allowance, p.allowance)
     tolerance = inputs.tolerance * PATH_SHARE
     corner = max(inputs.assembly.corner_radius, 0.2)
     scan = min(max(0.02, math.sqrt(2.0 * corner * tolerance)), stepover, 0.5)
@@ -146,11 +146,16 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
         return cutter.along(a, b, scan, sampling, inputs.heights.bottom)
 
     def flat_runs(points: Floats) -> list[Floats]:
-        """The pieces of a track that are flat enough."""
-        if p.flat_to_deg >= 90.0 and p.flat_from_deg <= 0.0:
-            return [points]
-        low, high = p.flat_from_deg - p.overlap_deg, p.flat_to_deg + p.overlap_deg
-        return _flat_enough(cutter, points, math.radians(low), math.radians(high), stepover)
+        """The pieces of a track that are flat enough and touch the chosen faces."""
+        pieces = [points]
+        if p.flat_to_deg < 90.0 or p.flat_from_deg > 0.0:
+            low, high = p.flat_from_deg - p.overlap_deg, p.flat_to_deg + p.overlap_deg
+            pieces = _flat_enough(cutter, points, math.radians(low), math.radians(high), stepover)
+        if inputs.faces is None:
+            return pieces
+        return [
+            q for piece in pieces for q in inputs.faces.pieces(cutter, piece, p.face_overlap, 0.5 * stepover)
+        ]
 
     near = region.buffer(0.1 * stepover)
     shapely.prepare(near)
@@ -166,6 +171,12 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
                 mark = path.count()
                 _cut(path, points, inputs.feed, plane, tolerance - sampling)
                 link.stock.cut(path.since(max(0, mark - 1)), inputs.assembly.cleared)
+    if path.position is None and inputs.faces is not None:
+        raise ComputeError(
+            f"Tool {inputs.assembly.number} touches the chosen faces nowhere between {p.flat_from_deg:g}° "
+            f"and {p.flat_to_deg:g}° of steepness.",
+            remedy="Choose other faces, a smaller tool, or other limits of steepness.",
+        )
     if path.position is None:
         raise ComputeError(
             f"No part of the surface within the borders is between {p.flat_from_deg:g}° and "
@@ -204,19 +215,9 @@ def _flat_enough(
 ) -> list[Floats]:
     """Pieces of a track (n, 3) on which the surface is between `low` and `high` rad steep. Long moves are
     looked at every half stepover; pieces shorter than that are dropped, gaps up to it driven through."""
-    dense = np.asarray(shapely.get_coordinates(LineString(points).segmentize(0.5 * stepover), include_z=True))
+    dense = dense_track(points, 0.5 * stepover)
     slope = cutter.slope(dense[:, :2])
-    return open_runs(dense, (slope >= low) & (slope <= high), 0.5 * stepover)
-
-
-def _region(inputs: Inputs, p: ParallelFinishing) -> BaseGeometry:
-    """Where the tool's middle may be: keep-in (or the part's outline) moved by `beyond`, less keep-out."""
-    region = inputs.keep_in if inputs.keep_in is not None else inputs.outline
-    if p.beyond:
-        region = region.buffer(p.beyond)
-    if inputs.keep_out is not None:
-        region = region.difference(inputs.keep_out)
-    return region
+    return cut_out(points, dense, (slope >= low) & (slope <= high), 0.5 * stepover)
 
 
 def _lines(region: BaseGeometry, angle: float, stepover: float) -> list[list[tuple[Floats, Floats]]]:
