@@ -21,6 +21,7 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import Plane
 from fenrik.core.proof.reach import reachable
 from fenrik.core.stock.heightmap import HeightMap, pieces_of
+from fenrik.core.strategies.kit.touching import cut_out, dense_track
 from tests.conftest import make_tool, mesh_of
 
 BALL = make_tool("ball", 6)
@@ -173,8 +174,8 @@ def dome_on_a_block(folder, operation, **tool):
     (plan, path in program coordinates with the dome's foot at 0, ids of the dome's faces)."""
     from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere
-    from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
     from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+    from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 
     post = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -12), gp_Dir(0, 0, 1)), 10.0, 12.0).Shape()
     dome = BRepPrimAPI_MakeSphere(gp_Ax2(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), 10.0, 0.0, math.pi / 2).Shape()
@@ -230,7 +231,7 @@ def test_a_surface_is_cut_where_the_chosen_faces_are_touched_and_nowhere_else(
     assert tips[:, 2].min() >= contact_at_foot - overlap - 0.05
     assert tips[:, 2].min() < contact_at_foot + ends
     if kind == "ball":
-        away = np.linalg.norm(tips + [0, 0, corner], axis=1)[tips[:, 2] + corner > 0]
+        away = np.linalg.norm(tips + np.array([0, 0, corner]), axis=1)[tips[:, 2] + corner > 0]
         # ramps between levels lie over the dome
         assert away.min() > 12.98 and np.median(np.abs(away - 13.0)) < 0.01
 
@@ -497,3 +498,15 @@ def test_rest_clearing_cuts_where_the_larger_tool_could_not(tmp_path):
     load = proof.facts["operations"][1]["load"]
     assert proof.stops() == []
     assert load["time_in_cut_s"] > 0
+
+
+def test_pieces_of_a_track_keep_its_upright_steps():
+    """Points over each other in plan view belong to the track: lengths along it count them."""
+    track = np.array([[0.0, 0, 0], [4, 0, 0], [4, 0, 5], [8, 0, 5], [8, 0, -3], [12, 0, -3]])
+    dense = dense_track(track, 0.3)
+    assert np.linalg.norm(np.diff(dense, axis=0), axis=1).max() <= 0.3 + 1e-12
+    assert all((np.abs(dense - point).max(axis=1) < 1e-12).any() for point in track)
+    pieces = cut_out(track, dense, (dense[:, 0] > 2.9) & (dense[:, 0] < 9.05), 0.5)
+    assert len(pieces) == 1
+    expected = np.array([[3.0, 0, 0], *track[1:5].tolist(), [9.0, 0, -3]])
+    assert np.abs(pieces[0] - expected).max() < 0.3

@@ -14,13 +14,14 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machine
 from fenrik.core.motion.moves import Motion
-from fenrik.core.proof.load import compliance, load_findings, loads
+from fenrik.core.proof.load import Bears, load_findings, loads
 from fenrik.core.proof.numbers import LoadFacts
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import pieces_of
 from fenrik.core.stock.keeping import LiveStock, Snapshot
 from fenrik.core.tooling.cutting_data import engagement_angle
 from fenrik.core.tooling.materials import material
+from fenrik.core.tooling.stiffness import bending, compliance, stiff_depth
 from tests.conftest import MODELS, make_tool, mesh_of
 
 FLAT, CORNER = make_tool("flat", 8), make_tool("corner", 8, 1)
@@ -140,9 +141,23 @@ def test_bending_is_that_of_a_cantilever():
 
 def test_too_much_power_and_bending_are_found():
     facts = [LoadFacts(1.0, 0.0, power_max_kw=900.0, bending_max_mm=0.5), LoadFacts(0.0, 1.0)]
-    found = load_findings(facts, ["a", "b"], machine("column_mill_500"))
-    assert [(f.kind, f.operation) for f in found] == [("power", "a"), ("bending", "a")]
-    assert all(f.remedy and f.severity == "caution" for f in found)
+    for limit, severity in ((0.3, "stop"), (0.6, "caution"), (1.1, None), (None, None)):
+        bears = [Bears("a", limit), Bears("b", 0.05)]
+        found = load_findings(facts, bears, machine("column_mill_500"))
+        told = {f.kind: f for f in found}
+        assert told["power"].severity == "caution" and all(f.remedy and f.operation == "a" for f in found)
+        assert (told["bending"].severity if "bending" in told else None) == severity
+
+
+def test_the_depth_that_a_limit_of_bending_allows_is_where_the_measured_load_reaches_it():
+    """The mean force of side milling by hand: kc hm ap z phi / 2 pi times the compliance of a cantilever."""
+    tool = make_tool("flat", 10, flute_length=20.0, stick_out=60.0, shank_diameter=10.0)
+    depth = stiff_depth(tool, STEEL, 4000.0, 800.0, 3.0, 0.05)
+    assert bending(tool, STEEL, 4000.0, 800.0, 3.0, depth) == pytest.approx(0.05)
+    phi = math.acos(1 - 2 * 3.0 / 10.0)
+    chip = 2 * (800.0 / (4000.0 * tool.teeth)) * 3.0 / (10.0 * phi)
+    force = STEEL.kc11 * chip**-STEEL.mc * chip * depth * tool.teeth * phi / (2 * math.pi)
+    assert force * compliance(tool) == pytest.approx(0.05, rel=1e-9)
 
 
 def clearing_job(**parameters):

@@ -22,3 +22,7 @@ FOLLOW_SHARE = 0.15
 """Share that a control's own way between two blocks on which joints turn may use up."""
 FOLLOW_RAPID_MM = 0.5
 """How far the tool may depart from its planned way at rapid there; the proof looks at where it is driven."""
+BENDING_SHARE = 0.5
+"""Share of what a tool may bend by (its operation's allowance, or the band of "on size" where that is
+more) up to which proposals go and from which the proof cautions; beyond the whole it stops (common practice,
+no source)."""

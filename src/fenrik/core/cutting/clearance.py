@@ -70,9 +70,9 @@ class Reach:
     def __init__(self, topology: Topology, tool: Assembly) -> None:
         self.topology = topology
         # no thicker than the cutter, it touches nothing of the part, but stock that stands higher than the
-        # flutes reach
+        # flutes reach; as thick as the cutter, since the flutes will come up through what a neck went under
         self.thin = [
-            (part, start, radius)
+            (part, start, tool.radius)
             for part, radius, start in _cylinders(tool)
             if part == "shank" and radius <= tool.radius + 1e-9 and tool.kind not in (*UNDERCUTTING, "tap")
         ]
@@ -342,9 +342,11 @@ class _Trimming:
 
 
 def _slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:
-    """Rapids that counted on what was left out, and would now run into stock, go over it and down at feed."""
+    """Rapids that counted on what was left out, and would now run into stock, go over it and down at feed;
+    flutes wider than their neck come up at feed where stock may stand over them."""
     out = PathBuilder()
     mark = 0
+    necked = tool.shank_diameter < tool.diameter - 1e-6
     rapid = path.kind == Motion.RAPID
     following = path.feed.copy()
     for i in range(len(path) - 2, -1, -1):
@@ -352,11 +354,17 @@ def _slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:
     for i in range(len(path)):
         out.level, out.run = int(path.level[i]), int(path.run[i])
         here, there = out.position, path.tip[i].tolist()
-        if not rapid[i] or here is None or there[2] >= here[2] + 1e-9:
+        if not rapid[i] or here is None or (there[2] >= here[2] + 1e-9 and not necked):
             _copy(out, path, i)
             continue
         stock.cut(out.since(mark), tool.cleared)
         mark = max(0, out.count() - 1)
+        if there[2] >= here[2] + 1e-9:
+            clear = float(stock.top(here[:2], here[:2], tool.radius)) - tool.flute_length + SKIN_MM
+            if clear > here[2]:
+                out.feed(here[0], here[1], min(clear, there[2]), float(following[i]), Motion.LINK)
+            _copy(out, path, i)
+            continue
         top = float(stock.top(here[:2], (there[0], there[1]), tool.radius))
         if top <= min(here[2], there[2]) + TOUCH_MM:
             _copy(out, path, i)

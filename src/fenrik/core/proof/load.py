@@ -9,8 +9,7 @@ bounded load can be seen to hold or not.
 
 Sources: engagement phi = arccos(1 - 2 ae / D) (geometry); mean chip hm = fz 2 ae / (D phi) (handbooks; ISO
 3002-3 for the terms); kc = kc1.1 hm^-mc, Pc = Q kc / 60 000, mean tangential force kc hm ap z phi / 2 pi
-(Kienzle 1952; ISO 3002-4); bending of a cantilever F L³ / (3 E I). Young's moduli and the core of a fluted
-cutter (0.8 D) are from memory.
+(Kienzle 1952; ISO 3002-4); bending as in `tooling.stiffness`.
 """
 
 from __future__ import annotations
@@ -26,16 +25,12 @@ from fenrik.core.machines.machine import Machine
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.numbers import LoadFacts
 from fenrik.core.stock.dexels import Removal
+from fenrik.core.tolerances import BENDING_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
+from fenrik.core.tooling.stiffness import compliance
 
 Floats = NDArray[np.float64]
-YOUNG = {"carbide": 600_000.0, "hss": 210_000.0}
-"""N/mm², from memory."""
-BENDING_MM = 0.1
-"""Bending at the tip beyond which the proof cautions (common practice, no source)."""
-CORE = 0.8
-"""Diameter of a fluted cutter that bends like it, as a share of its own (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -138,7 +133,9 @@ def loads(
     power = rate * pressure / 60_000.0
     # teeth that cut at the same time, each over the depth; the same as 60 000 Pc / vc
     force = np.where(cuts, pressure * chip * depth * tool.teeth * engagement / (2.0 * math.pi), 0.0)
-    return Load(engagement, thinning, width, depth, rate, chip, force, power, force * compliance(tool))
+    # straight down the teeth's forces go round and balance
+    bending = np.where(upright, 0.0, force * compliance(tool))
+    return Load(engagement, thinning, width, depth, rate, chip, force, power, bending)
 
 
 def _in_tools_frame(moves: Floats, height: Floats) -> Floats:
@@ -155,16 +152,6 @@ def _in_tools_frame(moves: Floats, height: Floats) -> Floats:
         side /= np.linalg.norm(side)
         out[i] = step[i] @ side, step[i] @ np.cross(a, side), step[i] @ a
     return out
-
-
-def compliance(tool: Assembly) -> float:
-    """Bending mm/N at the tip under a force there: flutes as a core, the shank whole, clamped in the
-    holder."""
-    young = YOUNG[tool.cutter_material]
-    core = math.pi / 64.0 * (CORE * tool.diameter) ** 4
-    shank = math.pi / 64.0 * tool.shank_diameter**4
-    fluted, whole = tool.flute_length, tool.stick_out
-    return (fluted**3 / core + (whole**3 - fluted**3) / shank) / (3.0 * young)
 
 
 def _curvature(step: Floats, length: Floats, half: float) -> Floats:
@@ -246,11 +233,20 @@ def summary(load: Load, times: Floats, lengths: Floats) -> LoadFacts:
     )
 
 
-def load_findings(facts: list[LoadFacts], names: list[str], machine: Machine) -> list[Finding]:
+@dataclass(frozen=True)
+class Bears:
+    """What an operation bears: its name, and by how much its tool may bend, mm (None: it does not cut with
+    its side)."""
+
+    name: str
+    bending_mm: float | None
+
+
+def load_findings(facts: list[LoadFacts], operations: list[Bears], machine: Machine) -> list[Finding]:
     """What the load asks of spindle and tool beyond what they bear, once per operation."""
     out = []
-    for fact, name in zip(facts, names, strict=True):
-        power = fact.power_max_kw or 0.0
+    for fact, operation in zip(facts, operations, strict=True):
+        power, name = fact.power_max_kw or 0.0, operation.name
         if power > machine.spindle_power_kw:
             out.append(
                 Finding(
@@ -264,17 +260,24 @@ def load_findings(facts: list[LoadFacts], names: list[str], machine: Machine) ->
                     limit=machine.spindle_power_kw,
                 )
             )
-        bending = fact.bending_max_mm or 0.0
-        if bending > BENDING_MM:
+        bending, limit = fact.bending_max_mm or 0.0, operation.bending_mm
+        if limit is not None and bending > BENDING_SHARE * limit:
+            over = bending > limit
+            words = (
+                f"more than the {limit:g} mm that it may"
+                if over
+                else f"more than {100 * BENDING_SHARE:.0f} % of the {limit:g} mm that it may"
+            )
             out.append(
                 Finding(
-                    "caution",
+                    "stop" if over else "caution",
                     "bending",
-                    f"The tool of '{name}' bends by up to {bending:.2f} mm under its mean cutting force.",
+                    f"The tool of '{name}' bends by up to {bending:.3f} mm under its mean cutting force, "
+                    f"{words}.",
                     "Shorten the stick-out, use a thicker tool, or reduce depth, stepover or feed.",
                     operation=name,
                     measure=bending,
-                    limit=BENDING_MM,
+                    limit=limit if over else BENDING_SHARE * limit,
                 )
             )
     return out

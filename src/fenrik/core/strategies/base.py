@@ -19,12 +19,14 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.cutting.topology import Topology
+from fenrik.core.errors import ComputeError
 from fenrik.core.model.ruled import Rulings
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.kit.touching import ChosenFaces
 from fenrik.core.tooling.assembly import Assembly, Kind
+from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
 CLEARING: tuple[Kind, ...] = ("flat", "ball", "corner", "taper", "taper_ball")
@@ -47,6 +49,18 @@ def face_overlap() -> Any:
     """The parameter that says how far a surface strategy goes beyond the faces it was given."""
     return fact(
         0.2, "How far the contact goes beyond the chosen faces.", unit="mm", ge=0, le=50, group="rest"
+    )
+
+
+def rest_of_ball() -> Any:
+    """The parameter with which a surface strategy does only what a larger ball has not reached."""
+    return fact(
+        None,
+        "Diameter of the ball that went over the chosen faces before: only what it did not reach is cut.",
+        unit="mm",
+        gt=0,
+        le=200,
+        reason="all of the faces",
     )
 
 
@@ -180,6 +194,18 @@ class Inputs:
         if key not in self.cutters:
             self.cutters[key] = DropCutter(self.topology, self.assembly.profile, radial, axial)
         return self.cutters[key]
+
+    def ball_before(self, diameter: float | None, allowance: float) -> DropCutter | None:
+        """The ball that went over the chosen faces before, None where all of them is to be cut. Raises
+        ComputeError where no faces are chosen."""
+        if diameter is None:
+            return None
+        if self.faces is None:
+            raise ComputeError(
+                f"What a ball of {diameter:g} mm left is looked for on chosen faces, and none are chosen.",
+                remedy="Choose the faces, or clear 'rest of'.",
+            )
+        return DropCutter(self.topology, Profile(0.5 * diameter, 0.5 * diameter), allowance, allowance)
 
     def areas(self, cutter: DropCutter, margin: float, fineness: float, tolerance: float) -> LevelAreas:
         """The ground that blocks a cutter at any level, over part and stock and `margin` mm around; grid and

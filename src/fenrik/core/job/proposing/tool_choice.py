@@ -14,9 +14,14 @@ from fenrik.core.tooling.library import starting_library
 
 CORNER_SHARE = 0.9
 """Radius of the finishing tool over the smallest inner radius: the tool turns in the corner, not about it."""
-LONGEST_FLUTES, LONGEST_REACH, NECK = 5.0, 8.0, 0.95
-"""Flutes and stick-out that a mill can have, and a relieved neck above its flutes, in diameters (common
-practice, no source)."""
+LONGEST_REACH, NECK = 8.0, 0.95
+"""Stick-out that a mill can have, and the relieved neck over the flutes of one that is longer than usual, in
+diameters (common practice, no source)."""
+STIFF = 3.5
+"""Stick-out in diameters up to which a mill counts as short (common practice, no source)."""
+WIDEST_LONG, WIDER_PER_DEPTH = 20.0, 0.25
+"""Widest mill for deep levels, mm, and the diameter that a depth asks for as a share of it: four diameters of
+stick-out bend little (common practice, no source)."""
 INCH_SIZE = 25.4 / 64
 """Sizes of inch tools are whole multiples of it, mm (common practice, no source)."""
 
@@ -41,7 +46,26 @@ class ToolChoice:
             lambda t: t.diameter <= most + 1e-6,
             lambda t: (t.flute_length >= deep, t.diameter, t.flute_length),
         )
-        return _reaching(tool, deep)
+        return self.reaching(tool, deep)
+
+    def pair(self, most: float, deep: float, widest: float) -> tuple[Assembly, Assembly | None]:
+        """The mill up to a diameter for what lies no deeper than its flutes, and the longer one, as wide as
+        `widest` at most, for what lies deeper (None where the first reaches it all). A mill of the job that
+        reaches and is no longer than usual is taken for both."""
+        short = self._best(
+            "flat", lambda t: t.diameter <= most + 1e-6, lambda t: (t.diameter, -t.stick_out / t.diameter)
+        )
+        if short.flute_length >= deep:
+            return short, None
+        own = self._best(
+            "flat",
+            lambda t: t.diameter <= most + 1e-6,
+            lambda t: (t.flute_length >= deep, t.diameter, t.flute_length),
+        )
+        if own.flute_length >= deep and own.stick_out <= STIFF * own.diameter:
+            return own, None
+        asked = min(widest, WIDEST_LONG, max(most, WIDER_PER_DEPTH * deep))
+        return short, self.mill(asked, deep)
 
     def point(self, chamfers: list[Face]) -> Assembly:
         """A pointed cutter wide enough for the chamfers."""
@@ -52,12 +76,15 @@ class ToolChoice:
             lambda t: (-t.diameter,),
         )
 
-    def ball(self, faces: list[Face], widest: float, deep: float) -> Assembly:
-        """A ball up to a diameter that goes into the hollows of curved faces, made up longer as mills are."""
-        ids = {c.id for c in faces}
-        hollow = [f.radius for f in self.part.faces if f.id in ids and f.hollow and f.radius]
-        most = max(1.0, min(CORNER_SHARE * min(hollow, default=5.0), 0.5 * widest))
-        return _reaching(self._best("ball", lambda t: t.radius <= most, lambda t: (t.diameter,)), deep)
+    def balls(self, most: float) -> list[Assembly]:
+        """Balls up to a radius, the widest first: the job's own, else those of the library in the job's
+        units."""
+        own = [t for t in self.have if t.kind == "ball"]
+        shelf = [t for t in starting_library() if t.kind == "ball" and self._own_units(t)]
+        fitting = [t for t in own or shelf if t.radius <= most + 1e-6]
+        return sorted(fitting, key=lambda t: (-t.diameter, t.number)) or [
+            min(own or shelf, key=lambda t: t.diameter)
+        ]
 
     def taken(self, tool: Assembly) -> Assembly:
         """The tool as the job has it: itself, one that differs by its number only, or new with a free number,
@@ -73,6 +100,29 @@ class ToolChoice:
         self.out.words.append(f"T{new.number} {new.name} {words}.")
         return new
 
+    def reaching(self, tool: Assembly, deep: float) -> Assembly:
+        """The tool, or one like it with a relieved neck above its flutes where these end above the depth. One
+        that ends short of it all the same is told."""
+        if tool.flute_length >= deep:
+            return tool
+        reach = round(min(deep + 5.0, max(LONGEST_REACH * tool.diameter, tool.flute_length + 8.0)), 1)
+        if reach < deep:
+            words = (
+                f"{tool.name} sticks out {reach:g} mm at most, {deep - reach:.1f} mm short of the depth of "
+                f"{deep:.1f} mm: what lies deeper is left."
+            )
+            if words not in self.out.words:
+                self.out.words.append(words)
+        if tool.stick_out >= reach and tool.shank_diameter < tool.diameter - 1e-6:
+            return tool
+        reach = max(reach, tool.stick_out)
+        neck: dict[str, object] = {
+            "name": f"{tool.name}, neck to {reach:g}",
+            "stick_out": reach,
+            "shank_diameter": round(NECK * tool.diameter, 2),
+        }
+        return tool.model_copy(update=neck)
+
     def _best(
         self, kind: str, fits: Callable[[Assembly], bool], rank: Callable[[Assembly], tuple[float, ...]]
     ) -> Assembly:
@@ -80,7 +130,7 @@ class ToolChoice:
         whole library; the library's smallest where none fits."""
         shelf = [t for t in starting_library() if t.kind == kind]
         for tools in (
-            [t for t in self.have if t.kind == kind],
+            [t for t in self.job.tools if t.kind == kind],
             [t for t in shelf if self._own_units(t)],
             shelf,
         ):
@@ -92,21 +142,3 @@ class ToolChoice:
         """Whether a tool's size is one of the units that the job is written in."""
         of_inches = abs(tool.diameter / INCH_SIZE - round(tool.diameter / INCH_SIZE)) < 1e-6
         return of_inches == (self.job.units == "inch")
-
-
-def _reaching(tool: Assembly, deep: float) -> Assembly:
-    """The tool, or one like it with longer flutes, and above them a relieved neck, where its own end above
-    the depth."""
-    flutes = round(min(deep + 2.0, LONGEST_FLUTES * tool.diameter), 1)
-    if tool.flute_length >= min(deep, flutes):
-        return tool
-    reach = round(min(max(deep + 5.0, flutes + 8.0), max(LONGEST_REACH * tool.diameter, flutes + 8.0)), 1)
-    longer: dict[str, object] = {
-        "name": f"{tool.name}, flutes {flutes:g}",
-        "flute_length": flutes,
-        "stick_out": max(tool.stick_out, reach),
-    }
-    if flutes < deep:  # above the flutes it must not rub along what they have cut
-        longer["shank_diameter"] = round(NECK * tool.diameter, 2)
-        longer["name"] = f"{tool.name}, flutes {flutes:g}, relieved neck"
-    return tool.model_copy(update=longer)

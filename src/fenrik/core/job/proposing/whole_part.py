@@ -5,6 +5,7 @@ said in words."""
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 import shapely
@@ -20,10 +21,15 @@ from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.document.picks import Boundary, WallPick
 from fenrik.core.job.document.recipe_data import HOLES, PartRecipe, PartStep, shipped
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.balls import BallPass, FaceReach, choose_balls, passes_of
 from fenrik.core.job.proposing.recipes import Proposal, free_name, propose_all
-from fenrik.core.job.proposing.tool_choice import CORNER_SHARE, ToolChoice
+from fenrik.core.job.proposing.tool_choice import CORNER_SHARE, WIDEST_LONG, ToolChoice
+from fenrik.core.job.tasks.task import SHALLOWEST
 from fenrik.core.job.tasks.wall_lines import wall_of
+from fenrik.core.tolerances import BENDING_SHARE
 from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tooling.cutting_data import propose
+from fenrik.core.tooling.stiffness import stiff_depth
 
 FACE_MM = 0.05
 """Stock over the part's top worth facing."""
@@ -40,9 +46,6 @@ REST_MM = 0.01
 PASSING = 0.2
 """How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
 CHAMFER_MM, SAME_DEG = 3.0, 1.0
-STEEP_DEG, WORTH_A_PASS = 45.0, 0.01
-"""From where on passes at constant Z lie closer than parallel ones, and the share of faces for which they are
-made."""
 
 
 def propose_part(paths: Paths, setup: SetupDoc) -> Proposal:
@@ -63,6 +66,13 @@ def propose_features(paths: Paths, setup: SetupDoc, features: list[Feature]) -> 
                 remedy="Choose a setup whose up direction is the feature's.",
             )
     return _Whole(paths, setup, features).run()
+
+
+class Deep(NamedTuple):
+    """A mill and the depth under the part's top mm down to which it is used."""
+
+    tool: Assembly
+    upto: float
 
 
 class _Whole:
@@ -94,7 +104,7 @@ class _Whole:
 
     def _slots(self) -> list[tuple[Feature, Assembly]]:
         """The slots that the clearing mill does not circle in, each with the mill that makes it."""
-        up, widest = self.clamped.setup_from_part[2, :3], self._clearing_size()
+        up, widest = self.clamped.setup_from_part[2, :3], self._clearing_size(WIDEST_CLEARING)
         floors = {f.id for f in self.seen.floors} - self.drilled
         found = []
         for f in self.features if self.features is not None else self.paths.workspace.features():
@@ -115,10 +125,11 @@ class _Whole:
         if not (walls or floors or leaning or self.slots) and not self.holes.operations:
             self.out.words.append("Nothing that is seen from here has stock on it.")
             return self.out
-        mills, passes_by = self._mills(walls)
+        mills, passes_by = self._mills(walls, [*walls, *floors, *leaning])
         over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
         clears = bool(walls or floors or leaning) and not self._outside_only()
-        narrow = clears and mills["finishing"] != mills["clearing"]
+        narrow = clears and mills["finishing"][-1].tool.diameter < mills["clearing"][-1].tool.diameter
+        balls = self._balls(curved, walls, mills) if curved else []
         needed: dict[str | None, bool] = {
             None: True,
             "stock over the top": bool(over and floors)
@@ -130,8 +141,9 @@ class _Whole:
             "floors with narrow corners": bool(floors) and narrow,
             "walls": bool(walls),
             "walls with narrow corners": bool(walls) and passes_by,
-            "curved faces": bool(curved),
-            **self._steepness(curved),
+            "curved faces": bool(balls),
+            "steep curved faces": any(p.steep for p in balls),
+            "flat curved faces": any(not p.steep for p in balls),
             "chamfers": bool(chamfers),
         }
         for step in self._recipe().steps:
@@ -139,24 +151,45 @@ class _Whole:
                 self.out.operations += self.holes.operations
             elif needed[step.when] and step.tool == "slots":
                 self._slot_step(step)
+            elif needed[step.when] and step.tool == "ball":
+                self._ball_step(step, balls)
+            elif needed[step.when] and step.tool == "chamfer":
+                self._add(step, self.tools.point(chamfers), {}, walls=_picks(chamfers))
+            elif needed[step.when] and step.works_on == "walls":
+                self._wall_step(step, mills, walls)
             elif needed[step.when]:
-                self._step(step, mills, walls, curved, chamfers)
+                self._level_step(step, mills[step.tool], floors)
         self.out.words += self.holes.words
         self._say_left()
         return self.out
 
-    def _mills(self, walls: list[Face]) -> tuple[dict[str, Assembly], bool]:
-        """The mills by what they are for, and whether that for walls passes narrow corners by."""
+    def _mills(self, walls: list[Face], seen: list[Face]) -> tuple[dict[str, list[Deep]], bool]:
+        """The mills by what they are for, each with those for deeper levels, and whether that for walls
+        passes narrow corners by."""
         narrowest = inner_radius(self.part, walls, self.drilled | self.slotted)
         narrowest = min(narrowest, 0.5 * self._passage() / CORNER_SHARE)
-        deepest = max([self.clamped.part_high[2] - w.low for w in walls], default=0.0)
-        big = fine = self.tools.mill(self._clearing_size(), deepest)
-        if big.radius > CORNER_SHARE * narrowest:
-            fine = self.tools.mill(2 * CORNER_SHARE * narrowest, deepest)
+        high, lowest = float(self.clamped.part_high[2]), float(self.clamped.part_low[2])
+        if self.features is not None:
+            lowest = min([f.low for f in seen], default=high)
+        most, widest = self._clearing_size(WIDEST_CLEARING), self._clearing_size(WIDEST_LONG)
+        big = fine = self._deep(most, high - lowest, widest)
+        if big[-1].tool.radius > CORNER_SHARE * narrowest:
+            corner = 2 * CORNER_SHARE * narrowest
+            of_walls = max([high - w.low for w in walls], default=0.0)
+            fine = self._deep(min(corner, most), of_walls, corner)
         # a mill that just fits a corner would turn about in it: walls get the larger one only where it passes
         # corners by
-        passes_by = fine.radius < big.radius and narrowest < big.radius - REST_MM
+        least = big[0].tool.radius
+        passes_by = fine[0].tool.radius < least and narrowest < least - REST_MM
         return {"clearing": big, "finishing": fine, "walls": big if passes_by else fine}, passes_by
+
+    def _deep(self, most: float, deepest: float, widest: float) -> list[Deep]:
+        """The mill up to a diameter with the depth that it is for, and the longer one for what lies
+        deeper."""
+        short, long = self.tools.pair(most, deepest, widest)
+        if long is None:
+            return [Deep(short, math.inf)]
+        return [Deep(short, short.flute_length), Deep(long, math.inf)]
 
     def _passage(self) -> float:
         """The narrowest gap between islands, and between islands and walls, of the pockets that are made from
@@ -200,9 +233,9 @@ class _Whole:
                 out.append(Boundary(polygon=[(x, y) for x, y in corners]))
         return out
 
-    def _clearing_size(self) -> float:
+    def _clearing_size(self, cap: float) -> float:
         size = self.mesh.vertices.max(axis=0) - self.mesh.vertices.min(axis=0)
-        most = max(3.0, min(WIDEST_CLEARING, CLEARING_SHARE * float(min(size[:2]))))
+        most = max(3.0, min(cap, CLEARING_SHARE * float(min(size[:2]))))
         narrow = [f.width for f in self.features or [] if f.kind in ("pocket", "through pocket")]
         most = min([most, *(max(1.0, SLOT_SHARE * w) for w in narrow)])
         array = self.setup.array
@@ -215,15 +248,27 @@ class _Whole:
         )
         return min([most, *(gap - 2 * LEFT_MM for gap in gaps)])
 
-    def _add(self, step: PartStep, tool: Assembly, also: dict[str, object], **more: object) -> None:
+    def _add(
+        self, step: PartStep, tool: Assembly, also: dict[str, object], name: str | None = None, **more: object
+    ) -> None:
         """Adds the operation of a step with a tool, its parameters and those that are worked out."""
         tool = self.tools.taken(tool)
         parameters = {**step.parameters, **also}
         if step.full_flutes:
-            parameters["step_down"] = round(max(tool.flute_length, 1.0), 3)
-        name = free_name(step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
+            parameters["step_down"] = self._full_depth(tool)
+        name = free_name(name or step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
         given = {"name": name, "strategy": step.strategy, "tool": tool.number, "parameters": parameters}
         self.out.operations.append(OperationDoc.model_validate(given | more))
+
+    def _full_depth(self, tool: Assembly) -> float:
+        """The flutes' length, or less where the tool would bend by too much at what clearing has left."""
+        setups = self.paths.setups
+        mill, material = setups.machine(self.setup), setups.material(self.setup)
+        data = propose(tool, material, *mill.spindle_rpm, mill.feed_max_mm_min)
+        rpm, feed = data["spindle_rpm"].value, data["feed_mm_min"].value
+        limit = 2.0 * BENDING_SHARE * self.paths.job.proof.tolerance_mm
+        most = stiff_depth(tool, material, rpm, feed, LEFT_MM, limit)
+        return round(max(1.0, min(tool.flute_length, max(most, SHALLOWEST * tool.diameter))), 3)
 
     def _chamfers(self, leaning: list[Face]) -> tuple[list[Face], list[Face]]:
         """Small flat or conical faces of 45° that a 90° point cuts, and all else that leans."""
@@ -235,18 +280,6 @@ class _Whole:
             small = facts.kind in ("plane", "cone") and 0 < height <= CHAMFER_MM
             (chamfers if small and self._is_45(face) else curved).append(face)
         return chamfers, curved
-
-    def _steepness(self, curved: list[Face]) -> dict[str | None, bool]:
-        """Whether faces are steep and whether they are flat, somewhere."""
-        corners = self.mesh.vertices[self.mesh.triangles[np.isin(self.mesh.face_ids, [f.id for f in curved])]]
-        normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        area = np.linalg.norm(normal, axis=1)
-        level = normal[:, 2] > area * math.cos(math.radians(STEEP_DEG))
-        worth = WORTH_A_PASS * max(float(area.sum()), 1e-12)
-        return {
-            "steep curved faces": float(area[~level].sum()) > worth,
-            "flat curved faces": float(area[level].sum()) > worth,
-        }
 
     def _is_45(self, face: Face) -> bool:
         corners = self.mesh.vertices[self.mesh.triangles[self.mesh.face_ids == face.id]]
@@ -267,29 +300,64 @@ class _Whole:
         # one that names its kinds is meant for them
         return next((r for r in fitting if r.kinds), fitting[0])
 
-    def _step(
-        self,
-        step: PartStep,
-        mills: dict[str, Assembly],
-        walls: list[Face],
-        curved: list[Face],
-        chamfers: list[Face],
-    ) -> None:
-        """Adds the operation of a step on what it works on."""
-        tool = mills.get(step.tool)
-        if tool is None:
-            tool = self._ball(curved) if step.tool == "ball" else self.tools.point(chamfers)
-        more: dict[str, object] = {}
-        if step.works_on == "ground":
-            more["keep_in"] = self._within(tool)
-        elif step.works_on == "curved faces":
-            more["faces"] = [f.id for f in curved]
-        elif step.works_on in ("walls", "chamfers"):
-            more["walls"] = [WallPick(face=f.id) for f in (walls if step.works_on == "walls" else chamfers)]
-        rest: dict[str, object] = {}
-        if step.rest_of_walls:
-            rest["rest_of"] = mills["walls"].diameter
-        self._add(step, tool, rest, **more)
+    def _level_step(self, step: PartStep, mills: list[Deep], floors: list[Face]) -> None:
+        """Adds the operations of a step that works on levels: the short mill down to where its flutes end,
+        the longer one for what lies deeper."""
+        high, above = float(self.clamped.part_high[2]), -math.inf
+        on_floors = step.when in ("floors", "floors with narrow corners")
+        for i, (tool, upto) in enumerate(mills if step.strategy != "facing" else mills[:1]):
+            inside = not on_floors or any(above < high - f.low <= upto for f in floors)
+            more: dict[str, object] = {"keep_in": self._within(tool)} if step.works_on == "ground" else {}
+            if math.isfinite(upto) and step.strategy != "facing":
+                more["heights"] = {"bottom": {"over": "part_top", "offset": -round(upto, 3)}}
+            if inside:
+                self._add(step, tool, {}, f"{step.name} deeper" if i > 0 else None, **more)
+            above = upto
+
+    def _wall_step(self, step: PartStep, mills: dict[str, list[Deep]], walls: list[Face]) -> None:
+        """Adds the operations of a step along walls: the short mill on those that its flutes reach, the
+        longer one on the others."""
+        high, above = float(self.clamped.part_high[2]), -math.inf
+        for i, (tool, upto) in enumerate(mills[step.tool]):
+            groups: dict[float, list[Face]] = {}
+            for wall in (w for w in walls if above < high - w.low <= upto):
+                # a corner's rest is that of the mill that went along this very wall
+                before = next(d.tool for d in mills["walls"] if high - wall.low <= d.upto)
+                if not step.rest_of_walls or self._has_rest(wall, before):
+                    groups.setdefault(before.diameter if step.rest_of_walls else 0.0, []).append(wall)
+            for diameter, mine in groups.items():
+                rest: dict[str, object] = {"rest_of": diameter} if step.rest_of_walls else {}
+                self._add(step, tool, rest, f"{step.name} deeper" if i > 0 else None, walls=_picks(mine))
+            above = upto
+
+    def _has_rest(self, wall: Face, before: Assembly) -> bool:
+        """Whether a mill that went along a wall may have left a corner or a gap of it."""
+        passage = 0.5 * self._passage() < before.radius
+        return passage or inner_radius(self.part, [wall], set()) < before.radius - REST_MM
+
+    def _balls(self, curved: list[Face], walls: list[Face], mills: dict[str, list[Deep]]) -> list[BallPass]:
+        """Passes of balls over curved faces, the widest ball first: smaller ones where a wider one, or for
+        walls their mill, does not reach."""
+        candidates = self.tools.balls(0.5 * self._clearing_size(WIDEST_CLEARING))
+        lowest = float(self.clamped.part_low[2])
+        reach = FaceReach(self.mesh, prepare(self.mesh), [*curved, *walls], lowest)
+        by_mills = reach.share({d.tool.profile for d in (*mills["walls"], *mills["finishing"])})
+        chosen = choose_balls(candidates, curved, walls, reach, by_mills)
+        self.out.words += reach.words(candidates, curved, chosen)
+        passes, high = passes_of(chosen, curved, reach), float(self.clamped.part_high[2])
+        deepest: dict[float, float] = {}
+        for p in passes:
+            low = high - min(f.low for f in p.faces)
+            deepest[p.tool.diameter] = max(low, deepest.get(p.tool.diameter, 0.0))
+        return [p._replace(tool=self.tools.reaching(p.tool, deepest[p.tool.diameter])) for p in passes]
+
+    def _ball_step(self, step: PartStep, passes: list[BallPass]) -> None:
+        """Adds the operations of a step on curved faces, one for each pass."""
+        wanted = {"steep curved faces": True, "flat curved faces": False}.get(step.when or "")
+        for one in passes:
+            if wanted is None or one.steep == wanted:
+                rest: dict[str, object] = {} if one.rest_of is None else {"rest_of": one.rest_of}
+                self._add(step, one.tool, rest, faces=[f.id for f in one.faces])
 
     def _slot_step(self, step: PartStep) -> None:
         """Adds the operations of a step on the slots, one for each mill."""
@@ -308,10 +376,6 @@ class _Whole:
             )
             self._add(step, tool, {}, walls=[WallPick(face=f) for f in dict.fromkeys(picks)])
 
-    def _ball(self, curved: list[Face]) -> Assembly:
-        deepest = max((self.clamped.part_high[2] - f.low for f in curved), default=0.0)
-        return self.tools.ball(curved, self._clearing_size(), deepest)
-
     def _say_left(self) -> None:
         if self.made:
             self.out.words.append(
@@ -326,3 +390,7 @@ class _Whole:
                 ids = ", ".join(str(f.id) for f in left[:12]) + (" and more" if len(left) > 12 else "")
                 plural = f"{len(left)} faces" if len(left) > 1 else "1 face"
                 self.out.words.append(f"Left: {plural} ({ids}), not reached from here: {why}.")
+
+
+def _picks(faces: list[Face]) -> list[WallPick]:
+    return [WallPick(face=f.id) for f in faces]

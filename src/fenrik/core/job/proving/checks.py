@@ -19,7 +19,7 @@ from fenrik.core.proof.finding import Finding, Severity
 from fenrik.core.proof.fixture import against_fixture
 from fenrik.core.proof.left import left_findings
 from fenrik.core.proof.limits import limit_findings
-from fenrik.core.proof.load import load_findings
+from fenrik.core.proof.load import Bears, load_findings
 from fenrik.core.proof.postures import posture_findings
 
 Check = Callable[[Evidence], list[Finding]]
@@ -67,9 +67,8 @@ def fixture(evidence: Evidence) -> list[Finding]:
 
 def load(evidence: Evidence) -> list[Finding]:
     """Power and bending beyond what machine and tool bear."""
-    return load_findings(
-        [c.facts for c in evidence.cutting.done.steps], evidence.run.names, evidence.on.machine
-    )
+    bears = [Bears(t.operation.name, t.may_bend(evidence.band)) for t in evidence.tasks]
+    return load_findings([c.facts for c in evidence.cutting.done.steps], bears, evidence.on.machine)
 
 
 def contacts(evidence: Evidence) -> list[Finding]:

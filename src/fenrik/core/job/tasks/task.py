@@ -10,9 +10,16 @@ from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.machines.machine import Machine
 from fenrik.core.strategies.base import Parameters, Strategy
 from fenrik.core.strategies.registry import strategy
+from fenrik.core.tolerances import BENDING_SHARE
 from fenrik.core.tooling.assembly import THREADING, TITLES, Assembly
 from fenrik.core.tooling.cutting_data import Derived, engaged_feed, propose
 from fenrik.core.tooling.materials import Material
+from fenrik.core.tooling.stiffness import stiff_depth
+
+POINTED = ("drill", "reamer", "boring", "tap")
+"""Kinds that cut with their points, so that nothing bends them to the side."""
+SHALLOWEST = 0.1
+"""Step down in diameters that is proposed however slender the tool (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -41,6 +48,11 @@ class Task:
         if self.tool.feed_per_tooth_max is not None:
             limit = min(limit, self.spindle_rpm * self.tool.teeth * self.tool.feed_per_tooth_max)
         return limit
+
+    def may_bend(self, band: float) -> float | None:
+        """By how much mm the tool may bend: what is left on walls, or the whole band of "on size" (twice the
+        half `band`) where that is more; None for tools that cut with their points."""
+        return None if self.tool.kind in POINTED else max(allowance_of(self.parameters), 2.0 * band)
 
     def check_kind(self, where: str) -> None:
         """Raises ComputeError for a kind of tool with which the strategy does not work."""
@@ -117,6 +129,7 @@ def resolve(
             unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
             derived[key] = Derived(round(value, 4), unit, "from material and tool", reason)
     whole = parameters.model_copy(update=filled)
+    whole = held_by_stiffness(operation, whole, tool, material, derived)
     width, depth = getattr(whole, "stepover", None), getattr(whole, "step_down", None)
     if operation.feed_mm_min is None and width and depth:
         derived["feed_mm_min"] = engaged_feed(
@@ -142,6 +155,44 @@ def resolve(
         entry_feed=derived["entry_feed_mm_min"].value,
         derived=derived,
     )
+
+
+def allowance_of(parameters: Parameters) -> float:
+    """What an operation leaves on walls, mm."""
+    values = (getattr(parameters, name, None) for name in ("allowance_radial", "allowance"))
+    return max([0.0, *(float(v) for v in values if v is not None)])
+
+
+def held_by_stiffness(
+    given: OperationDoc,
+    parameters: Parameters,
+    tool: Assembly,
+    material: Material,
+    derived: dict[str, Derived],
+) -> Parameters:
+    """The parameters with a step down that was left open held to what the tool bears: it bends by no more
+    than a share of the allowance. The reason goes to `derived`."""
+    width, depth = getattr(parameters, "stepover", None), getattr(parameters, "step_down", None)
+    left = allowance_of(parameters)
+    if not (width and depth and left > 0) or given.parameters.get("step_down") is not None:
+        return parameters
+    rpm, feed = derived["spindle_rpm"].value, derived["feed_mm_min"].value
+    most = stiff_depth(tool, material, rpm, feed, width, BENDING_SHARE * left)
+    if most >= depth:
+        return parameters
+    held = max(round(most, 3), SHALLOWEST * tool.diameter)
+    derived["step_down"] = Derived(
+        held,
+        "mm",
+        "from stiffness",
+        f"at {depth:.2f} mm the tool, {tool.stick_out / tool.diameter:.1f} D long, would bend by "
+        f"{BENDING_SHARE * left * depth / most:.3f} mm: held to {100 * BENDING_SHARE:.0f} % of the allowance",
+    )
+    changed = {"step_down": held}
+    up = getattr(parameters, "step_up", None)
+    if up and given.parameters.get("step_up") is None:
+        changed["step_up"] = min(up, held)
+    return parameters.model_copy(update=changed)
 
 
 def in_step(tool: Assembly, rpm: float) -> dict[str, Derived]:

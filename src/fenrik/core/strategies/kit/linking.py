@@ -35,26 +35,27 @@ class Linker:
     radius: float
     feed: float
     entry_feed: float
-    undercuts: bool = False
-    """Whether the cutter is wider than its neck, so that there may be stock over it."""
+    flutes: float | None = None
+    """Length of the cutting part where the neck over it is thinner, so that stock may stand over it."""
 
     @staticmethod
     def of(inputs: Inputs, path: PathBuilder, stock: HeightMap) -> Linker:
         """The linker of an operation."""
         tool = inputs.assembly
-        undercuts = tool.kind in UNDERCUTTING
-        return Linker(path, stock, inputs.heights, tool.radius, inputs.feed, inputs.entry_feed, undercuts)
+        necked = tool.kind in UNDERCUTTING or tool.shank_diameter < tool.diameter - 1e-6
+        flutes = tool.flute_length if necked else None
+        return Linker(path, stock, inputs.heights, tool.radius, inputs.feed, inputs.entry_feed, flutes)
 
     def up(self, z: float) -> None:
-        """Straight up to z: at rapid, but at feed while a head wider than its neck may still meet stock."""
+        """Straight up to z: at rapid, but at feed while flutes wider than their neck may still meet stock."""
         here = self.path.position
         if here is None or z <= here[2]:
             return
         x, y = here[0], here[1]
-        if self.undercuts:
-            top = float(self.stock.top((x, y), (x, y), self.radius))
-            if top > here[2]:
-                self.path.feed(x, y, min(z, top + AIR_MM), self.feed, Motion.LINK)
+        if self.flutes is not None:
+            clear = float(self.stock.top((x, y), (x, y), self.radius)) - self.flutes + AIR_MM
+            if clear > here[2] + AIR_MM:
+                self.path.feed(x, y, min(z, clear), self.feed, Motion.LINK)
         self.path.rapid(x, y, z)
 
     def away(self) -> None:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LineString, MultiPoint
+from scipy.ndimage import maximum_filter1d
+from shapely.geometry import MultiPoint
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter, contact
@@ -22,8 +24,19 @@ UPRIGHT = 0.02
 """Z share of the normals of triangles that stand upright, at most."""
 MESH_MM = 0.01
 """What contact points may lie off the faces' triangles."""
+REST_MM, REST_BESIDE_MM = 0.01, 0.6
+"""What a ball may have left to count as having reached a spot, and how far a rest is cut beyond its ends."""
 SPACING_MM = 0.25
 """Spacing along a track at which contact is looked up, at most."""
+
+
+class Contact(NamedTuple):
+    """How chosen faces are to be touched: by which cutter, how far beside them mm, and which ball went over
+    them before (None: all of them is to be cut)."""
+
+    cutter: DropCutter
+    overlap: float
+    before: DropCutter | None = None
 
 
 @dataclass(frozen=True)
@@ -66,6 +79,36 @@ class ChosenFaces:
         ]
         return shapely.union_all([self.outline, *hulls]).buffer(cutter.radius + overlap + MESH_MM)
 
+    def wanted(
+        self, contact_of: Contact, tips: Floats, heading: Floats | None = None, closed: bool = False
+    ) -> Mask:
+        """Where along a track (n, 3) of tips the faces are touched and, if a ball went over them before,
+        where that did not reach, with a little beside it. A `closed` track ends where it begins."""
+        keep = self.touched(contact_of.cutter, tips, contact_of.overlap, heading)
+        if contact_of.before is None or not keep.any():
+            return keep
+        missed = np.zeros(len(tips), dtype=np.bool_)
+        some = None if heading is None else heading[keep]
+        missed[keep] = self.missed(contact_of.cutter, tips[keep], contact_of.before, some)
+        spacing = float(np.median(np.linalg.norm(np.diff(tips, axis=0), axis=1))) if len(tips) > 1 else 1.0
+        size = 2 * min(200, int(np.ceil(REST_BESIDE_MM / max(spacing, 1e-3)))) + 1
+        mode = "wrap" if closed else "nearest"
+        beside = maximum_filter1d(missed.astype(np.int8), size, mode=mode) > 0
+        return np.asarray(keep & beside)
+
+    def missed(
+        self, cutter: DropCutter, tips: Floats, before: DropCutter, heading: Floats | None = None
+    ) -> Mask:
+        """Whether a ball that went over the part before could not touch it where the tool with its tip at
+        (n, 3) does."""
+        middle = tips + np.array([0.0, 0.0, cutter.corner - cutter.lift])
+        if heading is not None and cutter.grown.flat > 1e-9:
+            middle[:, :2] += cutter.grown.flat * heading
+        distance, _, normal = self._field.signed(middle)
+        spots = middle - distance[:, None] * normal
+        over = spots + (before.corner + 0.5 * REST_MM) * normal
+        return np.asarray(before.tip(over[:, :2]) > over[:, 2] - before.corner + before.lift + REST_MM)
+
     def touched(
         self, cutter: DropCutter, tips: Floats, overlap: float, heading: Floats | None = None
     ) -> Mask:
@@ -91,11 +134,11 @@ class ChosenFaces:
     def _distance(self, points: Floats) -> Floats:
         return np.abs(self._field.signed(points)[0])
 
-    def pieces(self, cutter: DropCutter, track: Floats, overlap: float, least: float) -> list[Floats]:
+    def pieces(self, contact_of: Contact, track: Floats, least: float) -> list[Floats]:
         """The pieces of a track (n, 3) of tips on which the faces are touched, those up to `least` mm left
         out and gaps up to it driven through."""
         dense = dense_track(track, SPACING_MM)
-        return cut_out(track, dense, self.touched(cutter, dense, overlap), least)
+        return cut_out(track, dense, self.wanted(contact_of, dense), least)
 
 
 def _rise(cutter: DropCutter, tips: Floats, reach: float = 0.02) -> Floats:
@@ -111,8 +154,17 @@ def _rise(cutter: DropCutter, tips: Floats, reach: float = 0.02) -> Floats:
 
 
 def dense_track(track: Floats, spacing: float) -> Floats:
-    """A track (n, 3) with points at most `spacing` mm apart, its own among them."""
-    return np.asarray(shapely.get_coordinates(LineString(track).segmentize(spacing), include_z=True))
+    """A track (n, 3) with points at most `spacing` mm apart, its own among them. (A geometry package's would
+    drop the ends of upright moves, which lie over each other in plan view.)"""
+    steps = np.diff(track, axis=0)
+    counts = np.maximum(1, np.ceil(np.linalg.norm(steps, axis=1) / spacing)).astype(np.int64)
+    owner = np.repeat(np.arange(len(steps)), counts)
+    number = np.arange(len(owner)) - np.repeat(np.cumsum(counts) - counts, counts)
+    share = ((number + 1) / counts[owner])[:, None]
+    inner = track[owner] + share * steps[owner]
+    last = number + 1 == counts[owner]
+    inner[last] = track[1:][owner[last]]
+    return np.vstack([track[:1], inner])
 
 
 def cut_out(track: Floats, dense: Floats, keep: Mask, least: float) -> list[Floats]:

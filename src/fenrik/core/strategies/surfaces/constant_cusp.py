@@ -28,7 +28,7 @@ from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
 from fenrik.core.strategies.kit.linking import Linker
-from fenrik.core.strategies.kit.touching import ChosenFaces
+from fenrik.core.strategies.kit.touching import ChosenFaces, Contact
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import stepover_for_cusp
@@ -89,7 +89,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     slopes = (math.radians(p.steep_from_deg), math.radians(p.steep_to_deg))
     grid = _Grid(cutter, region, min(0.5, width / 2.5), inputs.heights.bottom, slopes)
     if inputs.faces is not None:
-        grid.keep_touched(inputs.faces, cutter, p.face_overlap)
+        grid.keep_touched(inputs.faces, Contact(cutter, p.face_overlap))
     progress.step(0.15, "measuring over the surface")
     field = distances(
         grid.heights, grid.step, grid.allowed, grid.border, SURE * grid.widths(tool.corner_radius, p.cusp)
@@ -138,12 +138,12 @@ class _Grid:
         self.allowed = inside & (slope >= slopes[0] - 1e-9) & (slope <= slopes[1])
         self.border = self.allowed & ~binary_erosion(self.allowed)
 
-    def keep_touched(self, faces: ChosenFaces, cutter: DropCutter, overlap: float) -> None:
+    def keep_touched(self, faces: ChosenFaces, how: Contact) -> None:
         """Leaves the ground over which the cutter touches chosen faces."""
         rows, columns = np.nonzero(self.allowed)
         xy = np.column_stack([self.x0 + self.step * columns, self.y0 + self.step * rows])
         tips = np.column_stack([xy, self.heights[rows, columns]])
-        self.allowed[rows, columns] = faces.touched(cutter, tips, overlap)
+        self.allowed[rows, columns] = faces.touched(how.cutter, tips, how.overlap)
         self.border = self.allowed & ~binary_erosion(self.allowed)
 
     def widths(self, radius: float, cusp: float) -> Floats:

@@ -26,9 +26,18 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
+from fenrik.core.strategies.base import (
+    Example,
+    Inputs,
+    Parameters,
+    Strategy,
+    face_overlap,
+    fact,
+    rest_of_ball,
+)
 from fenrik.core.strategies.kit.linking import Linker
 from fenrik.core.strategies.kit.runs import steady_runs
+from fenrik.core.strategies.kit.touching import Contact
 from fenrik.core.strategies.levels.level_roughing import levels_between
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
@@ -84,6 +93,7 @@ class ConstantZ(Parameters):
     overlap: float = fact(
         1.0, "How far a closed pass goes on beyond its start.", unit="mm", ge=0, le=50, group="rest"
     )
+    rest_of: float | None = rest_of_ball()
     face_overlap: float = face_overlap()
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
@@ -129,6 +139,7 @@ class _Run:
             )
         self.inputs, self.progress, self.p = inputs, progress, p
         self.cutter = inputs.cutter(p.allowance, p.allowance)
+        self.before = inputs.ball_before(p.rest_of, p.allowance)
         self.tolerance = inputs.tolerance * PATH_SHARE
         margin = 2 * tool.radius + 2.0
         progress.step(0.0, "sampling the part")
@@ -249,7 +260,8 @@ class _Run:
         heading = side * np.column_stack([along[:, 1], -along[:, 0]])
         heading = np.vstack([heading, heading[:1]])
         tips = np.column_stack([ring, np.full(len(ring), level)])
-        return self.inputs.faces.touched(self.cutter, tips, self.p.face_overlap, heading)
+        how = Contact(self.cutter, self.p.face_overlap, self.before)
+        return self.inputs.faces.wanted(how, tips, heading, closed=True)
 
     def _steep(self, points: Floats) -> NDArray[np.bool_]:
         least = math.radians(max(0.0, self.p.steep_from_deg - self.p.overlap_deg))

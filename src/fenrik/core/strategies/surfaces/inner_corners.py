@@ -25,6 +25,7 @@ from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
 from fenrik.core.strategies.kit.linking import Linker
+from fenrik.core.strategies.kit.touching import Contact
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import stepover_for_cusp
@@ -95,7 +96,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             ]
         )
         faces = inputs.faces
-        pieces = [points] if faces is None else faces.pieces(cutter, points, p.face_overlap, fine)
+        pieces = [points] if faces is None else faces.pieces(Contact(cutter, p.face_overlap), points, fine)
         for points in pieces:
             path.run += 1
             here = path.position

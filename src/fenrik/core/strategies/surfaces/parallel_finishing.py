@@ -25,9 +25,17 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import AXES, Plane, in_plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
+from fenrik.core.strategies.base import (
+    Example,
+    Inputs,
+    Parameters,
+    Strategy,
+    face_overlap,
+    fact,
+    rest_of_ball,
+)
 from fenrik.core.strategies.kit.linking import Linker
-from fenrik.core.strategies.kit.touching import cut_out, dense_track
+from fenrik.core.strategies.kit.touching import Contact, cut_out, dense_track
 from fenrik.core.tolerances import PATH_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import cusp_height, stepover_for_cusp
@@ -82,6 +90,7 @@ class ParallelFinishing(Parameters):
         le=30,
         group="rest",
     )
+    rest_of: float | None = rest_of_ball()
     face_overlap: float = face_overlap()
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
@@ -139,6 +148,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
     path = PathBuilder()
     link = Linker.of(inputs, path, inputs.stock.copy())
 
+    how = Contact(cutter, p.face_overlap, inputs.ball_before(p.rest_of, p.allowance))
     plane = _plane(p)
     sampling = tolerance if plane is None else ARC_SAMPLING * tolerance
 
@@ -153,9 +163,7 @@ def compute(inputs: Inputs, progress: Progress) -> Toolpath:
             pieces = _flat_enough(cutter, points, math.radians(low), math.radians(high), stepover)
         if inputs.faces is None:
             return pieces
-        return [
-            q for piece in pieces for q in inputs.faces.pieces(cutter, piece, p.face_overlap, 0.5 * stepover)
-        ]
+        return [q for piece in pieces for q in inputs.faces.pieces(how, piece, 0.5 * stepover)]
 
     near = region.buffer(0.1 * stepover)
     shapely.prepare(near)
@@ -287,8 +295,10 @@ def _approach(
         line = LineString([here[:2], (first[0], first[1])])
         if distance <= reach and near.covers(line):
             way = track(np.array(here[:2]), first[:2])  # type: ignore[operator]
-            path.line(way[1:], link.feed, Motion.LINK)
-            return
+            # not down into what lies beside the faces, and up again
+            if float(way[:, 2].min()) >= min(here[2], float(first[2])) - reach:
+                path.line(way[1:], link.feed, Motion.LINK)
+                return
     link.over(float(first[0]), float(first[1]))
     link.down(float(first[0]), float(first[1]), float(first[2]))
 
