@@ -518,8 +518,8 @@ def test_cycles_mean_the_standards_moves():
         ("G83 Z-4. R1. F100.", "without Q"),
         ("G81 Z4. R1. F100.", "not below R"),
         ("G18 G81 Z-4. R1. F100.", "outside the plane"),
-        ("G86 Z-4. R1. F100.", "G86"),
-        ("G4 X1.", "dwell without P"),
+        ("G87 Z-4. R1. F100.", "from below"),
+        ("G4 S1.", "dwell without one of P"),
     ],
 )
 def test_wrong_cycles_are_refused(block_, words):

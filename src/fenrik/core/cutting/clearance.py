@@ -343,19 +343,34 @@ class _Trimming:
 
 def _slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:
     """Rapids that counted on what was left out, and would now run into stock, go over it and down at feed;
-    flutes wider than their neck come up at feed where stock may stand over them."""
+    quick links through it go at the cutting feed, and flutes wider than their neck come up at feed where
+    stock may stand over them."""
     out = PathBuilder()
     mark = 0
     necked = tool.shank_diameter < tool.diameter - 1e-6
+    feeds = path.feed[path.kind == Motion.FEED]
+    cutting = float(feeds.max()) if len(feeds) else np.inf
     rapid = path.kind == Motion.RAPID
     following = path.feed.copy()
+    following[rapid] = path.feed[~rapid][-1] if (~rapid).any() else 0.0
     for i in range(len(path) - 2, -1, -1):
         following[i] = path.feed[i] if not rapid[i] else following[i + 1]
     for i in range(len(path)):
         out.level, out.run = int(path.level[i]), int(path.run[i])
         here, there = out.position, path.tip[i].tolist()
-        if not rapid[i] or here is None or (there[2] >= here[2] + 1e-9 and not necked):
+        linking = here is not None and path.kind[i] == Motion.LINK and path.feed[i] > cutting
+        if not linking and (not rapid[i] or here is None or (there[2] >= here[2] + 1e-9 and not necked)):
             _copy(out, path, i)
+            continue
+        assert here is not None
+        if linking:
+            stock.cut(out.since(mark), tool.cleared)
+            mark = max(0, out.count() - 1)
+            over = float(stock.top(here[:2], (there[0], there[1]), tool.radius))
+            if over <= min(here[2], there[2]) + TOUCH_MM or path.turn[i] != 0:
+                _copy(out, path, i)
+            else:
+                out.feed(there[0], there[1], there[2], cutting, Motion.LINK)
             continue
         stock.cut(out.since(mark), tool.cleared)
         mark = max(0, out.count() - 1)

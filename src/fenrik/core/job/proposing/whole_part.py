@@ -45,6 +45,8 @@ REST_MM = 0.01
 """What a corner must be narrower than the clearing mill, in radius, to be gone along again."""
 PASSING = 0.2
 """How much slimmer than a gap, on each side, the tool is that goes through it, mm."""
+HOLDER_MM = 2.0
+"""Gap kept between a holder and the part's top where a mill ends short of the depth."""
 CHAMFER_MM, SAME_DEG = 3.0, 1.0
 
 
@@ -189,7 +191,8 @@ class _Whole:
         short, long = self.tools.pair(most, deepest, widest)
         if long is None:
             return [Deep(short, math.inf)]
-        return [Deep(short, short.flute_length), Deep(long, math.inf)]
+        ends = math.inf if long.stick_out >= deepest else long.stick_out - HOLDER_MM
+        return [Deep(short, short.flute_length), Deep(long, ends)]
 
     def _passage(self) -> float:
         """The narrowest gap between islands, and between islands and walls, of the pockets that are made from
@@ -308,8 +311,8 @@ class _Whole:
         for i, (tool, upto) in enumerate(mills if step.strategy != "facing" else mills[:1]):
             inside = not on_floors or any(above < high - f.low <= upto for f in floors)
             more: dict[str, object] = {"keep_in": self._within(tool)} if step.works_on == "ground" else {}
-            if math.isfinite(upto) and step.strategy != "facing":
-                more["heights"] = {"bottom": {"over": "part_top", "offset": -round(upto, 3)}}
+            if step.strategy != "facing":
+                more |= _down_to(upto)
             if inside:
                 self._add(step, tool, {}, f"{step.name} deeper" if i > 0 else None, **more)
             above = upto
@@ -320,14 +323,18 @@ class _Whole:
         high, above = float(self.clamped.part_high[2]), -math.inf
         for i, (tool, upto) in enumerate(mills[step.tool]):
             groups: dict[float, list[Face]] = {}
-            for wall in (w for w in walls if above < high - w.low <= upto):
+            last = i + 1 == len(mills[step.tool])
+            for wall in (w for w in walls if above < high - w.low and (last or high - w.low <= upto)):
                 # a corner's rest is that of the mill that went along this very wall
-                before = next(d.tool for d in mills["walls"] if high - wall.low <= d.upto)
+                before = next(
+                    (d for d in mills["walls"] if high - wall.low <= d.upto), mills["walls"][-1]
+                ).tool
                 if not step.rest_of_walls or self._has_rest(wall, before):
                     groups.setdefault(before.diameter if step.rest_of_walls else 0.0, []).append(wall)
             for diameter, mine in groups.items():
                 rest: dict[str, object] = {"rest_of": diameter} if step.rest_of_walls else {}
-                self._add(step, tool, rest, f"{step.name} deeper" if i > 0 else None, walls=_picks(mine))
+                more: dict[str, object] = {"walls": _picks(mine)} | (_down_to(upto) if last else {})
+                self._add(step, tool, rest, f"{step.name} deeper" if i > 0 else None, **more)
             above = upto
 
     def _has_rest(self, wall: Face, before: Assembly) -> bool:
@@ -390,6 +397,13 @@ class _Whole:
                 ids = ", ".join(str(f.id) for f in left[:12]) + (" and more" if len(left) > 12 else "")
                 plural = f"{len(left)} faces" if len(left) > 1 else "1 face"
                 self.out.words.append(f"Left: {plural} ({ids}), not reached from here: {why}.")
+
+
+def _down_to(depth: float) -> dict[str, object]:
+    """The bottom of an operation at a depth under the part's top, where it is finite."""
+    if math.isinf(depth):
+        return {}
+    return {"heights": {"bottom": {"over": "part_top", "offset": -round(depth, 3)}}}
 
 
 def _picks(faces: list[Face]) -> list[WallPick]:

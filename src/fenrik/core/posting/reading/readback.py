@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,8 +15,10 @@ from numpy.typing import NDArray
 from fenrik.core.errors import PostError
 from fenrik.core.motion.moves import Motion, Moves
 from fenrik.core.motion.program_motion import ProgramMotion
+from fenrik.core.posting.reading.cycles import KNOWN, PECKING, REFUSED, TAPPING, legs_of
 from fenrik.core.posting.reading.driven import Span, driven
 from fenrik.core.posting.reading.rotary_control import SQUARE_DEG, RotaryControl
+from fenrik.core.posting.reading.subprograms import executed
 
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
 _WORDS_ONLY = re.compile(r"(?:[A-Z]\s*[+-]?(?:\d+\.?\d*|\.\d+)\s*)+")
@@ -30,22 +31,28 @@ _GROUPS: dict[str, set[float]] = {
     "plane": {17, 18, 19},
     "units": {20, 21},
     "distance": {90, 91},
-    "feed": {93, 94},
+    "feed": {93, 94, 95},
+    "exact stop": {61, 64},
+    "speed": {96, 97},
     "radius compensation": {40, 41, 42},
     "length": {43, 43.4, 49},
-    "cycle": {73, 74, 80, 81, 82, 83, 84, 85, 89},
+    "cycle": {*KNOWN, *REFUSED},
     "return": {98, 99},
     "offset": {54, 55, 56, 57, 58, 59},
     "tilted plane": {68.2, 69},
-    "once": {4, 53, 53.1},
+    "once": {4, 9, 28, 53, 53.1},
 }
-TAPPING = {84: 1, 74: -1}
-"""Cycles in which the spindle is in step with the feed and turns back for the way out, and its sense on the
-way in."""
 _GROUP_OF = {code: group for group, codes in _GROUPS.items() for code in codes}
 _PLANES = {17: (0, 1, "I", "J"), 18: (2, 0, "K", "I"), 19: (1, 2, "J", "K")}
 """Per plane its first and second axis and the words of the centre along them (ISO 6983-1)."""
-_M_CODES = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
+_M_CODES = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 19, 30}
+_WITH_REASON: dict[float, str] = {
+    30: "goes to a second reference point, which this control does not have (G30)",
+    92: "sets the coordinates by where the tool stands, which the proof cannot know (G92)",
+    96: "keeps the cutting speed constant, which is a lathe's way of turning (G96)",
+    **REFUSED,
+}
+"""Codes that a control may know and this one refuses, and why."""
 ARC_TOLERANCE_MM = 0.01
 """Difference between an arc's start and end radius that a controller still takes."""
 
@@ -56,6 +63,9 @@ class Reader:
 
     `control` is there for machines with rotary joints: then heights follow from the machine. `registers` are
     the corrections mm that the control holds for cutter radius compensation, by their number D.
+
+    `foreign` text came from elsewhere: one that does not end is read to its last line, with a finding.
+    Optional blocks (/) are executed, as with the switch off.
 
     After `read`, `programmed` is the motion as the text gives it, `row` (n,) the move there of each that is
     driven, `spans` the first and last driven move of every stretch with compensation. `work_offsets` lists
@@ -69,7 +79,9 @@ class Reader:
         peck_clearance: float = 0.5,
         registers: dict[int, float] | None = None,
         control: RotaryControl | None = None,
+        foreign: bool = False,
     ) -> None:
+        self.foreign = foreign
         self.control = control
         self.registers = registers or {}
         self.correction: tuple[int, int, int] | None = None
@@ -93,7 +105,7 @@ class Reader:
         self.scale = 1.0
         self.absolute = True
         self.feed: float | None = None
-        self.inverse = False
+        self.inverse = self.per_turn = False
         self.speed = 0.0
         self.sense = 0
         self.tool = 0
@@ -106,14 +118,17 @@ class Reader:
 
     def read(self, text: str) -> ProgramMotion:
         """The motion of the whole text. Raises PostError naming line, word and what is wrong with it."""
-        for number, raw in enumerate(text.splitlines(), 1):
+        last = 0
+        for line in executed(text):
             if self.ended:
-                if raw.strip() not in ("", "%"):
-                    raise self._error(number, raw, "stands after the end of the program")
+                if line.raw.strip() not in ("", "%"):
+                    raise self._error(line.number, line.raw, "stands after the end of the program")
                 continue
-            self._block(number, raw)
-        if not self.ended:
+            self._block(last := line.number, line.raw)
+        if not self.ended and not self.foreign:
             raise PostError("The program has no end (M2 or M30).", remedy="Correct the dialect's end.")
+        if not self.ended:
+            self.findings.append((last, "is the last line, and no M2 or M30 ends the program"))
         self.programmed = self._table()
         done = driven(self.programmed, self._spans, self.registers)
         self.row, self.spans = done.row, done.spans
@@ -172,7 +187,7 @@ class Reader:
                 m_codes.append(int(code))
             elif letter in values:
                 raise self._error(number, raw, f"gives {letter} twice")
-            elif letter not in "NOXYZIJKRFSTHPQD" and letter not in self._turning_letters:
+            elif letter not in "NOXYZIJKLRFSTHPQD" and letter not in self._turning_letters:
                 raise self._error(
                     number, raw, f"uses the address {letter}, which this controller does not know"
                 )
@@ -192,7 +207,9 @@ class Reader:
     def _take_g(self, number: int, raw: str, value: str, g_codes: dict[str, float]) -> None:
         code = float(value)
         group = _GROUP_OF.get(code)
-        if group is None or (self.control is None and code in (43.4, 53.1, 68.2, 69, 93)):
+        if code in _WITH_REASON:
+            raise self._error(number, raw, _WITH_REASON[code])
+        if group is None or (self.control is None and code in (43.4, 53.1, 68.2, 69)):
             raise self._error(number, raw, f"uses G{value}, which this controller does not know")
         if group in g_codes:
             raise self._error(number, raw, f"gives two codes of the group '{group}'")
@@ -214,41 +231,109 @@ class Reader:
             self.absolute = g_codes["distance"] == 90
         if "offset" in g_codes:
             self._take_offset(int(g_codes["offset"]))
+        if g_codes.get("once") == 4:
+            self._dwell(number, raw, values)
         if "feed" in g_codes:
-            self.inverse, self.feed = g_codes["feed"] == 93, None
+            self.inverse, self.per_turn, self.feed = g_codes["feed"] == 93, g_codes["feed"] == 95, None
         if "F" in values:
             self.feed = values["F"] if self.inverse else values["F"] * self.scale
         if "S" in values:
             self.speed = values["S"]
         if "T" in values:
             self.next_tool = int(values["T"])
+        # a control changes the tool before it takes the length, and both before the block's way
+        if 6 in m_codes:
+            self._change_tool()
         if "length" in g_codes:
             self._take_length(number, raw, g_codes["length"], values)
         for code in m_codes:
-            if code in (3, 4, 5):
-                self.sense = {3: 1, 4: -1, 5: 0}[code]
-            elif code == 6:
-                self._change_tool()
-        if g_codes.get("once") == 4:
-            if "P" not in values or not self._rows:
-                raise self._error(number, raw, "is a dwell without P, or before any move")
-            self.dwells[len(self._rows) - 1] = self.dwells.get(len(self._rows) - 1, 0.0) + values["P"]
+            if code in (3, 4):
+                self.sense = 1 if code == 3 else -1
+        self._go(number, raw, values, g_codes)
+        # what stops acts after the block's way
+        if {5, 19} & set(m_codes):
+            self.sense = 0
+        if any(code in (2, 30) for code in m_codes):
+            self.ended = True
+
+    def _dwell(self, number: int, raw: str, values: dict[str, float]) -> None:
+        """Waits so many seconds, given as P, X or F; the other words of the block are none of a way."""
+        given = [values.pop(letter) for letter in ("P", "X", "F") if letter in values]
+        if len(given) != 1 or not self._rows:
+            raise self._error(number, raw, "is a dwell without one of P, X and F, or before any move")
+        self.dwells[len(self._rows) - 1] = self.dwells.get(len(self._rows) - 1, 0.0) + given[0]
+
+    def _go(self, number: int, raw: str, values: dict[str, float], g_codes: dict[str, float]) -> None:
+        """The block's way: rotary joints, cycles, moves, the reference point."""
         if "return" in g_codes:
             self.to_initial = g_codes["return"] == 98
+        if g_codes.get("once") == 28:
+            self._to_reference(number, raw, values)
+            return
         if self.control is not None and self._tilts_or_turns(number, raw, values, g_codes):
             return
         self._take_cycle(number, raw, values, g_codes)
-        if "Q" in values and self.cycle == 80:
-            raise self._error(number, raw, "uses the address Q, which only a pecking cycle has")
+        if ("Q" in values or "L" in values) and self.cycle == 80:
+            letter = "Q" if "Q" in values else "L"
+            raise self._error(number, raw, f"uses the address {letter}, which only a cycle has")
         if self.cycle != 80:
-            if any(a in values for a in "XYZ"):
-                self._drill(number, raw, values)
+            if any(a in values for a in "XYZ") or "cycle" in g_codes:
+                self._holes(number, raw, values)
         elif any(a in values for a in "XYZ") or (self.motion in (2, 3) and any(a in values for a in "IJKR")):
             self._move(number, raw, values, g_codes)
         if "radius compensation" in g_codes:
             self._switch(number, raw, int(g_codes["radius compensation"]), values)
-        if any(code in (2, 30) for code in m_codes):
-            self.ended = True
+
+    def _to_reference(self, number: int, raw: str, values: dict[str, float]) -> None:
+        """Over a place between to the machine's reference point in the joints that are named; in Z that is
+        the upper end, in X and Y no coordinate is known there."""
+        letters = [a for a in "XYZ" if a in values]
+        if not letters or set(values) - {"N", *letters} or self.cycle != 80 or self.correction is not None:
+            raise self._error(
+                number, raw, "names no joint, or does more than go to the reference point (G28)"
+            )
+        was, self.motion = self.motion, 0
+        known = all(self.position["XYZ".index(a)] is not None for a in letters)
+        between = {a: values[a] for a in letters}
+        still = not self.absolute and not any(between.values())
+        if not still:
+            if not known:
+                raise self._error(number, raw, "goes over a place between from an unknown place (G28)")
+            self._move(number, raw, between, {})
+        if "Z" in letters:
+            self._go_home(number, raw, seen=True)
+        if {"X", "Y"} & set(letters):
+            if not self.up:
+                raise self._error(
+                    number,
+                    raw,
+                    "goes to the reference point in X or Y with the tool down (G28); name Z first",
+                )
+            self.position[0], self.position[1] = None, self._y_unknown
+        self.motion = was
+
+    def _holes(self, number: int, raw: str, values: dict[str, float]) -> None:
+        """The holes of a block of an active cycle: one, or as many as K or L say, each a step further under
+        G91; none for 0, which only sets the cycle's numbers."""
+        times = int(values.get("K", values.get("L", 1.0)))
+        self._take_depths(number, raw, values)
+        if not any(a in values for a in "XYZ") and "K" not in values and "L" not in values:
+            return
+        for _ in range(times):
+            self._drill(number, raw, values)
+
+    def _take_depths(self, number: int, raw: str, values: dict[str, float]) -> None:
+        """Bottom and level R of the cycle as coordinates mm: under G91 R counts from the initial level and Z
+        from R."""
+        kept = self.cycle_values
+        kept |= {a: values[a] * self.scale for a in "Q" if a in values}
+        kept |= {a: values[a] for a in "P" if a in values}
+        if "R" in values:
+            kept["R"] = values["R"] * self.scale + (0.0 if self.absolute else self.initial)
+        if "Z" in values:
+            if not self.absolute and "R" not in kept:
+                raise self._error(number, raw, "gives Z by a step from R, and no R was given")
+            kept["Z"] = values["Z"] * self.scale + (0.0 if self.absolute else kept["R"])
 
     def _check_corrected(self, number: int, raw: str, g_codes: dict[str, float], m_codes: list[int]) -> None:
         """What a control does not do while it corrects the radius."""
@@ -313,60 +398,40 @@ class Reader:
         if code != 80:
             if self.cycle == 80 and self.position[2] is not None:
                 self.initial = self.position[2]
-            if self.plane != 17 or not self.absolute:
-                raise self._error(number, raw, "begins a cycle outside the plane G17 or with G91")
+            if self.plane != 17:
+                raise self._error(number, raw, "begins a cycle outside the plane G17")
             self.cycle_values = {}
         self.cycle = int(code)
 
     def _drill(self, number: int, raw: str, values: dict[str, float]) -> None:
         """One hole of the active cycle, as the moves that it stands for."""
         kept = self.cycle_values
-        kept |= {a: v for a, v in values.items() if a in "ZRQP"}
-        for needed in "ZR" + ("Q" if self.cycle in (73, 83) else ""):
+        for needed in "ZR" + ("Q" if self.cycle in PECKING else ""):
             if needed not in kept:
                 raise self._error(number, raw, f"is a cycle without {needed}")
-        bottom, level = kept["Z"] * self.scale, kept["R"] * self.scale
-        peck = kept.get("Q", 0.0) * self.scale
-        if bottom >= level or (self.cycle in (73, 83) and peck <= 0):
+        bottom, level, peck = kept["Z"], kept["R"], kept.get("Q", 0.0)
+        if bottom >= level or (self.cycle in PECKING and peck <= 0):
             raise self._error(number, raw, "is a cycle whose Z is not below R, or whose Q is not over 0")
         if self.position[0] is None or self.position[1] is None or self.position[2] is None:
             raise self._error(number, raw, "is a cycle from an unknown place")
-        x, y = (values[a] * self.scale if a in values else self.position[k] for k, a in enumerate("XY"))
-        assert x is not None and y is not None
-
-        def go(z: float, rapid: bool) -> None:
-            self._straight(number, raw, [x, y, z], rapid)
-
+        here_x, here_y = self.position[0], self.position[1]
+        x, y = (
+            here if a not in values else values[a] * self.scale + (0.0 if self.absolute else here)
+            for a, here in (("X", here_x), ("Y", here_y))
+        )
         here = self.position[2]
         if here < level:
             go_up = [self.position[0], self.position[1], level]
             self._straight(number, raw, go_up, True)
         self._straight(number, raw, [x, y, max(here, level)], True)
-        go(level, True)
+        self._straight(number, raw, [x, y, level], True)
         if self.cycle in TAPPING and self.sense != TAPPING[self.cycle]:
             self.findings.append((number, f"taps by G{self.cycle} with the spindle turning the other way"))
-        if self.cycle in (81, 82, 85, 89, *TAPPING):
-            go(bottom, False)
-        else:
-            self._peck(go, level, bottom, peck)
-        if self.cycle in (82, 89) and "P" in kept:
-            self.dwells[len(self._rows) - 1] = kept["P"]
-        if self.cycle in (85, 89, *TAPPING):
-            go(level, False)
-        go(max(level, self.initial) if self.to_initial else level, True)
-
-    def _peck(self, go: Callable[[float, bool], None], level: float, bottom: float, peck: float) -> None:
-        depth = level
-        while depth > bottom + 1e-9:
-            following = max(bottom, depth - peck)
-            if following - bottom < 1e-6:
-                following = bottom
-            if depth < level and self.cycle == 83:
-                go(depth + self.peck_clearance, True)
-            go(following, False)
-            depth = following
-            if depth > bottom:
-                go(level if self.cycle == 83 else depth + self.peck_clearance, True)
+        for leg in legs_of(self.cycle, level, bottom, peck, kept.get("P", 0.0), self.peck_clearance):
+            self._straight(number, raw, [x, y, leg.z], leg.rapid)
+            if leg.dwell:
+                self.dwells[len(self._rows) - 1] = leg.dwell
+        self._straight(number, raw, [x, y, max(level, self.initial) if self.to_initial else level], True)
 
     def _straight(self, number: int, raw: str, end: list[float], rapid: bool) -> None:
         """A straight move of a cycle; none where the tool is there already."""
@@ -375,7 +440,7 @@ class Reader:
             return
         self.motion = 0 if rapid else 1
         self._check_state(number, raw, end[2] != start[2])
-        feed = 0.0 if rapid else float(self.feed or 0.0)
+        feed = 0.0 if rapid else float(self.feed or 0.0) * (self.speed if self.per_turn else 1.0)
         self._add(self._row(start, end, number, feed))
         self.position, self.up = list(end), False
 
@@ -538,7 +603,7 @@ class Reader:
                 value += here
             end[axis] = value
         if self.motion == 0 and (start[0] is None or start[1] is None):
-            self.position = end  # the first positioning comes from wherever the machine stood
+            self._first(number, raw, end)
             return
         if any(v is None for v in (*start, *end)):
             raise self._error(number, raw, "moves at feed from an unknown place")
@@ -547,6 +612,8 @@ class Reader:
                 raise self._error(number, raw, "has no F, which every block has under G93")
             if self.motion != 1:
                 raise self._error(number, raw, "is an arc under G93")
+        if self.per_turn and self.motion != 0 and self.speed <= 0:
+            raise self._error(number, raw, "moves by a feed per turn (G95) and no speed S was given")
         self._check_state(number, raw, "Z" in values)
         a = [float(v) for v in start if v is not None]
         b = [float(v) for v in end if v is not None]
@@ -557,18 +624,36 @@ class Reader:
         feed = 0.0 if self.motion == 0 else float(self.feed or 0.0)
         if self.inverse:
             feed *= math.dist(a, b)
+        feed *= self.speed if self.per_turn else 1.0
         self._add(self._row(a, b, number, feed, turn, centre))
         self.position, self.up = list(b), False
 
-    def _go_home(self, number: int, raw: str) -> None:
-        """Z to the machine's upper end."""
+    def _first(self, number: int, raw: str, end: list[float | None]) -> None:
+        """The first positioning comes from wherever the machine stood. A descent in the same block is driven
+        over the place that it ends at, and told: nobody knows what stands on the way."""
+        top = self.position[2]
+        self.position = end
+        if end[2] is None or top is None or end[2] >= top - 1e-9 or end[0] is None or end[1] is None:
+            return
+        self._check_state(number, raw, True)
+        self.findings.append(
+            (number, f"comes down to Z {end[2]:.3f} in one move with X and Y, from a place that is not known")
+        )
+        self._add(self._row([end[0], end[1], top], [end[0], end[1], end[2]], number))
+        self.up = False
+
+    def _go_home(self, number: int, raw: str, seen: bool = False) -> None:
+        """Z to the machine's upper end; the way up is a move of its own where rotary joints count on it, or
+        (`seen`) where the text names it."""
         control = self.control
         if control is not None and (control.plane is not None or control.point):
             raise self._error(
                 number, raw, "goes to the machine's upper end in a tilted plane or with the tool's point kept"
             )
         top = self._upper_end()
-        if control is not None and all(v is not None for v in self.position) and control.known():
+        if (seen and all(v is not None for v in self.position)) or (
+            control is not None and all(v is not None for v in self.position) and control.known()
+        ):
             start = [float(v) for v in self.position if v is not None]
             if abs(start[2] - top) > 1e-9:
                 self._add(self._row(start, [start[0], start[1], top], number), aside=True)

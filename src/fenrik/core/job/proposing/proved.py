@@ -1,0 +1,151 @@
+"""A whole plan that is computed and proved before it is offered: operations that have nothing to do go, what
+its proof stops is mended where a tool or a feed can do it, and the rest is said."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from fenrik.core.errors import Cancelled, FenrikError
+from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.recipes import Proposal
+from fenrik.core.job.proposing.whole_part import propose_part
+from fenrik.core.job.proving.proving import Prover
+from fenrik.core.job.workspace.artefacts import Store, key_of
+from fenrik.core.job.workspace.files import JobFiles
+from fenrik.core.progress import SILENT, Progress
+from fenrik.core.tooling.assembly import Assembly
+
+ROUNDS = 3
+"""Times that a plan is proved, mended in between."""
+SLOWEST, MENDED_SHARE = 0.2, 0.8
+"""Share of a feed to which mending goes down at most, and of what a tool may bend that it aims at."""
+EXPONENT = 1.0 / 0.75
+"""Bending goes with the feed to the power of 1 - mc, about 0.75 (Kienzle 1952)."""
+SLIMMER, SLIMMEST = 0.95, 0.85
+"""Steps in which a neck is made slimmer, and how slim over the cutter's diameter (common practice, no
+source)."""
+SPARE_MM = 2.0
+"""Stick-out added beyond what a holder lacked."""
+Finding = dict[str, Any]
+
+
+def proposal_key(job: Job, setup: SetupDoc) -> str:
+    """Key under which a proved proposal is kept: all of the document counts."""
+    return key_of("whole plan", [job.model_dump(mode="json"), setup.name])
+
+
+def propose_proved(
+    job: Job, setup: SetupDoc, files: Path | JobFiles, store: Store, progress: Progress = SILENT
+) -> Proposal:
+    """A whole plan for what is seen from a setup, computed and proved. Raises ComputeError where the part is
+    not readable, Cancelled."""
+    progress.step(0.0, "choosing operations and tools")
+    proposal = propose_part(open_job(job, files, store), setup)
+    for number in range(ROUNDS):
+        if not proposal.operations:
+            return proposal
+        stage = progress.stage(0.05 + 0.95 * number / ROUNDS, 0.05 + 0.95 * (number + 1) / ROUNDS)
+        paths = open_job(with_proposal(job, setup, proposal), files, store)
+        _without_idle(paths, setup, proposal, stage.stage(0.0, 0.6))
+        stops = _stops(job, setup, files, store, proposal, stage.stage(0.6, 1.0))
+        mended = [_mended(proposal, stop) for stop in stops]
+        if not any(mended):
+            proposal.words += [f"Stop: {stop['words']} {stop['remedy']}".strip() for stop in stops]
+            break
+    return replace(proposal, words=list(dict.fromkeys(proposal.words)))
+
+
+def with_proposal(job: Job, setup: SetupDoc, proposal: Proposal) -> Job:
+    """The job with a proposal taken into a setup."""
+    whole = setup.model_copy(update={"operations": [*setup.operations, *proposal.operations]})
+    setups = [whole if s.name == setup.name else s for s in job.setups]
+    return job.model_copy(update={"tools": [*job.tools, *proposal.tools], "setups": setups})
+
+
+def _without_idle(paths: Paths, setup: SetupDoc, proposal: Proposal, progress: Progress) -> None:
+    """Computes the proposed operations; those that fail or cut nothing go, with a word."""
+    own = paths.job.setup(setup.name)
+    wanted = [o for o in own.operations if o in proposal.operations]
+    for i, operation in enumerate(wanted):
+        stage = progress.stage(i / len(wanted), (i + 1) / len(wanted))
+        stage.step(0.0, f"'{operation.name}'")
+        if not operation.enabled:
+            continue
+        try:
+            path, why = paths.path(own, operation, stage), "there is nothing for it to cut"
+        except Cancelled:
+            raise
+        except FenrikError as error:
+            path, why = None, error.what
+        if path is None or len(path) < 2:
+            proposal.operations.remove(operation)
+            proposal.words.append(f"'{operation.name}' is not needed: {why}")
+
+
+def _stops(
+    job: Job, setup: SetupDoc, files: Path | JobFiles, store: Store, proposal: Proposal, progress: Progress
+) -> list[Finding]:
+    """What stops the proof of the setup's program, of the proposed operations."""
+    trial = with_proposal(job, setup, proposal).model_copy(update={"releases": []})
+    release = next((r for r in trial.effective_releases() if r.setup == setup.name), None)
+    if release is None:
+        return []
+    proof = Prover(open_job(trial, files, store)).prove(release, progress)
+    feeds = {o["name"]: o["feed_mm_min"] for o in proof.facts["operations"]}
+    own = {o.name for o in proposal.operations}
+    stops = [s for s in proof.stops() if s["operation"] in own]
+    return [{**s, "feed": feeds.get(s["operation"])} for s in stops]
+
+
+def _mended(proposal: Proposal, stop: Finding) -> bool:
+    """Changes the proposal so that a stop should go; whether it could."""
+    place = next((i for i, o in enumerate(proposal.operations) if o.name == stop["operation"]), None)
+    if place is None:
+        return False
+    operation = proposal.operations[place]
+    if stop["kind"] == "bending":
+        feed = _held_feed(operation, stop)
+        if feed is not None:
+            proposal.operations[place] = operation.model_copy(update={"feed_mm_min": feed})
+        return feed is not None
+    if stop["kind"] in ("shank", "rapid", "holder"):
+        return _mended_tool(proposal, operation, stop)
+    return False
+
+
+def _held_feed(operation: OperationDoc, stop: Finding) -> float | None:
+    """The feed at which a tool bends by less than it may, None where it was held already."""
+    planned, gone_down = stop["feed"], operation.feed_mm_min is not None
+    if not planned or not stop["measure"] or gone_down:
+        return None
+    share = (MENDED_SHARE * stop["limit"] / stop["measure"]) ** EXPONENT
+    return float(max(1, round(planned * max(share, SLOWEST))))
+
+
+def _mended_tool(proposal: Proposal, operation: OperationDoc, stop: Finding) -> bool:
+    """A slimmer neck, or more stick-out, for a tool of the proposal that the stop is about."""
+    for i, tool in enumerate(proposal.tools):
+        if tool.number != operation.tool:
+            continue
+        changed = _longer(tool, stop) if stop["kind"] == "holder" else _slimmer(tool)
+        if changed is not None:
+            proposal.tools[i] = changed
+            return True
+    return False
+
+
+def _slimmer(tool: Assembly) -> Assembly | None:
+    slim = round(SLIMMER * tool.shank_diameter, 2)
+    if tool.kind not in ("flat", "ball", "corner") or slim < SLIMMEST * tool.diameter:
+        return None
+    return tool.model_copy(update={"shank_diameter": slim})
+
+
+def _longer(tool: Assembly, stop: Finding) -> Assembly:
+    return tool.model_copy(
+        update={"stick_out": round(tool.stick_out + (stop["measure"] or 0.0) + SPARE_MM, 1)}
+    )
