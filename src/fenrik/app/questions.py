@@ -6,6 +6,7 @@ or a packed blob. Nothing here reads a model file or cuts a stock: what is not c
 
 from __future__ import annotations
 
+import json
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import asdict
@@ -27,6 +28,7 @@ from fenrik.core.job.document.reading import job_data, job_from_data, parse_job
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.proved import proposal_key
 from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations, uses_of
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
 from fenrik.core.job.workspace.artefacts import Store
@@ -214,7 +216,8 @@ def _plan_part(desk: Desk, order: dict[str, Any]) -> Any:
     paths = desk.paths(order)
     setup, faces = _setup(paths, order["setup"]), order["faces"]
     if faces is None:
-        return _proposal(propose_part(paths, setup))
+        kept = paths.store.get(proposal_key(paths.job, setup))
+        return json.loads(kept) if kept is not None else _proposal(propose_part(paths, setup))
     chosen = [f for f in paths.workspace.features() if set(f.faces) & set(faces)]
     own = [f for f in chosen if not f.floor or f.floor in faces] or chosen
     if not own:
@@ -223,12 +226,7 @@ def _plan_part(desk: Desk, order: dict[str, Any]) -> Any:
 
 
 def _proposal(made: Proposal) -> Any:
-    return {
-        "recipe": made.recipe,
-        "tools": [t.model_dump(mode="json") for t in made.tools],
-        "operations": [o.model_dump(mode="json") for o in made.operations],
-        "words": made.words,
-    }
+    return made.plain()
 
 
 def _measure(desk: Desk, order: dict[str, Any]) -> Any:

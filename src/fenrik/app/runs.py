@@ -7,6 +7,7 @@ worker's lock is gone is free to be taken again.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
@@ -18,6 +19,8 @@ from fenrik.app.tables import JobRow, RunRow, now
 from fenrik.core.errors import InputError, NotFound
 
 TARGETS = ("part", "plan", "prove")
+WHOLE = re.compile(r"whole:\d{1,3}")
+"""A whole plan for a setup by its place in the job, from 0: computed and proved before it is offered."""
 OPEN_STATES = ("queued", "running")
 CHANNEL = "fenrik_run"
 """Where the database tells, by triggers, that the job in the payload or a run of it was made or changed."""
@@ -65,9 +68,10 @@ class Runs:
     def start(self, job_id: int, target: str) -> dict[str, Any]:
         """Hands in work on the job's present revision; an open run of the same target is cancelled first.
         Returns the run. Raises InputError, NotFound."""
-        if target not in TARGETS:
+        if target not in TARGETS and not WHOLE.fullmatch(target):
             raise InputError(
-                f"'{target[:40]}' cannot be computed.", remedy=f"Use one of: {', '.join(TARGETS)}."
+                f"'{target[:40]}' cannot be computed.",
+                remedy=f"Use one of: {', '.join(TARGETS)}, or whole: and a setup's place from 0.",
             )
         with Session(self.engine) as session:
             row = session.get(JobRow, job_id, with_for_update=True)

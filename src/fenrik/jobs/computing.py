@@ -6,12 +6,14 @@ ended at any moment. Every result is written whole, so that a run which is done 
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
-from fenrik.core.errors import Cancelled, FenrikError
+from fenrik.core.errors import Cancelled, FenrikError, InputError
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.proved import proposal_key, propose_proved
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.job.workspace.files import JobFiles, check_files
@@ -23,7 +25,8 @@ READING = "reading the part"
 
 
 def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str, progress: Progress) -> None:
-    """Carries out a run: `target` is part, plan or prove. Raises FenrikError."""
+    """Carries out a run: `target` is part, plan, prove or a whole plan for a setup ("whole:0"). Raises
+    FenrikError."""
     job = job_from_data(document)
     check_files(job)
     paths = open_job(job, files, store)
@@ -39,10 +42,23 @@ def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str
         if failures:
             raise failures[0]
         return
+    if target.startswith("whole:"):
+        _whole(paths, files, store, int(target.split(":")[1]), progress)
+        return
     prover = Prover(paths)
     releases = job.effective_releases()
     for i, release in enumerate(releases):
         prover.prove_whole(release, progress.stage(i / len(releases), (i + 1) / len(releases)))
+
+
+def _whole(paths: Paths, files: JobFiles, store: Store, place: int, progress: Progress) -> None:
+    """Proposes a whole plan for a setup, proved, and keeps it."""
+    job = paths.job
+    if place >= len(job.setups):
+        raise InputError(f"The job has no setup {place + 1}.", remedy="Choose a setup of this job.")
+    setup = job.setups[place]
+    made = propose_proved(job, setup, files, store, progress)
+    store.put(proposal_key(job, setup), "proposal", json.dumps(made.plain()).encode())
 
 
 def _plan(paths: Paths, progress: Progress) -> list[FenrikError]:

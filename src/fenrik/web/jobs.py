@@ -68,7 +68,7 @@ class RunAnswer(BaseModel):
 
 
 class Start(BaseModel):
-    """What to compute: part, plan or prove."""
+    """What to compute: part, plan, prove, or a whole plan for a setup by its place ("whole:0")."""
 
     target: Annotated[Text, Field(max_length=20)]
 

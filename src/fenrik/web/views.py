@@ -145,7 +145,8 @@ def plan_holes(jobs: Service, job_id: Number, order: HoleOrder) -> Response:
 
 @router.post("/jobs/{job_id}/plan/proposed", response_model=HolePlan)
 def plan_part(jobs: Service, job_id: Number, order: PartOrder) -> Response:
-    """Operations and tools for all that is seen from a setup; nothing is changed."""
+    """Operations and tools for all that is seen from a setup, nothing is changed: as a run of "whole" has
+    computed and proved them for this document, else as they are chosen at once, not computed."""
     return data(jobs.answers.ask("plan_part", jobs.asked(job_id), **order.model_dump(mode="json")))
 
 

@@ -589,7 +589,8 @@ export interface paths {
     put?: never;
     /**
      * Plan Part
-     * @description Operations and tools for all that is seen from a setup; nothing is changed.
+     * @description Operations and tools for all that is seen from a setup, nothing is changed: as a run of "whole" has
+     *     computed and proved them for this document, else as they are chosen at once, not computed.
      */
     post: operations["plan_part_api_jobs__job_id__plan_proposed_post"];
     delete?: never;
@@ -3337,7 +3338,7 @@ export interface components {
     };
     /**
      * Start
-     * @description What to compute: part, plan or prove.
+     * @description What to compute: part, plan, prove, or a whole plan for a setup by its place ("whole:0").
      */
     Start: {
       /** Target */

@@ -181,28 +181,6 @@ export function Said({ words }: { words: string[] }) {
   ));
 }
 
-/** Proposes a whole plan for what is seen from the chosen setup. */
-export function WholePlan() {
-  const { id, document } = useShared();
-  const { setup } = useSession();
-  const { add, words, busy } = useProposal();
-  if (!document.setups[setup] || !document.part) return null;
-  return (
-    <>
-      <Button
-        size="compact-sm"
-        mt={10}
-        variant="default"
-        loading={busy}
-        onClick={() => add(`/jobs/${id}/plan/proposed`, {})}
-      >
-        Plan everything seen from here
-      </Button>
-      <Said words={words} />
-    </>
-  );
-}
-
 /** Adds what a recipe proposes for a group of holes to the chosen setup. */
 export function HoleRecipe() {
   const groups = useGroups();

@@ -4,6 +4,7 @@ library."""
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -32,6 +33,15 @@ class Proposal:
     tools: list[Assembly] = field(default_factory=list)
     operations: list[OperationDoc] = field(default_factory=list)
     words: list[str] = field(default_factory=list)
+
+    def plain(self) -> dict[str, Any]:
+        """As plain data."""
+        return {
+            "recipe": self.recipe,
+            "tools": [t.model_dump(mode="json") for t in self.tools],
+            "operations": [o.model_dump(mode="json") for o in self.operations],
+            "words": self.words,
+        }
 
 
 def uses_of(job: Job, hole: Hole) -> list[Use]:
