@@ -17,6 +17,15 @@ LINES = st.lists(st.lists(st.tuples(NUMBERS, NUMBERS), min_size=2, max_size=4).m
 )
 ANY = st.one_of(
     st.just(notes.Empty()),
+    st.builds(
+        notes.Missing,
+        PLACES,
+        st.integers(1, 9),
+        st.integers(9, 20),
+        st.text(max_size=9),
+        st.text(max_size=9),
+        NUMBERS,
+    ),
     st.builds(notes.Narrow, PLACES, NUMBERS),
     st.builds(notes.Unreached, PLACES, NUMBERS),
     st.builds(notes.NarrowEntry, PLACES, NUMBERS),

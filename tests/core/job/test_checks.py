@@ -11,7 +11,7 @@ from fenrik.core.frames import rotation_up, transform
 from fenrik.core.job.proving import checks
 from fenrik.core.job.proving.gaps import blanks, gaps
 from fenrik.core.job.proving.wear import worn
-from fenrik.core.motion.notes import Empty, Narrow, Unreached
+from fenrik.core.motion.notes import Empty, Missing, Narrow, Unreached
 from fenrik.core.setups.setup import PartArray
 from tests.conftest import make_tool
 
@@ -162,8 +162,15 @@ def test_a_kind_of_note_is_told_once_with_its_number():
     assert found[0].place == (1.0, 2.0, -3.0)
 
 
-def test_what_the_plan_shows_at_the_row_is_not_told_again():
-    assert noted(Empty()) == []
+def test_an_operation_that_cuts_nothing_is_told():
+    (found,) = noted(Empty())
+    assert found.severity == "note" and "cuts nothing" in found.words and found.remedy
+
+
+def test_a_hole_that_is_not_made_stops():
+    (found,) = noted(Missing((4.0, 5.0, -6.0), 4, 4, "Ø7, through", "holder", 62.0))
+    assert found.severity == "stop" and "makes 0 of 4" in found.words and "62 mm" in found.remedy
+    assert found.place == (4.0, 5.0, -6.0)
 
 
 def test_kinds_are_told_each_with_its_own_remedy():

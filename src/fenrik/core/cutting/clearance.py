@@ -39,6 +39,8 @@ DEEP_MM = 2.0
 CORE, SKIN_SHARE, ENTRY_SHARE = 0.75, 0.25, 0.4
 """Stock beyond the first share of the radius, and lower than the second share of the diameter, is a skin that
 going down at the third share of the feed may take along (common practice, no source)."""
+POINTED = ("drill", "reamer", "boring", "tap")
+"""Kinds that are meant to go down into solid stock."""
 ROUNDS = 6
 """How often moves are left out, each time with the stock as what is left cuts it."""
 FAR_MM = 0.002
@@ -281,7 +283,8 @@ class _Trimming:
     def _keep(self, i: int) -> None:
         """A move without a fault."""
         path = self.path
-        if self._lowers(i) and self.ever and not self._free(path.tip[i].tolist(), DEEP_MM):
+        into_solid = self.tool.kind in POINTED and path.kind[i] != Motion.RAPID
+        if self._lowers(i) and self.ever and not into_solid and not self._free(path.tip[i].tolist(), DEEP_MM):
             # it went down where something was cut that is not cut any more
             self.broken = True
             return

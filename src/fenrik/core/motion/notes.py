@@ -27,8 +27,31 @@ class Empty:
     kind: ClassVar[str] = "empty"
 
     def words(self, name: str) -> Words | None:
-        """None: the plan shows it at the row."""
-        return None
+        """For the operation `name`."""
+        return f"'{name}' cuts nothing: earlier operations left nothing there for it.", "Switch it off."
+
+
+@dataclass(frozen=True)
+class Missing:
+    """Of `given` holes or bosses `missing` are not made at all, the first of them (`which`) at `place`, since
+    `part` of the tool would touch there; `stick_out` mm would do for a holder (0: nothing is known)."""
+
+    kind: ClassVar[str] = "missing"
+    place: Place
+    missing: int
+    given: int
+    which: str
+    part: str
+    stick_out: float
+
+    def words(self, name: str) -> Words | None:
+        """For the operation `name`."""
+        made = self.given - self.missing
+        what = f"'{name}' makes {made} of {self.given}: {self.which} at {_near(self.place)} is not made"
+        others = f", nor {self.missing - 1} more" if self.missing > 1 else ""
+        why = f", since the {self.part} of its tool would touch there." if self.part else "."
+        remedy = f"A stick-out of {self.stick_out:g} mm would do." if self.stick_out else "Use a longer tool."
+        return what + others + why, remedy
 
 
 @dataclass(frozen=True)
@@ -269,7 +292,7 @@ class FlankLies:
         return f"{twist}; the straight tool {cuts}leaves up to {self.left:.4f} mm of it.", ""
 
 
-Found = Narrow | Unreached | NarrowEntry | ThroughAir | Short | WallLeft | EdgeLeft
+Found = Missing | Narrow | Unreached | NarrowEntry | ThroughAir | Short | WallLeft | EdgeLeft
 Done = Empty | Engagement | FeedAdapted | Repeated | ThreadCut | EdgeBroken | Engraved | FlankLies
 Note = Found | Done
 _KINDS: dict[str, type[Any]] = {k.kind: k for k in Note.__args__}  # type: ignore[attr-defined]

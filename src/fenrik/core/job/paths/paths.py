@@ -16,6 +16,7 @@ from fenrik.core.job.paths.failing import KEPT, keep_failure, kept_failure
 from fenrik.core.job.paths.keys import Keys
 from fenrik.core.job.paths.side_stocks import SideStocks, turns
 from fenrik.core.job.paths.standing import thinning_on_parts
+from fenrik.core.job.paths.whole import check_not_empty, check_not_trimmed_away, missing_holes
 from fenrik.core.job.setups.raw import raw_map
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.job.tasks.tasks import Tasks
@@ -122,6 +123,10 @@ class Paths:
         topology = self.setups.topology(setup, operation.tolerance_mm, operation.side)[0]
         stock = self.stock_before(setup, operation)
         path = kept_clear(tracked, topology, tool, operation.when_short, clearance, stock)
+        check_not_trimmed_away(path, tracked, task, self.tasks.where(setup, operation))
+        if path is not tracked and operation.holes and setup.repeat_of(operation) is None:
+            made = missing_holes(path, tracked, self.tasks.spots(task), tool.radius)
+            path = replace(path, notes=[*path.notes, *made])
         if self.setups.seen(setup, operation.side).keep_clear is not None:
             path = replace(path, notes=[_with_fixture(n) for n in path.notes])
         if operation.feed_follows == "engagement" and len(path) > 1 and tool.kind != "tap":
@@ -156,6 +161,7 @@ class Paths:
         inputs = self.tasks.inputs(task, self.stock_before(task.setup, task.operation))
         started = time.perf_counter()
         path = self._computed(task, inputs, progress)
+        check_not_empty(path, task, self.tasks.where(task.setup, task.operation))
         if len(path) < 2:
             path.notes.append(Empty())
         taken = time.perf_counter() - started

@@ -10,7 +10,6 @@ from typing import Any
 from fenrik.core.errors import Cancelled, FenrikError
 from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
 from fenrik.core.job.opening import open_job
-from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.recipes import Proposal
 from fenrik.core.job.proposing.whole_part import propose_part
 from fenrik.core.job.proving.proving import Prover
@@ -49,8 +48,7 @@ def propose_proved(
         if not proposal.operations:
             return proposal
         stage = progress.stage(0.05 + 0.95 * number / ROUNDS, 0.05 + 0.95 * (number + 1) / ROUNDS)
-        paths = open_job(with_proposal(job, setup, proposal), files, store)
-        _without_idle(paths, setup, proposal, stage.stage(0.0, 0.6))
+        _without_idle(job, setup, files, store, proposal, stage.stage(0.0, 0.6))
         stops = _stops(job, setup, files, store, proposal, stage.stage(0.6, 1.0))
         mended = [_mended(proposal, stop) for stop in stops]
         if not any(mended):
@@ -66,17 +64,19 @@ def with_proposal(job: Job, setup: SetupDoc, proposal: Proposal) -> Job:
     return job.model_copy(update={"tools": [*job.tools, *proposal.tools], "setups": setups})
 
 
-def _without_idle(paths: Paths, setup: SetupDoc, proposal: Proposal, progress: Progress) -> None:
+def _without_idle(
+    job: Job, setup: SetupDoc, files: Path | JobFiles, store: Store, proposal: Proposal, progress: Progress
+) -> None:
     """Computes the proposed operations; those that fail or cut nothing go, with a word."""
-    own = paths.job.setup(setup.name)
-    wanted = [o for o in own.operations if o in proposal.operations]
+    wanted = [o for o in proposal.operations if o.enabled]
+    paths = open_job(with_proposal(job, setup, proposal), files, store)
     for i, operation in enumerate(wanted):
         stage = progress.stage(i / len(wanted), (i + 1) / len(wanted))
         stage.step(0.0, f"'{operation.name}'")
-        if not operation.enabled:
-            continue
+        own = paths.job.setup(setup.name)
+        mine = next(o for o in own.operations if o.name == operation.name)
         try:
-            path, why = paths.path(own, operation, stage), "there is nothing for it to cut"
+            path, why = paths.path(own, mine, stage), "there is nothing for it to cut"
         except Cancelled:
             raise
         except FenrikError as error:
@@ -84,6 +84,8 @@ def _without_idle(paths: Paths, setup: SetupDoc, proposal: Proposal, progress: P
         if path is None or len(path) < 2:
             proposal.operations.remove(operation)
             proposal.words.append(f"'{operation.name}' is not needed: {why}")
+            # those that follow stand on what cuts before them
+            paths = open_job(with_proposal(job, setup, proposal), files, store)
 
 
 def _stops(

@@ -25,6 +25,10 @@ from fenrik.core.proof.postures import posture_findings
 Check = Callable[[Evidence], list[Finding]]
 
 
+SEVERITIES: dict[str, Severity] = {"air": "caution", "short": "caution", "missing": "stop"}
+"""How severe a kind of note is, where it is more than one."""
+
+
 def text(evidence: Evidence) -> list[Finding]:
     """What differs between text and plan, and what a control would object to."""
     return list(evidence.posted.findings)
@@ -136,7 +140,7 @@ def notes(evidence: Evidence) -> list[Finding]:
             if len(found) > 1:
                 what += f" So in {len(found)} places."
             place = getattr(note, "place", None)
-            severity: Severity = "caution" if kind in ("air", "short") else "note"
+            severity: Severity = SEVERITIES.get(kind, "note")
             at = None if place is None else _in_setup(step, place)
             out.append(Finding(severity, kind, what, remedy, operation=step.name, place=at))
     return out

@@ -140,6 +140,11 @@ class Tasks:
         outline = self.setups.outline_of(task.setup, fine, task.operation.side, wanted)
         return ChosenFaces(own, outline)
 
+    def spots(self, task: Task) -> list[HoleSpot]:
+        """The round holes or bosses of a task, in its side's frame. Raises DocumentError."""
+        seen = self.setups.seen(task.setup, task.operation.side)
+        return self._spots(task, seen, self.where(task.setup, task.operation))
+
     def _spots(self, task: Task, seen: Clamped, where: str) -> list[HoleSpot]:
         """The round holes or bosses of a task."""
         picks = task.operation.holes
