@@ -22,6 +22,7 @@ from bench import (
     sides,
     stock,
     turning,
+    whole_plans,
 )
 
 ALL = {
@@ -41,6 +42,7 @@ ALL = {
     "pocketing": pocketing,
     "seen_from_above": seen_from_above,
     "serving": serving,
+    "whole_plans": whole_plans,
 }
 
 

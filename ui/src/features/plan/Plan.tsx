@@ -1,4 +1,5 @@
 import { Select } from "@mantine/core";
+import { useProof } from "../../api/hooks";
 import { isRound } from "../../api/traits";
 import type { Tool } from "../../api/types";
 import { useShared } from "../../session/context";
@@ -91,6 +92,10 @@ function SetupPlan({ index }: { index: number }) {
   const { document, library, state, editing } = useShared();
   const { setup, operation, marked, set } = useSession();
   const doc = document.setups[index];
+  const proved = state?.releases.find((r) => r.setup === doc.name && r.state === "ready");
+  const facts = useProof(proved?.key).data;
+  const stopsOf = (name: string) =>
+    (facts?.findings ?? []).filter((f) => f.severity === "stop" && f.operation === name);
   const mark = (name: string) => {
     const mine = setup === index ? marked : [];
     const next = mine.includes(name) ? mine.filter((n) => n !== name) : [...mine, name];
@@ -177,6 +182,15 @@ function SetupPlan({ index }: { index: number }) {
                 </td>
               </tr>
             ),
+            ...stopsOf(o.name).map((stop, n) => (
+              <tr key={`${o.name}: stop ${n}`} className="failure">
+                <td colSpan={7}>
+                  <div className="problem wrong">
+                    The proof stops: {stop.words} {stop.remedy}
+                  </div>
+                </td>
+              </tr>
+            )),
             fault && (
               <tr key={`${o.name}: failure`} className="failure">
                 <td colSpan={7}>
