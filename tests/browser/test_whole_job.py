@@ -233,7 +233,7 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
     station(page, "Plan")
     page.get_by_role("button", name="Plan everything seen from here").click()
     table = page.get_by_role("table", name="Operations of Top")
-    expect(table.get_by_role("cell", name="Face the top", exact=True)).to_be_visible(timeout=60_000)
+    expect(table.get_by_role("cell", name="Face the top", exact=True)).to_be_visible(timeout=180_000)
     for name in (
         "Clear",
         "Mill slots",
@@ -268,7 +268,7 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
     station(page, "Plan")
     page.get_by_role("button", name="Plan everything seen from here").click()
     under = page.get_by_role("table", name="Operations of Setup 2")
-    expect(under.get_by_role("cell", name="Face the top", exact=True)).to_be_visible(timeout=60_000)
+    expect(under.get_by_role("cell", name="Face the top", exact=True)).to_be_visible(timeout=180_000)
 
     station(page, "Prove")
     page.get_by_role("button", name="Prove", exact=True).click()

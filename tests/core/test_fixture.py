@@ -12,7 +12,8 @@ from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
-from tests.conftest import make_tool
+from fenrik.core.setups.fixture import Jaws, boxes_of
+from tests.conftest import make_tool, mesh_of
 from tests.core.test_holes import cylinder, drilled
 from tests.core.test_profile import cutting, rounded_box
 
@@ -235,3 +236,34 @@ def test_with_a_wall_at_the_jaws_nothing_can_be_cut_there(block):
     )
     with pytest.raises(ComputeError, match="cannot follow the outline"):
         plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
+
+
+def stepped():
+    """A stock as an earlier setup left it: 60 x 30 up to 8 mm, 60 x 20 over it, its underside at Z 0."""
+    foot = trimesh.creation.box(bounds=[[-30, -10, 0], [30, 10, 4]])
+    body = trimesh.creation.box(bounds=[[-30, -15, 4], [30, 15, 12]])
+    return mesh_of(trimesh.boolean.union([foot, body], engine="manifold"))
+
+
+@pytest.mark.parametrize(("grip", "half"), [(3.0, 10.0), (6.0, 15.0)])
+def test_jaws_close_on_the_stock_as_it_stands(grip, half):
+    """Where they grip the foot only they stand at its sides, not at those of the whole stock."""
+    stock = stepped()
+    boxes = boxes_of(Jaws(**JAWS | {"grip": grip}), *stock.bounds, stock)
+    assert [float(b[1]) for _, b in boxes[:1]] == pytest.approx([-half])
+    assert [float(a[1]) for a, _ in boxes[1:]] == pytest.approx([half])
+
+
+def test_jaws_with_nothing_between_them_say_so():
+    arch = trimesh.boolean.difference(
+        [
+            trimesh.creation.box(bounds=[[-30, -15, 0], [30, 15, 12]]),
+            trimesh.creation.box(bounds=[[-20, -16, -1], [20, 16, 6]]),
+        ],
+        engine="manifold",
+    )
+    stock = mesh_of(arch)
+    with pytest.raises(DocumentError, match="grip nothing") as raised:
+        boxes_of(Jaws(**JAWS | {"length": 30.0}), *stock.bounds, stock)
+    assert "longer jaws" in raised.value.remedy
+    assert len(boxes_of(Jaws(**JAWS | {"length": 50.0}), *stock.bounds, stock)) == 2

@@ -141,8 +141,13 @@ def test_bending_is_that_of_a_cantilever():
 
 def test_too_much_power_and_bending_are_found():
     facts = [LoadFacts(1.0, 0.0, power_max_kw=900.0, bending_max_mm=0.5), LoadFacts(0.0, 1.0)]
-    for limit, severity in ((0.3, "stop"), (0.6, "caution"), (1.1, None), (None, None)):
-        bears = [Bears("a", limit), Bears("b", 0.05)]
+    for limits, severity in (
+        ((0.15, 0.3), "stop"),
+        ((0.3, 0.6), "caution"),
+        ((0.55, 1.1), None),
+        ((None,), None),
+    ):
+        bears = [Bears("a", *limits), Bears("b", 0.05)]
         found = load_findings(facts, bears, machine("column_mill_500"))
         told = {f.kind: f for f in found}
         assert told["power"].severity == "caution" and all(f.remedy and f.operation == "a" for f in found)

@@ -176,6 +176,6 @@ def test_what_a_control_does_not_take(body, words):
 
 def test_without_rotary_joints_such_words_are_unknown():
     reader = Reader(100.0)
-    for word in ("G43.4 H1 Z5.", "G93"):
+    for word in ("G43.4 H1 Z5.", "G68.2 X0 Y0 Z0 I0 J0 K0"):
         with pytest.raises(PostError, match="does not know"):
             reader.read(f"G21 G90 G17 G94\nG0 X0 Y0\n{word}\nM30\n")

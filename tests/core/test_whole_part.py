@@ -144,7 +144,7 @@ def test_curved_faces_are_finished_by_levels_where_steep_and_by_parallel_passes_
     file = drilled(tmp_path, [BRepAlgoAPI_Cut(box_of(-5, -5, 8, 70, 50, 15), dome).Shape()])
     proposal, planner = whole(tmp_path, file.name)
     finishing = [o.strategy for o in proposal.operations if "curved" in o.name]
-    assert finishing == ["constant_z", "parallel_finishing"]
+    assert list(dict.fromkeys(finishing)) == ["constant_z", "parallel_finishing"]
     proof = Prover(planner).prove(planner.job.effective_releases()[0])
     assert proof.stops() == []
     facts = proof.facts["deviation"]

@@ -23,6 +23,5 @@ FOLLOW_SHARE = 0.15
 FOLLOW_RAPID_MM = 0.5
 """How far the tool may depart from its planned way at rapid there; the proof looks at where it is driven."""
 BENDING_SHARE = 0.5
-"""Share of what a tool may bend by (its operation's allowance, or the band of "on size" where that is
-more) up to which proposals go and from which the proof cautions; beyond the whole it stops (common practice,
-no source)."""
+"""Share of an operation's allowance, or of the band of "on size" where that is more, by which a tool may bend
+in proposals, and from which the proof cautions (common practice, no source)."""

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.job.proposing.recipes import Proposal
-from fenrik.core.job.proposing.tool_choice import INCH_SIZE, LONGEST_FLUTES, NECK, ToolChoice
+from fenrik.core.job.proposing.tool_choice import INCH_SIZE, LONGEST_REACH, NECK, STIFF, ToolChoice
 from fenrik.core.tooling.library import starting_library
 from tests.conftest import make_tool
 
@@ -44,8 +44,9 @@ def test_a_mill_is_never_wider_than_asked_and_its_flutes_never_longer_than_a_mil
     assert tool.diameter <= max(most, smallest) + 1e-6
     library = {t.name for t in starting_library()}
     if tool.name not in library:
-        assert tool.flute_length <= LONGEST_FLUTES * tool.diameter + 0.1
-        assert tool.stick_out >= min(deep, tool.flute_length)
+        assert tool.stick_out <= max(LONGEST_REACH * tool.diameter, tool.flute_length + 8.0) + 0.1
+        assert tool.stick_out >= min(deep, LONGEST_REACH * tool.diameter) - 0.1
+        assert tool.shank_diameter < tool.diameter
 
 
 @pytest.mark.parametrize("units", ["mm", "inch"])
@@ -53,17 +54,26 @@ def test_the_library_is_looked_through_in_the_jobs_units(units):
     assert is_inch(choice(units=units).mill(13.0, 5.0)) == (units == "inch")
 
 
-def test_flutes_shorter_than_the_depth_are_made_up_and_beyond_five_diameters_the_neck_is_relieved():
-    mine = make_tool("flat", 10.0, number=3, flute_length=20.0)
-    deep = choice(mine).mill(most=12.0, deep=40.0)
-    assert (deep.diameter, deep.flute_length) == (10.0, 42.0)
-    assert deep.shank_diameter == mine.shank_diameter
-    assert "flutes 42" in deep.name
-    deeper = choice(mine).mill(most=12.0, deep=70.0)
-    assert deeper.flute_length == LONGEST_FLUTES * 10.0
-    assert deeper.shank_diameter == pytest.approx(NECK * 10.0)
-    assert "relieved neck" in deeper.name
-    assert deeper.stick_out >= 75.0
+def test_a_depth_beyond_the_flutes_asks_for_a_neck_and_an_end_short_of_it_is_told():
+    mine = make_tool("flat", 10.0, number=3, flute_length=20.0, stick_out=30.0)
+    chooser = choice(mine)
+    deep = chooser.mill(most=12.0, deep=40.0)
+    assert (deep.diameter, deep.flute_length, deep.stick_out) == (10.0, 20.0, 45.0)
+    assert deep.shank_diameter == pytest.approx(NECK * 10.0) and "neck to 45" in deep.name
+    assert chooser.out.words == []
+    deeper = chooser.mill(most=12.0, deep=100.0)
+    assert deeper.stick_out == LONGEST_REACH * 10.0
+    assert any("20.0 mm short of the depth of 100.0 mm" in words for words in chooser.out.words)
+
+
+def test_a_short_mill_goes_first_and_a_longer_wider_one_only_where_depth_asks_for_it():
+    short, long = choice().pair(most=12.0, deep=70.0, widest=20.0)
+    assert short.stick_out <= STIFF * short.diameter
+    assert long is not None and long.stick_out >= 70.0 and long.diameter > short.diameter
+    only, none = choice().pair(most=12.0, deep=20.0, widest=20.0)
+    assert none is None and only.flute_length >= 20.0
+    necked, none = choice().pair(most=12.0, deep=36.0, widest=20.0)
+    assert none is None and necked.stick_out >= 36.0 and necked.stick_out <= STIFF * necked.diameter
 
 
 def face(number, low, high, **more):
@@ -76,13 +86,12 @@ def test_a_pointed_cutter_is_wide_enough_for_the_chamfer():
     assert tool.radius >= 3.0 + 0.5 + 0.5 * tool.tip_diameter
 
 
-def test_a_ball_turns_in_the_smallest_hollow():
-    hollows = [SimpleNamespace(id=1, hollow=True, radius=4.0), SimpleNamespace(id=2, hollow=True, radius=2.5)]
-    seen = [face(1, -5.0, 0.0), face(2, -5.0, 0.0)]
-    assert choice(faces=hollows).ball(seen, widest=20.0, deep=5.0).radius <= 0.9 * 2.5
-    assert choice(faces=hollows).ball(seen[:1], widest=20.0, deep=5.0).radius > 0.9 * 2.5
-    round_outside = [SimpleNamespace(id=1, hollow=False, radius=1.0)]
-    assert choice(faces=round_outside).ball(seen[:1], widest=20.0, deep=5.0).radius > 1.0
+def test_balls_come_the_widest_first_and_the_jobs_own_before_the_librarys():
+    sizes = [t.diameter for t in choice().balls(most=6.0)]
+    assert sizes == sorted(sizes, reverse=True) and sizes[0] <= 12.0 and len(sizes) > 2
+    mine = make_tool("ball", 5.0, number=3)
+    assert choice(mine).balls(most=6.0) == [mine]
+    assert len(choice().balls(most=0.1)) == 1  # the smallest there is
 
 
 # taken into the job ------------------------------------------------------------------------------

@@ -132,7 +132,7 @@ def setup_picture(paths: Paths, setup: SetupDoc, clamped: Clamped, width: int = 
         np.array([[x, y, z] for x in (a[0], b[0]) for y in (a[1], b[1]) for z in (a[2], b[2])])
         for piece in setup.fixture
         if not isinstance(piece, FixtureSolid)
-        for a, b in boxes_of(piece, low, high)
+        for a, b in boxes_of(piece, low, high, clamped.stock_mesh)
     ]
     flat = _projected(np.vstack([corners, *held]))
     start, extent = flat.min(axis=0), np.ptp(flat, axis=0)

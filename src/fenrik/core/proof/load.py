@@ -25,7 +25,6 @@ from fenrik.core.machines.machine import Machine
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.numbers import LoadFacts
 from fenrik.core.stock.dexels import Removal
-from fenrik.core.tolerances import BENDING_SHARE
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
 from fenrik.core.tooling.stiffness import compliance
@@ -235,11 +234,12 @@ def summary(load: Load, times: Floats, lengths: Floats) -> LoadFacts:
 
 @dataclass(frozen=True)
 class Bears:
-    """What an operation bears: its name, and by how much its tool may bend, mm (None: it does not cut with
-    its side)."""
+    """What an operation bears: its name, and the bending mm of its tool from which the proof cautions and
+    from which it stops (None: it does not cut with its side)."""
 
     name: str
-    bending_mm: float | None
+    caution_mm: float | None
+    stop_mm: float = math.inf
 
 
 def load_findings(facts: list[LoadFacts], operations: list[Bears], machine: Machine) -> list[Finding]:
@@ -260,24 +260,20 @@ def load_findings(facts: list[LoadFacts], operations: list[Bears], machine: Mach
                     limit=machine.spindle_power_kw,
                 )
             )
-        bending, limit = fact.bending_max_mm or 0.0, operation.bending_mm
-        if limit is not None and bending > BENDING_SHARE * limit:
-            over = bending > limit
-            words = (
-                f"more than the {limit:g} mm that it may"
-                if over
-                else f"more than {100 * BENDING_SHARE:.0f} % of the {limit:g} mm that it may"
-            )
+        bending, limit = fact.bending_max_mm or 0.0, operation.caution_mm
+        if limit is not None and bending > limit:
+            over = bending > operation.stop_mm
+            limit = operation.stop_mm if over else limit
             out.append(
                 Finding(
                     "stop" if over else "caution",
                     "bending",
                     f"The tool of '{name}' bends by up to {bending:.3f} mm under its mean cutting force, "
-                    f"{words}.",
+                    f"more than {limit:.3g} mm.",
                     "Shorten the stick-out, use a thicker tool, or reduce depth, stepover or feed.",
                     operation=name,
                     measure=bending,
-                    limit=limit if over else BENDING_SHARE * limit,
+                    limit=limit,
                 )
             )
     return out

@@ -74,14 +74,19 @@ class FixtureSolid(_Strict):
 FixturePart = Annotated[Jaws | Block | FixtureSolid, Field(discriminator="kind")]
 
 
-def boxes_of(piece: Jaws | Block, low: Floats, high: Floats) -> list[tuple[Floats, Floats]]:
+def boxes_of(
+    piece: Jaws | Block, low: Floats, high: Floats, stock: TriangleMesh | None = None
+) -> list[tuple[Floats, Floats]]:
     """Corners (3,), (3,) of the boxes of which jaws or a block are made; `low`, `high` bound the stock, setup
-    frame."""
+    frame. Jaws close on the `stock` as it stands, open: on its box. Raises DocumentError where they find
+    nothing between them."""
     if isinstance(piece, Block):
         return [(np.array(piece.low), np.array(piece.high))]
     along = "xy".index(piece.along)
     across = 1 - along
     middle = 0.5 * (low[along] + high[along])
+    if stock is not None:
+        low, high = _between_jaws(piece, stock, low, high)
     out = []
     for side in (0, 1):
         a, b = np.zeros(3), np.zeros(3)
@@ -94,15 +99,58 @@ def boxes_of(piece: Jaws | Block, low: Floats, high: Floats) -> list[tuple[Float
     return out
 
 
+def _between_jaws(piece: Jaws, stock: TriangleMesh, low: Floats, high: Floats) -> tuple[Floats, Floats]:
+    """The stock's box with the sides between which jaws find material: the width of the stock where they grip
+    it, in sections at five heights of the grip."""
+    along = "xy".index(piece.along)
+    across = 1 - along
+    middle = 0.5 * (low[along] + high[along])
+    corners = stock.vertices[stock.triangles]
+    found = []
+    for share in (0.1, 0.3, 0.5, 0.7, 0.9):
+        ends = _section(corners, float(low[2]) + share * piece.grip)
+        # of every line of the section what lies within the jaws' length
+        a, b = ends[:, 0, along] - middle, ends[:, 1, along] - middle
+        run = np.where(np.abs(b - a) < 1e-12, 1e-12, b - a)
+        first, last = ((s * 0.5 * piece.length - a) / run for s in (-1.0, 1.0))
+        enter, leave = np.maximum(np.minimum(first, last), 0.0), np.minimum(np.maximum(first, last), 1.0)
+        held = enter <= leave
+        for t in (enter[held], leave[held]):
+            found.append(ends[held, 0, across] + t * (ends[held, 1, across] - ends[held, 0, across]))
+    width = np.concatenate(found)
+    if not len(width):
+        raise DocumentError(
+            f"'{piece.name}' grip nothing: the stock as it stands has no material between them up to "
+            f"{piece.grip:g} mm over its underside.",
+            remedy="Grip higher, use longer jaws, or hold it otherwise.",
+        )
+    low, high = low.copy(), high.copy()
+    low[across], high[across] = width.min(), width.max()
+    return low, high
+
+
+def _section(corners: Floats, z: float) -> Floats:
+    """Lines (n, 2, 2) in plan view in which triangles (m, 3, 3) meet a height mm."""
+    above = corners[:, :, 2] > z
+    crossed = above.any(axis=1) & ~above.all(axis=1)
+    corners, above = corners[crossed], above[crossed]
+    alone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
+    turned = np.take_along_axis(corners, ((alone[:, None] + np.arange(3)) % 3)[:, :, None], axis=1)
+    share = (z - turned[:, :1, 2]) / (turned[:, 1:, 2] - turned[:, :1, 2])
+    return np.asarray(turned[:, :1, :2] + share[:, :, None] * (turned[:, 1:, :2] - turned[:, :1, :2]))
+
+
 def fixture_mesh(
     pieces: Sequence[Jaws | Block | FixtureSolid],
     solids: dict[str, TriangleMesh],
     low: Floats,
     high: Floats,
     gap: float = 0.0,
+    stock: TriangleMesh | None = None,
 ) -> TriangleMesh | None:
     """All of a fixture in the setup frame, jaws and blocks larger by `gap` mm at their sides and on top; None
-    where there is none. `solids` are the meshes of the files by the piece's name, in their own frames."""
+    where there is none. `solids` are the meshes of the files by the piece's name, in their own frames; jaws
+    close on the `stock` as it stands. Raises DocumentError for jaws with nothing between them."""
     meshes = []
     for piece in pieces:
         if isinstance(piece, FixtureSolid):
@@ -113,7 +161,7 @@ def fixture_mesh(
             meshes.append(solids[piece.name].moved(transform(about, piece.at)))
         else:
             more = np.array([gap, gap, gap])
-            meshes += [box_mesh(a - more, b + more) for a, b in boxes_of(piece, low, high)]
+            meshes += [box_mesh(a - more, b + more) for a, b in boxes_of(piece, low, high, stock)]
     return joined_meshes(meshes) if meshes else None
 
 

@@ -17,7 +17,7 @@ CORNER_SHARE = 0.9
 LONGEST_REACH, NECK = 8.0, 0.95
 """Stick-out that a mill can have, and the relieved neck over the flutes of one that is longer than usual, in
 diameters (common practice, no source)."""
-STIFF = 3.5
+STIFF = 4.0
 """Stick-out in diameters up to which a mill counts as short (common practice, no source)."""
 WIDEST_LONG, WIDER_PER_DEPTH = 20.0, 0.25
 """Widest mill for deep levels, mm, and the diameter that a depth asks for as a share of it: four diameters of
@@ -64,6 +64,9 @@ class ToolChoice:
         )
         if own.flute_length >= deep and own.stick_out <= STIFF * own.diameter:
             return own, None
+        necked = self.reaching(short, deep)
+        if necked.stick_out <= STIFF * necked.diameter and necked.stick_out >= deep:
+            return necked, None
         asked = min(widest, WIDEST_LONG, max(most, WIDER_PER_DEPTH * deep))
         return short, self.mill(asked, deep)
 

@@ -20,6 +20,7 @@ from fenrik.core.proof.fixture import against_fixture
 from fenrik.core.proof.left import left_findings
 from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import Bears, load_findings
+from fenrik.core.proof.loose import loose_findings
 from fenrik.core.proof.postures import posture_findings
 
 Check = Callable[[Evidence], list[Finding]]
@@ -71,7 +72,7 @@ def fixture(evidence: Evidence) -> list[Finding]:
 
 def load(evidence: Evidence) -> list[Finding]:
     """Power and bending beyond what machine and tool bear."""
-    bears = [Bears(t.operation.name, t.may_bend(evidence.band)) for t in evidence.tasks]
+    bears = [Bears(t.operation.name, *t.may_bend(evidence.band)) for t in evidence.tasks]
     return load_findings([c.facts for c in evidence.cutting.done.steps], bears, evidence.on.machine)
 
 
@@ -100,6 +101,11 @@ def overcut(evidence: Evidence) -> list[Finding]:
 def left(evidence: Evidence) -> list[Finding]:
     """What is left on the part, by its reason."""
     return left_findings(evidence.left.left)
+
+
+def loose(evidence: Evidence) -> list[Finding]:
+    """Pieces of stock that are cut off. Parts of an array come apart by intention."""
+    return [] if len(evidence.clamped.copies) > 1 else loose_findings(evidence.cutting.stock)
 
 
 def unconfirmed_uses(evidence: Evidence) -> list[Finding]:
@@ -155,6 +161,6 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 CHECKS: tuple[Check, ...] = (
     text, limits, postures, held_speeds, fixture, load, contacts, gaps, blanks, order, turning_back, overcut,
-    worn_tools, left, unconfirmed_uses, notes,
+    worn_tools, left, loose, unconfirmed_uses, notes,
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""

@@ -110,8 +110,12 @@ class Setups:
             for i, f in enumerate(setup.fixture)
             if isinstance(f, FixtureSolid)
         }
-        drawn = fixture_mesh(setup.fixture, solids, low, high)
-        keep_clear = fixture_mesh(setup.fixture, solids, low, high, GAP_MM)
+        try:
+            drawn = fixture_mesh(setup.fixture, solids, low, high, 0.0, clamped.stock_mesh)
+        except DocumentError as error:
+            error.where = f"{where}.fixture"
+            raise
+        keep_clear = fixture_mesh(setup.fixture, solids, low, high, GAP_MM, clamped.stock_mesh)
         assert drawn is not None
         key = hashlib.sha256(drawn.vertices.tobytes() + drawn.triangles.tobytes()).hexdigest()
         return replace(clamped, fixture=drawn, keep_clear=keep_clear, fixture_key=key)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +19,9 @@ from fenrik.core.tooling.stiffness import stiff_depth
 
 POINTED = ("drill", "reamer", "boring", "tap")
 """Kinds that cut with their points, so that nothing bends them to the side."""
+BANDS_AT_MOST = 3.0
+"""Bands of "on size" by which a tool that leaves nothing on walls may bend at most (common practice, no
+source)."""
 SHALLOWEST = 0.1
 """Step down in diameters that is proposed however slender the tool (common practice, no source)."""
 
@@ -49,10 +53,14 @@ class Task:
             limit = min(limit, self.spindle_rpm * self.tool.teeth * self.tool.feed_per_tooth_max)
         return limit
 
-    def may_bend(self, band: float) -> float | None:
-        """By how much mm the tool may bend: what is left on walls, or the whole band of "on size" (twice the
-        half `band`) where that is more; None for tools that cut with their points."""
-        return None if self.tool.kind in POINTED else max(allowance_of(self.parameters), 2.0 * band)
+    def may_bend(self, band: float) -> tuple[float | None, float]:
+        """The bending mm of the tool from which the proof cautions, a share of what is left on walls or of
+        the band of "on size" (twice the half `band`) where that is more; and from which it stops: what is
+        left, and where nothing is left some bands. None and infinity for tools that cut with their points."""
+        if self.tool.kind in POINTED:
+            return None, math.inf
+        left = allowance_of(self.parameters)
+        return BENDING_SHARE * max(left, 2.0 * band), max(left, 2.0 * band * BANDS_AT_MOST)
 
     def check_kind(self, where: str) -> None:
         """Raises ComputeError for a kind of tool with which the strategy does not work."""

@@ -42,8 +42,9 @@ class Linker:
     def of(inputs: Inputs, path: PathBuilder, stock: HeightMap) -> Linker:
         """The linker of an operation."""
         tool = inputs.assembly
-        necked = tool.kind in UNDERCUTTING or tool.shank_diameter < tool.diameter - 1e-6
-        flutes = tool.flute_length if necked else None
+        flutes = tool.flute_length if tool.shank_diameter < tool.diameter - 1e-6 else None
+        if tool.kind in UNDERCUTTING:
+            flutes = 0.0  # its head is widest in its middle or at its foot
         return Linker(path, stock, inputs.heights, tool.radius, inputs.feed, inputs.entry_feed, flutes)
 
     def up(self, z: float) -> None:
@@ -54,7 +55,7 @@ class Linker:
         x, y = here[0], here[1]
         if self.flutes is not None:
             clear = float(self.stock.top((x, y), (x, y), self.radius)) - self.flutes + AIR_MM
-            if clear > here[2] + AIR_MM:
+            if clear > here[2] + (AIR_MM if self.flutes else 0.0):
                 self.path.feed(x, y, min(z, clear), self.feed, Motion.LINK)
         self.path.rapid(x, y, z)
 
