@@ -34,7 +34,7 @@ Finding = dict[str, Any]
 
 def proposal_key(job: Job, setup: SetupDoc) -> str:
     """Key under which a proved proposal is kept: all of the document counts."""
-    return key_of("whole plan", [job.model_dump(mode="json"), setup.name])
+    return key_of("whole", [job.model_dump(mode="json"), setup.name])
 
 
 def propose_proved(
