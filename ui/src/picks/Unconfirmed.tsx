@@ -26,7 +26,8 @@ export function Unconfirmed({ index, operation }: { index: number; operation: Op
   return (
     <div className="unconfirmed" role="group" aria-label={`Use of the holes of ${operation.name}`}>
       <span>
-        {count} may be {operation.unconfirmed}: the model does not show it.
+        {count} may be {purpose === "fit" ? `a fit of ${name} mm` : `a ${operation.unconfirmed}`}: the model
+        does not show it.
       </span>
       <Button size="compact-xs" variant="default" loading={proposal.busy} onClick={yes}>
         {purpose === "fit" ? "Ream as a fit" : `Make the ${operation.unconfirmed}`}

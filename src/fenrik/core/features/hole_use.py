@@ -74,7 +74,7 @@ def uses(diameter: float, through: bool = True, headed: bool = False, inch: bool
             rank = 1.5 if own == inch else OTHER_SYSTEM
             found.append((rank, Use("fit", _mm(size), words, "common practice, no source")))
     words = "drilled to size" if found else "no table knows this size as anything but a drilled hole"
-    found.append((PLAIN, Use("plain", "", words, "none")))
+    found.append((PLAIN, Use("plain", "", words, "no table")))
     last = ("thread", "fit") if headed else ()
     found.sort(key=lambda row: (row[1].purpose in last, row[0]))
     return [use for _, use in found]
