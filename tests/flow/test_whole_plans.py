@@ -14,11 +14,13 @@ from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.strategies.registry import strategies
 from tests.conftest import MODELS
 
-CUSP, CELL = 0.1, 1.0
+CUSP, CELL = 0.4, 1.5
 PARTS = (
     "angled_bracket", "boxes_on_faces", "cast_bearing_unit", "curved_support", "drafted_lug", "motor_bracket",
     "pillow_block", "plate_a", "plate_b", "ribbed_flange", "tapered_cap",
 )  # fmt: skip
+LONG = ("angled_bracket", "drafted_lug", "ribbed_flange")
+"""Parts whose second direction takes a minute each: they are planned by hand before a release."""
 
 
 def coarse_recipe():
@@ -30,8 +32,9 @@ def coarse_recipe():
     return recipe | {"name": "Coarse"}
 
 
-@pytest.mark.parametrize("up", ["+z", "-z"])
-@pytest.mark.parametrize("part", PARTS)
+@pytest.mark.parametrize(
+    ("part", "up"), [*((p, "+z") for p in PARTS), *((p, "-z") for p in PARTS if p not in LONG)]
+)
 def test_a_whole_plan_of_a_foreign_part_is_offered_without_a_stop(part, up):
     document = {
         "fenrik": 1,

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import LineString
+from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.errors import DocumentError, InputError
@@ -23,9 +23,12 @@ Floats = NDArray[np.float64]
 SAME_MM = 1e-3
 DRAFT, LEVEL = 0.2, 0.98
 """Between these Z shares of its normal a face is a chamfer: 12 to 79° from upright."""
-UPRIGHT = 1e-4
-"""A triangle with a smaller Z share of its normal stands upright."""
-FEW = 500
+UPRIGHT = 2e-3
+"""A triangle with a smaller Z share of its normal stands upright: 0.1°, more than a free-form wall wavers
+by."""
+THIN_MM = 5e-4
+"""By how much lines of a wall are thinned before they are cut with each other."""
+FEW = 200
 """Walls of so many triangles are taken with all their edges."""
 SECTION_MM, MOST_SECTIONS = 0.8, 60
 """Distance in plan view of the heights at which a leaning wall is cut, and how many at most."""
@@ -227,9 +230,23 @@ def wall_of(mesh: TriangleMesh, face: int) -> Wall:
         sides = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
     else:
         sides = np.concatenate([_outer_edges(mesh, triangles, corners), _sections(corners, low, high)])
-    long = np.hypot(*(sides[:, 1, :2] - sides[:, 0, :2]).T) > 1e-9
-    lines = shapely.union_all(shapely.linestrings(sides[long][:, :, :2])) if long.any() else LineString()
-    return Wall(f"the wall (face {face})", lines, low, high)
+    return Wall(f"the wall (face {face})", _united(sides[:, :, :2]), low, high)
+
+
+def _united(sides: Floats) -> BaseGeometry:
+    """Lines (n, 2, 2) in plan view as one, each joined to its neighbours and thinned before they are cut with
+    each other: a union of thousands of single lines does not end."""
+    ends = np.round(sides, 7)
+    ends = ends[np.hypot(*(ends[:, 1] - ends[:, 0]).T) > 1e-7]
+    if not len(ends):
+        return LineString()
+    backward = (ends[:, 0, 0] > ends[:, 1, 0]) | (
+        (ends[:, 0, 0] == ends[:, 1, 0]) & (ends[:, 0, 1] > ends[:, 1, 1])
+    )
+    ends[backward] = ends[backward][:, ::-1]
+    ends = np.unique(ends.reshape(-1, 4), axis=0).reshape(-1, 2, 2)
+    merged = shapely.line_merge(MultiLineString(list(ends)))
+    return shapely.union_all(shapely.get_parts(shapely.simplify(merged, THIN_MM)))
 
 
 def _outer_edges(mesh: TriangleMesh, triangles: NDArray[np.int64], corners: Floats) -> Floats:
