@@ -20,7 +20,7 @@ PARTS = (
     "pillow_block", "plate_a", "plate_b", "ribbed_flange", "tapered_cap",
 )  # fmt: skip
 LONG = ("angled_bracket", "drafted_lug", "ribbed_flange")
-"""Parts whose second direction takes a minute each: they are planned by hand before a release."""
+"""Parts whose second direction would take the tests a minute each."""
 
 
 def coarse_recipe():
