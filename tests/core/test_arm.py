@@ -98,7 +98,7 @@ def test_arms_of_any_size_come_back_to_their_posture(values, lift, back, aside, 
     ways = found.angles[0][found.exists[0]]
     assert len(ways)
     for way in line.poses(ways):
-        assert np.abs(way - pose[0]).max() < 1e-5  # mm and shares of unit vectors, near singular ones too
+        assert np.abs(way - pose[0]).max() < 1e-6
     sure = min(found.shoulder[0][found.exists[0]].min(), found.elbow[0][found.exists[0]].min())
     if abs(np.sin(np.radians(values[4]))) > 0.01 and sure > 1e-4:
         assert turns_apart(ways, start).max(axis=1).min() < 1e-3

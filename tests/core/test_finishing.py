@@ -21,6 +21,7 @@ from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.planes import Plane
 from fenrik.core.proof.reach import reachable
 from fenrik.core.stock.heightmap import HeightMap, pieces_of
+from fenrik.core.strategies.kit.linking import Linker, flutes_over
 from fenrik.core.strategies.kit.touching import cut_out, dense_track
 from tests.conftest import make_tool, mesh_of
 
@@ -510,3 +511,51 @@ def test_pieces_of_a_track_keep_its_upright_steps():
     assert len(pieces) == 1
     expected = np.array([[3.0, 0, 0], *track[1:5].tolist(), [9.0, 0, -3]])
     assert np.abs(pieces[0] - expected).max() < 0.3
+
+
+def test_the_rest_of_a_wider_ball_is_cut_where_that_could_not_touch(tmp_path):
+    """A floor beside an upright wall: a ball of 12 touches it from 6 mm off the wall on, one of 6 from 3 mm
+    on. The rest on the floor lies between, and reaches a little beyond."""
+    from tests.core.test_holes import drilled
+    from tests.core.test_shapes import box_of
+
+    file = drilled(tmp_path, [box_of(20, -1, 8, 50, 50, 20)])
+    document = {
+        "fenrik": 1,
+        "name": "rest",
+        "part": {"file": file.name},
+        "tools": [BALL.model_dump()],
+        "setups": [{"name": "Top", "operations": [], "zero": {"of": "part", "x": "low", "y": "low"}}],
+    }
+    part = open_job(job_from_data(document), tmp_path, MemoryStore()).workspace.part()
+    floor = next(f.id for f in part.faces if f.normal and f.normal[2] > 0.99 and abs(f.origin[2] - 8) < 1e-6)
+    parameters = {"spaced_by": "stepover", "stepover": 0.5, "arcs": False, "rest_of": 12.0}
+    operation = {"name": "Rest", "strategy": "parallel_finishing", "tool": 1, "parameters": parameters}
+    document["setups"][0]["operations"] = [operation | {"faces": [floor]}]
+    plan = open_job(job_from_data(document), tmp_path, MemoryStore())
+    path = plan.path(plan.job.setups[0], plan.job.setups[0].operations[0])
+    low = path.tip[(path.kind == Motion.FEED) & (np.abs(path.tip[:, 2] + 12.0) < 1e-3)]
+    off = low[:, 0] - 20.0
+    assert off.min() == pytest.approx(3.0, abs=0.02)
+    assert 6.0 - 0.3 < off.max() < 6.0 + 0.6 + 0.3
+    assert path.tip[path.kind == Motion.FEED][:, 0].max() < 20.0 + 7.0  # nothing at the outer edges
+    document["setups"][0]["operations"] = [operation]
+    with pytest.raises(ComputeError, match="none are chosen"):
+        bare = open_job(job_from_data(document), tmp_path, MemoryStore())
+        bare.path(bare.job.setups[0], bare.job.setups[0].operations[0])
+
+
+@pytest.mark.parametrize(("neck", "kinds"), [(5.0, [Motion.LINK, Motion.RAPID]), (6.0, [Motion.RAPID])])
+def test_flutes_wider_than_their_neck_come_up_at_feed_under_stock(neck, kinds):
+    """Stock up to 0 all round, the tip at -30 under flutes of 18: they are clear of it at -18."""
+    tool = make_tool("flat", 6, shank_diameter=neck, stick_out=60)
+    path = PathBuilder()
+    path.rapid(10.0, 10.0, -30.0)
+    link = Linker(
+        path, HeightMap(np.zeros((40, 40)), 0.0, 0.0, 0.5), None, 3.0, 500.0, 200.0, flutes_over(tool)
+    )
+    link.up(10.0)
+    built = path.build()
+    assert built.kind[1:].tolist() == kinds and built.tip[-1].tolist() == [10.0, 10.0, 10.0]
+    if len(kinds) > 1:
+        assert -18.0 <= built.tip[1, 2] < -17.0

@@ -81,11 +81,10 @@ def test_holes_are_made_in_every_part(block):
 
 def test_each_outline_is_gone_around_and_both_parts_come_out_on_size(block):
     plan = planner(block, {"columns": 2, "gap_x": 12.0})
-    plan = planner(block, {"columns": 2, "gap_x": 12.0}, FACE, AROUND, bore(plan))
+    gently = AROUND | {"feed_mm_min": 500.0}  # at full depth through the blank the mill would bend too far
+    plan = planner(block, {"columns": 2, "gap_x": 12.0}, FACE, gently, bore(plan))
     facts = Prover(plan).prove(plan.job.effective_releases()[0]).facts
-    # one pass at full depth bends the mill by more than it may: told, and not the matter here
-    stops = [f for f in facts["findings"] if f["severity"] == "stop" and f["kind"] != "bending"]
-    assert not stops and not [f for f in facts["findings"] if f["kind"] == "gap"]
+    assert not [f for f in facts["findings"] if f["severity"] == "stop" or f["kind"] == "gap"]
     assert facts["deviation"]["max_overcut_mm"] < 0.01
     assert facts["deviation"]["share_of_reachable"] > 0.99
     # reference: two blocks less two bores, of which the proof counts the volume

@@ -124,7 +124,7 @@ def test_subprograms_are_executed_where_they_are_called():
         ("G96 S200", "lathe's way"),
         ("G87 X0 Y0 Z-5 R2", "from below"),
         ("G88 X0 Y0 Z-5 R2", "operator's hand"),
-        ("M60", "does not know"),
+        ("M60", "changes the pallet"),
         ("L3", "only a cycle has"),
     ],
 )

@@ -29,7 +29,7 @@ from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.proved import proposal_key
-from fenrik.core.job.proposing.recipes import Proposal, propose_all, propose_operations, uses_of
+from fenrik.core.job.proposing.recipes import propose_all, propose_operations, uses_of
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
 from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
@@ -208,8 +208,8 @@ def _plan_holes(desk: Desk, order: dict[str, Any]) -> Any:
     if not found:
         raise NotFound("No hole is picked.", remedy="Pick a hole's wall.")
     if faces:
-        return _proposal(propose_operations(paths.job, setup, found, order["purpose"], order["use"]))
-    return _proposal(propose_all(paths.job, setup, alike(found), paths.setups.clamped(setup)))
+        return propose_operations(paths.job, setup, found, order["purpose"], order["use"]).plain()
+    return propose_all(paths.job, setup, alike(found), paths.setups.clamped(setup)).plain()
 
 
 def _plan_part(desk: Desk, order: dict[str, Any]) -> Any:
@@ -217,16 +217,12 @@ def _plan_part(desk: Desk, order: dict[str, Any]) -> Any:
     setup, faces = _setup(paths, order["setup"]), order["faces"]
     if faces is None:
         kept = paths.store.get(proposal_key(paths.job, setup))
-        return json.loads(kept) if kept is not None else _proposal(propose_part(paths, setup))
+        return json.loads(kept) if kept is not None else propose_part(paths, setup).plain()
     chosen = [f for f in paths.workspace.features() if set(f.faces) & set(faces)]
     own = [f for f in chosen if not f.floor or f.floor in faces] or chosen
     if not own:
         raise NotFound("No feature has these faces.", remedy="Pick a floor or a wall of one.")
-    return _proposal(propose_features(paths, setup, own))
-
-
-def _proposal(made: Proposal) -> Any:
-    return made.plain()
+    return propose_features(paths, setup, own).plain()
 
 
 def _measure(desk: Desk, order: dict[str, Any]) -> Any:

@@ -25,7 +25,7 @@ from fenrik.core.motion.notes import Short
 from fenrik.core.motion.planes import Plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.heightmap import HeightMap
-from fenrik.core.tooling.assembly import UNDERCUTTING, Assembly
+from fenrik.core.tooling.assembly import POINTED, UNDERCUTTING, Assembly
 
 Floats = NDArray[np.float64]
 When = Literal["trim", "raise", "leave"]
@@ -39,8 +39,6 @@ DEEP_MM = 2.0
 CORE, SKIN_SHARE, ENTRY_SHARE = 0.75, 0.25, 0.4
 """Stock beyond the first share of the radius, and lower than the second share of the diameter, is a skin that
 going down at the third share of the feed may take along (common practice, no source)."""
-POINTED = ("drill", "reamer", "boring", "tap")
-"""Kinds that are meant to go down into solid stock."""
 ROUNDS = 6
 """How often moves are left out, each time with the stock as what is left cuts it."""
 FAR_MM = 0.002

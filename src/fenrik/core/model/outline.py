@@ -28,6 +28,18 @@ UPRIGHT = 1e-6
 covers nothing."""
 
 
+def section_at(corners: Floats, z: float) -> Floats:
+    """Lines (n, 2, 3) in which triangles (m, 3, 3) meet the level plane at a height mm."""
+    side = corners[:, :, 2] > z
+    crossed = corners[side.any(axis=1) & ~side.all(axis=1)]
+    above = crossed[:, :, 2] > z
+    # the corner that lies alone on its side of the plane comes first
+    alone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
+    turned = np.take_along_axis(crossed, ((alone[:, None] + np.arange(3)) % 3)[:, :, None], axis=1)
+    share = (z - turned[:, :1, 2]) / (turned[:, 1:, 2] - turned[:, :1, 2])
+    return np.asarray(turned[:, :1] + share[:, :, None] * (turned[:, 1:] - turned[:, :1]))
+
+
 def projected(mesh: TriangleMesh, faces: list[int] | None = None) -> BaseGeometry:
     """The outline of upward triangles (of all triangles of `faces`, if given) in plan view, mm."""
     corners, twice, keep = _seen(mesh)

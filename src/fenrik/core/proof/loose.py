@@ -41,8 +41,8 @@ def pieces_of(stock: Stock) -> list[Piece]:
     number = np.full((nv, nu, most), -1, dtype=np.int64)
     number[there] = np.arange(int(there.sum()))
     a, b = [], []
-    for (r0, r1), (c0, c1) in (((slice(1, None), slice(None, -1)), (slice(None), slice(None))),
-                               ((slice(None), slice(None)), (slice(1, None), slice(None, -1)))):  # fmt: skip
+    upper, lower, whole = slice(1, None), slice(None, -1), slice(None)
+    for (r0, r1), (c0, c1) in (((upper, lower), (whole, whole)), ((whole, whole), (upper, lower))):
         for i in range(most):
             for j in range(most):
                 one, other = (r0, c0, i), (r1, c1, j)
@@ -60,8 +60,10 @@ def pieces_of(stock: Stock) -> list[Piece]:
     out = []
     for k in np.argsort(-volume)[: TOLD + 1]:
         mine = label == k
-        x, y = (stock.origin[n] + stock.cell * np.array([v[mine].min(), v[mine].max() + 1])
-                for n, v in ((0, columns), (1, rows)))  # fmt: skip
+        x, y = (
+            stock.origin[n] + stock.cell * np.array([v[mine].min(), v[mine].max() + 1])
+            for n, v in ((0, columns), (1, rows))
+        )
         corners = ((x[0], y[0], lows[mine].min()), (x[1], y[1], highs[mine].max()))
         below, above = (tuple(float(v) for v in corner) for corner in corners)
         out.append(Piece(float(volume[k]), below, above))  # type: ignore[arg-type]

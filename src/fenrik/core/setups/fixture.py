@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import transform
+from fenrik.core.model.outline import section_at
 from fenrik.core.model.part_model import TriangleMesh
 
 Floats = NDArray[np.float64]
@@ -108,7 +109,7 @@ def _between_jaws(piece: Jaws, stock: TriangleMesh, low: Floats, high: Floats) -
     corners = stock.vertices[stock.triangles]
     found = []
     for share in (0.1, 0.3, 0.5, 0.7, 0.9):
-        ends = _section(corners, float(low[2]) + share * piece.grip)
+        ends = section_at(corners, float(low[2]) + share * piece.grip)
         # of every line of the section what lies within the jaws' length
         a, b = ends[:, 0, along] - middle, ends[:, 1, along] - middle
         run = np.where(np.abs(b - a) < 1e-12, 1e-12, b - a)
@@ -127,17 +128,6 @@ def _between_jaws(piece: Jaws, stock: TriangleMesh, low: Floats, high: Floats) -
     low, high = low.copy(), high.copy()
     low[across], high[across] = width.min(), width.max()
     return low, high
-
-
-def _section(corners: Floats, z: float) -> Floats:
-    """Lines (n, 2, 2) in plan view in which triangles (m, 3, 3) meet a height mm."""
-    above = corners[:, :, 2] > z
-    crossed = above.any(axis=1) & ~above.all(axis=1)
-    corners, above = corners[crossed], above[crossed]
-    alone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
-    turned = np.take_along_axis(corners, ((alone[:, None] + np.arange(3)) % 3)[:, :, None], axis=1)
-    share = (z - turned[:, :1, 2]) / (turned[:, 1:, 2] - turned[:, :1, 2])
-    return np.asarray(turned[:, :1, :2] + share[:, :, None] * (turned[:, 1:, :2] - turned[:, :1, :2]))
 
 
 def fixture_mesh(

@@ -28,6 +28,8 @@ Length = Annotated[float, Field(gt=0, le=2000)]
 CONED = ("taper", "taper_ball", "chamfer", "drill")
 UNDERCUTTING = ("lollipop", "t_slot", "thread_mill")
 """Kinds whose shank is a neck over a wider head."""
+POINTED = ("drill", "reamer", "boring", "tap")
+"""Kinds that cut with their points: they go down into solid stock, and nothing bends them to the side."""
 THREADING = ("tap", "thread_mill")
 TOOTH_HEIGHT = 0.6
 """Of a thread mill's teeth over the pitch: 5/8 H = 0.541 P of an internal thread (ISO 68-1) and some

@@ -29,7 +29,8 @@ SLIMMER, SLIMMEST = 0.95, 0.85
 source)."""
 SPARE_MM = 2.0
 """Stick-out added beyond what a holder lacked."""
-Finding = dict[str, Any]
+Stop = dict[str, Any]
+"""A stop of a proof as plain data, with the `feed` mm/min of its operation."""
 
 
 def proposal_key(job: Job, setup: SetupDoc) -> str:
@@ -50,8 +51,8 @@ def propose_proved(
         stage = progress.stage(0.05 + 0.95 * number / ROUNDS, 0.05 + 0.95 * (number + 1) / ROUNDS)
         _without_idle(job, setup, files, store, proposal, stage.stage(0.0, 0.6))
         stops = _stops(job, setup, files, store, proposal, stage.stage(0.6, 1.0))
-        mended = [_mended(proposal, stop) for stop in stops]
-        if not any(mended):
+        changed = [mended(proposal, stop) for stop in stops]
+        if not any(changed):
             proposal.words += [f"Stop: {stop['words']} {stop['remedy']}".strip() for stop in stops]
             break
     return replace(proposal, words=list(dict.fromkeys(proposal.words)))
@@ -90,7 +91,7 @@ def _without_idle(
 
 def _stops(
     job: Job, setup: SetupDoc, files: Path | JobFiles, store: Store, proposal: Proposal, progress: Progress
-) -> list[Finding]:
+) -> list[Stop]:
     """What stops the proof of the setup's program, of the proposed operations."""
     trial = with_proposal(job, setup, proposal).model_copy(update={"releases": []})
     release = next((r for r in trial.effective_releases() if r.setup == setup.name), None)
@@ -103,7 +104,7 @@ def _stops(
     return [{**s, "feed": feeds.get(s["operation"])} for s in stops]
 
 
-def _mended(proposal: Proposal, stop: Finding) -> bool:
+def mended(proposal: Proposal, stop: Stop) -> bool:
     """Changes the proposal so that a stop should go; whether it could."""
     place = next((i for i, o in enumerate(proposal.operations) if o.name == stop["operation"]), None)
     if place is None:
@@ -119,7 +120,7 @@ def _mended(proposal: Proposal, stop: Finding) -> bool:
     return False
 
 
-def _held_feed(operation: OperationDoc, stop: Finding) -> float | None:
+def _held_feed(operation: OperationDoc, stop: Stop) -> float | None:
     """The feed at which a tool bends by less than it may, None where it was held already."""
     planned, gone_down = stop["feed"], operation.feed_mm_min is not None
     if not planned or not stop["measure"] or gone_down:
@@ -128,7 +129,7 @@ def _held_feed(operation: OperationDoc, stop: Finding) -> float | None:
     return float(max(1, round(planned * max(share, SLOWEST))))
 
 
-def _mended_tool(proposal: Proposal, operation: OperationDoc, stop: Finding) -> bool:
+def _mended_tool(proposal: Proposal, operation: OperationDoc, stop: Stop) -> bool:
     """A slimmer neck, or more stick-out, for a tool of the proposal that the stop is about."""
     for i, tool in enumerate(proposal.tools):
         if tool.number != operation.tool:
@@ -147,7 +148,7 @@ def _slimmer(tool: Assembly) -> Assembly | None:
     return tool.model_copy(update={"shank_diameter": slim})
 
 
-def _longer(tool: Assembly, stop: Finding) -> Assembly:
+def _longer(tool: Assembly, stop: Stop) -> Assembly:
     return tool.model_copy(
         update={"stick_out": round(tool.stick_out + (stop["measure"] or 0.0) + SPARE_MM, 1)}
     )

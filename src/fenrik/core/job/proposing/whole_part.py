@@ -5,6 +5,7 @@ said in words."""
 from __future__ import annotations
 
 import math
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -85,7 +86,8 @@ class _Whole:
         self.out = Proposal(words)
         # the mesh of the view tells what is seen; paths are computed on their own, finer one
         self.mesh = self.part.mesh.moved(self.clamped.setup_from_part)
-        self.seen: Seen = seen_from_above(self.part, self.mesh, prepare(self.mesh))
+        self.topology = prepare(self.mesh)
+        self.seen: Seen = seen_from_above(self.part, self.mesh, self.topology)
         self.made = made_already(self.part, self.mesh, self.clamped)
         open_holes = [h for h in paths.workspace.holes() if not set(h.faces) <= self.made]
         if features is not None:
@@ -169,7 +171,7 @@ class _Whole:
         """The mills by what they are for, each with those for deeper levels, and whether that for walls
         passes narrow corners by."""
         narrowest = inner_radius(self.part, walls, self.drilled | self.slotted)
-        narrowest = min(narrowest, 0.5 * self._passage() / CORNER_SHARE)
+        narrowest = min(narrowest, 0.5 * self._passage / CORNER_SHARE)
         high, lowest = float(self.clamped.part_high[2]), float(self.clamped.part_low[2])
         if self.features is not None:
             lowest = min([f.low for f in seen], default=high)
@@ -194,6 +196,7 @@ class _Whole:
         ends = math.inf if long.stick_out >= deepest else long.stick_out - HOLDER_MM
         return [Deep(short, short.flute_length), Deep(long, ends)]
 
+    @cached_property
     def _passage(self) -> float:
         """The narrowest gap between islands, and between islands and walls, of the pockets that are made from
         here."""
@@ -339,7 +342,7 @@ class _Whole:
 
     def _has_rest(self, wall: Face, before: Assembly) -> bool:
         """Whether a mill that went along a wall may have left a corner or a gap of it."""
-        passage = 0.5 * self._passage() < before.radius
+        passage = 0.5 * self._passage < before.radius
         return passage or inner_radius(self.part, [wall], set()) < before.radius - REST_MM
 
     def _balls(self, curved: list[Face], walls: list[Face], mills: dict[str, list[Deep]]) -> list[BallPass]:
@@ -347,7 +350,7 @@ class _Whole:
         walls their mill, does not reach."""
         candidates = self.tools.balls(0.5 * self._clearing_size(WIDEST_CLEARING))
         lowest = float(self.clamped.part_low[2])
-        reach = FaceReach(self.mesh, prepare(self.mesh), [*curved, *walls], lowest)
+        reach = FaceReach(self.mesh, self.topology, [*curved, *walls], lowest)
         by_mills = reach.share({d.tool.profile for d in (*mills["walls"], *mills["finishing"])})
         chosen = choose_balls(candidates, curved, walls, reach, by_mills)
         self.out.words += reach.words(candidates, curved, chosen)

@@ -12,13 +12,11 @@ from fenrik.core.machines.machine import Machine
 from fenrik.core.strategies.base import Parameters, Strategy
 from fenrik.core.strategies.registry import strategy
 from fenrik.core.tolerances import BENDING_SHARE
-from fenrik.core.tooling.assembly import THREADING, TITLES, Assembly
+from fenrik.core.tooling.assembly import POINTED, THREADING, TITLES, Assembly
 from fenrik.core.tooling.cutting_data import Derived, engaged_feed, propose
 from fenrik.core.tooling.materials import Material
 from fenrik.core.tooling.stiffness import stiff_depth
 
-POINTED = ("drill", "reamer", "boring", "tap")
-"""Kinds that cut with their points, so that nothing bends them to the side."""
 BANDS_AT_MOST = 3.0
 """Bands of "on size" by which a tool that leaves nothing on walls may bend at most (common practice, no
 source)."""

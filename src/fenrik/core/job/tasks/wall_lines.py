@@ -13,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from fenrik.core.errors import DocumentError, InputError
 from fenrik.core.job.document.picks import WallPick
 from fenrik.core.job.tasks.edges_of_part import pieces_of_edge
-from fenrik.core.model.outline import sheets
+from fenrik.core.model.outline import section_at, sheets
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.strategies.base import Rim, Wall
@@ -268,12 +268,5 @@ def _sections(corners: Floats, low: float, high: float) -> Floats:
     run = (high - low) * float(np.quantile(lean, 0.95))
     out = [np.zeros((0, 2, 3))]
     for z in np.linspace(low, high, min(MOST_SECTIONS, math.ceil(run / SECTION_MM)) + 1)[1:-1]:
-        side = corners[:, :, 2] > z
-        crossed = corners[side.any(axis=1) & ~side.all(axis=1)]
-        above = crossed[:, :, 2] > z
-        # the corner that lies alone on its side of the plane comes first
-        alone = np.where(above.sum(axis=1) == 1, above.argmax(axis=1), (~above).argmax(axis=1))
-        turned = np.take_along_axis(crossed, ((alone[:, None] + np.arange(3)) % 3)[:, :, None], axis=1)
-        share = (z - turned[:, :1, 2]) / (turned[:, 1:, 2] - turned[:, :1, 2])
-        out.append(turned[:, :1] + share[:, :, None] * (turned[:, 1:] - turned[:, :1]))
+        out.append(section_at(corners, float(z)))
     return np.concatenate(out)

@@ -9,8 +9,6 @@ PECKING, TAPPING = (73, 83), {84: 1, 74: -1}
 the way out, with its sense on the way in."""
 DWELLING, FED_OUT = (82, 89), (85, 89, *TAPPING)
 """Cycles that wait at the bottom, and those that come out at feed."""
-STOPPED = (76, 86)
-"""Cycles that come out at rapid with the spindle at rest."""
 KNOWN = (73, 74, 76, 80, 81, 82, 83, 84, 85, 86, 89)
 REFUSED: dict[float, str] = {
     87: "bores from below, with the spindle shifted by an amount that only the machine knows (G87)",

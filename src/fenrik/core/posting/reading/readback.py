@@ -33,10 +33,10 @@ _GROUPS: dict[str, set[float]] = {
     "distance": {90, 91},
     "feed": {93, 94, 95},
     "exact stop": {61, 64},
-    "speed": {96, 97},
+    "speed": {97},
     "radius compensation": {40, 41, 42},
     "length": {43, 43.4, 49},
-    "cycle": {*KNOWN, *REFUSED},
+    "cycle": {*KNOWN},
     "return": {98, 99},
     "offset": {54, 55, 56, 57, 58, 59},
     "tilted plane": {68.2, 69},
@@ -182,6 +182,8 @@ class Reader:
                 self._take_g(number, raw, value, g_codes)
             elif letter == "M":
                 code = float(value)
+                if code == 60:
+                    raise self._error(number, raw, "changes the pallet, and with it the work (M60)")
                 if code not in _M_CODES:
                     raise self._error(number, raw, f"uses M{value}, which this controller does not know")
                 m_codes.append(int(code))

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 from fenrik.core.errors import PostError
 
 _NAME = re.compile(r"\s*[O:](\d{1,8})\b")
-_CALL = re.compile(r"M98\b")
-_BACK = re.compile(r"M99\b")
+_CALL = re.compile(r"M\s*98\b")
+_BACK = re.compile(r"M\s*99\b")
+_ANY = re.compile(r"M\s*9[89]\b", re.IGNORECASE)
 _WHICH = re.compile(r"P\s*(\d{1,8})\b")
 _TIMES = re.compile(r"[LK]\s*(\d{1,4})\b")
 DEEPEST, MOST_BLOCKS = 8, 2_000_000
@@ -25,7 +26,6 @@ class Line:
 
     number: int
     raw: str
-    skippable: bool = False
 
 
 def lines_of(text: str) -> tuple[list[Line], dict[int, list[Line]]]:
@@ -38,16 +38,22 @@ def lines_of(text: str) -> tuple[list[Line], dict[int, list[Line]]]:
             programs.append((int(named.group(1)), []))
         elif named and programs[-1][0] is None:
             programs[-1] = (int(named.group(1)), programs[-1][1])
-        stripped = raw.lstrip()
-        optional = stripped.startswith("/")
-        body = re.sub(r"^/\d?\s*", "", stripped) if optional else raw
-        programs[-1][1].append(Line(number, body, optional))
+        programs[-1][1].append(Line(number, _plain(raw)))
     return programs[0][1], {n: lines for n, lines in programs[1:] if n is not None}
+
+
+def _plain(raw: str) -> str:
+    """A line without the sign of optional blocks, which are executed."""
+    return re.sub(r"^\s*/\d?\s*", "", raw) if raw.lstrip().startswith("/") else raw
 
 
 def executed(text: str) -> Iterator[Line]:
     """The lines in the order of execution, calls resolved. Raises PostError for a call of a program that the
     text does not hold, for calls that go too deep or never end."""
+    if not _ANY.search(text):  # most programs call none
+        for number, raw in enumerate(text.splitlines(), 1):
+            yield Line(number, _plain(raw))
+        return
     main, others = lines_of(text)
     for count, line in enumerate(_walk(main, others, 0), 1):
         if count > MOST_BLOCKS:
@@ -61,7 +67,7 @@ def _walk(lines: list[Line], others: dict[int, list[Line]], depth: int) -> Itera
         if _BACK.search(code):
             if depth == 0:
                 raise _error(line, "would begin the main program again, for ever (M99)")
-            yield Line(line.number, _BACK.sub("", line.raw), line.skippable)
+            yield Line(line.number, _BACK.sub("", line.raw))
             return
         if not _CALL.search(code):
             yield line

@@ -16,13 +16,21 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.base import Heights, Inputs
-from fenrik.core.tooling.assembly import UNDERCUTTING
+from fenrik.core.tooling.assembly import UNDERCUTTING, Assembly
 
 Floats = NDArray[np.float64]
 TOUCH_MM = 0.02
 """Stock higher than this over a level counts as something to cut."""
 AIR_MM = 0.5
 """Height kept over the stock by rapids that stay low."""
+
+
+def flutes_over(tool: Assembly) -> float | None:
+    """Length mm of a cutting part whose neck is thinner, so that stock may stand over it (0: it is widest in
+    its middle or at its foot), or None."""
+    if tool.kind in UNDERCUTTING:
+        return 0.0
+    return tool.flute_length if tool.shank_diameter < tool.diameter - 1e-6 else None
 
 
 @dataclass
@@ -42,9 +50,7 @@ class Linker:
     def of(inputs: Inputs, path: PathBuilder, stock: HeightMap) -> Linker:
         """The linker of an operation."""
         tool = inputs.assembly
-        flutes = tool.flute_length if tool.shank_diameter < tool.diameter - 1e-6 else None
-        if tool.kind in UNDERCUTTING:
-            flutes = 0.0  # its head is widest in its middle or at its foot
+        flutes = flutes_over(tool)
         return Linker(path, stock, inputs.heights, tool.radius, inputs.feed, inputs.entry_feed, flutes)
 
     def up(self, z: float) -> None:
@@ -54,9 +60,9 @@ class Linker:
             return
         x, y = here[0], here[1]
         if self.flutes is not None:
-            clear = float(self.stock.top((x, y), (x, y), self.radius)) - self.flutes + AIR_MM
-            if clear > here[2] + (AIR_MM if self.flutes else 0.0):
-                self.path.feed(x, y, min(z, clear), self.feed, Motion.LINK)
+            over = float(self.stock.top((x, y), (x, y), self.radius)) - self.flutes
+            if over > here[2]:
+                self.path.feed(x, y, min(z, over + AIR_MM), self.feed, Motion.LINK)
         self.path.rapid(x, y, z)
 
     def away(self) -> None:

@@ -79,17 +79,15 @@ class ChosenFaces:
         ]
         return shapely.union_all([self.outline, *hulls]).buffer(cutter.radius + overlap + MESH_MM)
 
-    def wanted(
-        self, contact_of: Contact, tips: Floats, heading: Floats | None = None, closed: bool = False
-    ) -> Mask:
+    def wanted(self, how: Contact, tips: Floats, heading: Floats | None = None, closed: bool = False) -> Mask:
         """Where along a track (n, 3) of tips the faces are touched and, if a ball went over them before,
         where that did not reach, with a little beside it. A `closed` track ends where it begins."""
-        keep = self.touched(contact_of.cutter, tips, contact_of.overlap, heading)
-        if contact_of.before is None or not keep.any():
+        keep = self.touched(how.cutter, tips, how.overlap, heading)
+        if how.before is None or not keep.any():
             return keep
         missed = np.zeros(len(tips), dtype=np.bool_)
         some = None if heading is None else heading[keep]
-        missed[keep] = self.missed(contact_of.cutter, tips[keep], contact_of.before, some)
+        missed[keep] = self.missed(how.cutter, tips[keep], how.before, some)
         spacing = float(np.median(np.linalg.norm(np.diff(tips, axis=0), axis=1))) if len(tips) > 1 else 1.0
         size = 2 * min(200, int(np.ceil(REST_BESIDE_MM / max(spacing, 1e-3)))) + 1
         mode = "wrap" if closed else "nearest"
@@ -102,12 +100,14 @@ class ChosenFaces:
         """Whether a ball that went over the part before could not touch it where the tool with its tip at
         (n, 3) does."""
         middle = tips + np.array([0.0, 0.0, cutter.corner - cutter.lift])
-        if heading is not None and cutter.grown.flat > 1e-9:
-            middle[:, :2] += cutter.grown.flat * heading
+        if cutter.grown.flat > 1e-9:
+            middle[:, :2] += cutter.grown.flat * (_rise(cutter, tips) if heading is None else heading)
         distance, _, normal = self._field.signed(middle)
         spots = middle - distance[:, None] * normal
         over = spots + (before.corner + 0.5 * REST_MM) * normal
-        return np.asarray(before.tip(over[:, :2]) > over[:, 2] - before.corner + before.lift + REST_MM)
+        short = before.tip(over[:, :2]) > over[:, 2] - before.corner + before.lift + REST_MM
+        # a tool that rolls over the faces' outer edge has no spot on them: every ball gets there
+        return np.asarray(short & (self._distance(spots) <= MESH_MM))
 
     def touched(
         self, cutter: DropCutter, tips: Floats, overlap: float, heading: Floats | None = None
@@ -134,11 +134,11 @@ class ChosenFaces:
     def _distance(self, points: Floats) -> Floats:
         return np.abs(self._field.signed(points)[0])
 
-    def pieces(self, contact_of: Contact, track: Floats, least: float) -> list[Floats]:
+    def pieces(self, how: Contact, track: Floats, least: float) -> list[Floats]:
         """The pieces of a track (n, 3) of tips on which the faces are touched, those up to `least` mm left
         out and gaps up to it driven through."""
         dense = dense_track(track, SPACING_MM)
-        return cut_out(track, dense, self.wanted(contact_of, dense), least)
+        return cut_out(track, dense, self.wanted(how, dense), least)
 
 
 def _rise(cutter: DropCutter, tips: Floats, reach: float = 0.02) -> Floats:
