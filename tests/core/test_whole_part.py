@@ -156,6 +156,18 @@ def test_curved_faces_are_finished_by_levels_where_steep_and_by_parallel_passes_
     assert dome_face in unfinished["faces"] and unfinished["share"] < 0.03
 
 
+@pytest.mark.parametrize("name", ["plate_b.step", "pillow_block.step"])
+def test_parts_that_nobody_here_drew_are_planned_without_a_stop(name):
+    proposal, planner = whole(MODELS, name)
+    proof = Prover(planner).prove(planner.job.effective_releases()[0])
+    assert proof.stops() == []
+    assert proof.facts["deviation"]["max_overcut_mm"] <= 0.011
+    seen_all = name == "pillow_block.step"
+    assert seen_all or any(w.startswith("Left:") for w in proposal.words)
+    if seen_all:
+        assert proof.facts["deviation"]["share_of_reachable"] > 0.99
+
+
 def test_a_recipe_for_features_is_copied_changed_and_used(tmp_path):
     from tests.core.test_profile import rounded_box
 

@@ -53,8 +53,6 @@ def test_a_whole_plan_of_a_foreign_part_is_offered_without_a_stop(part, up):
     facts = proof.facts["deviation"]
     assert facts["max_overcut_mm"] <= 0.011
     assert proof.facts["removed_mm3"] > 0.02 * proof.facts["stock_volume_mm3"]
-    if part in ("pillow_block", "plate_b"):
-        assert facts["share_of_reachable"] > 0.99
     # every operation that is offered cuts, none takes a tool along whose flutes and neck do not reach at all
     assert all(o["removed_mm3"] > 0 or o["cutting_length_mm"] > 0 for o in proof.facts["operations"])
     # a thread that nobody has told is not cut
