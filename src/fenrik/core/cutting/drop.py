@@ -8,6 +8,10 @@ vertex goes back to Hwang (1992); the boxes from normal cones are our own.
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from typing import Any
+from weakref import WeakKeyDictionary
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,6 +24,8 @@ __all__ = ["DropCutter", "Profile"]
 
 Floats = NDArray[np.float64]
 FLOOR = -1e30
+MOST_KEPT = 4_000_000
+"""Primitives in the trees that are kept of one part, about 200 bytes each."""
 
 
 class DropCutter:
@@ -40,10 +46,7 @@ class DropCutter:
         self.profile, self.grown = profile, grown
         self.radius, self.corner = grown.radius, min(grown.corner, grown.radius)
         self.lift = allowance_axial
-        kinds, rows, boxes, tops = _primitives(topology, grown)
-        self._nodes, self._child, order = k.build_tree(boxes, tops, 4)
-        self._kinds = kinds[order]
-        self._rows = rows[order]
+        self._nodes, self._child, self._kinds, self._rows = _kept_tree(topology, grown)
         self.low, self.high = topology.low, topology.high
 
     @property
@@ -97,6 +100,24 @@ class DropCutter:
         share = (samples[:, 0] / length if length > 0 else np.zeros(len(samples)))[:, None]
         xy = start + share * (end - start)
         return np.column_stack([xy, samples[:, 1] + self.lift])
+
+
+_TREES: WeakKeyDictionary[Topology, OrderedDict[tuple[float, ...], tuple[NDArray[Any], ...]]]
+_TREES = WeakKeyDictionary()
+
+
+def _kept_tree(topology: Topology, profile: Profile) -> tuple[NDArray[Any], ...]:
+    """The tree of a cutter over a part: nodes, children, kinds and rows of the primitives. The operations of
+    a plan ask for the same ones again, so those used last are kept as long as the part's primitives are."""
+    trees = _TREES.setdefault(topology, OrderedDict())
+    if profile.shape not in trees:
+        kinds, rows, boxes, tops = _primitives(topology, profile)
+        nodes, child, order = k.build_tree(boxes, tops, 4)
+        trees[profile.shape] = nodes, child, kinds[order], rows[order]
+        while len(trees) > 1 and sum(len(t[2]) for t in trees.values()) > MOST_KEPT:
+            trees.popitem(last=False)
+    trees.move_to_end(profile.shape)
+    return trees[profile.shape]
 
 
 def _square_steps(samples: Floats, tolerance: float) -> Floats:

@@ -17,7 +17,7 @@ FLAT_RAD = 1e-13
 most R times this, which the kernels' facets overlap (their slack is 1e-11 mm)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Topology:
     """Contact primitives of a closed mesh in the setup frame, mm.
 

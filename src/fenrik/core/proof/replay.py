@@ -3,15 +3,13 @@
 The stock after every operation is kept by the proof; within an operation keyframes are made while it is
 replayed, so that any moment lies a short stretch of motion behind one of them. The motion is the one that the
 proof cut with, in the same pieces, so the stock at a moment is the same, bit for bit, as that of a fresh run
-to it. Surfaces are kept by brick under the content of the tiles they stand on: only what changed is built
-anew.
+to it. Surfaces are kept by brick: only what changed is built anew.
 """
 
 from __future__ import annotations
 
 import threading
 import time
-from collections import OrderedDict
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -22,16 +20,7 @@ from fenrik.core.motion.pieces import by_axis, with_axes
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import LiveStock, Snapshot
-from fenrik.core.stock.surface import (
-    Brick,
-    Place,
-    StockSurface,
-    all_places,
-    bricks,
-    joined,
-    names,
-    room_for_cells,
-)
+from fenrik.core.stock.surface import KeptBricks, StockSurface
 
 Floats = NDArray[np.float64]
 SPAN = 256
@@ -70,9 +59,7 @@ class Replay:
         self._cuts = Cuts([p for p, _ in runs], [tool for _, tool in runs], list(bodies)).settled()
         self._keyframes: dict[int, Snapshot] = {0: raw} | dict(zip(counts, after, strict=True))
         self._live = LiveStock(raw)
-        self._bricks: OrderedDict[tuple[Place, int], Brick] = OrderedDict()
-        self._places = all_places(raw.shape)
-        self._room = room_for_cells(raw.shape)
+        self._bricks = KeptBricks(raw.shape, MOST_BRICKS)
         self._lock = threading.Lock()
 
     def index(self, moment: float) -> int:
@@ -101,18 +88,7 @@ class Replay:
         like this."""
         with self._lock:
             self._go_to(moment)
-            stock = self._live.stock
-            keys = dict(zip(self._places, names(stock, self._places).tolist(), strict=True))
-            missing = [place for place, name in keys.items() if (place, name) not in self._bricks]
-            for place, brick in bricks(stock, self._cuts, missing).items():
-                self._bricks[place, keys[place]] = brick
-            parts = {}
-            for key in keys.items():
-                parts[key[0]] = self._bricks[key]
-                self._bricks.move_to_end(key)
-            while len(self._bricks) > max(MOST_BRICKS, 2 * len(keys)):
-                self._bricks.popitem(last=False)
-            return joined(parts, self.shape, self._room)
+            return self._bricks.surface(self._live.stock, self._cuts)
 
     def _go_to(self, moment: float) -> None:
         """Brings the live stock to a moment."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, fields, replace
+from functools import partial
 from itertools import pairwise
 from typing import Any, Protocol
 
@@ -27,7 +28,7 @@ from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Removal, Stock, tool_bodies
 from fenrik.core.stock.keeping import LiveStock, Snapshot
 from fenrik.core.stock.kernels._sweep_kernels import FRUSTUM
-from fenrik.core.stock.surface import StockSurface, surface
+from fenrik.core.stock.surface import KeptBricks, StockSurface
 from fenrik.core.tolerances import CONTACT_MM
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.materials import Material
@@ -131,6 +132,7 @@ def simulate(
     cuts = Cuts()
     skin: StockSurface | None = None
     live: LiveStock | None = None
+    skins = KeptBricks(stock.shape)
     steps: list[StepCut] = []
     owners: list[NDArray[np.int32]] = []
     volume = np.zeros(len(motion))
@@ -150,7 +152,8 @@ def simulate(
         else:
             live = live if live is not None else LiveStock(snapshot)
             share = progress.stage(step / len(run.names), (step + 1) / len(run.names))
-            cut, skin = _cut_step(own, run.names[step], strokes, live.stock, material, tag0, share, cuts)
+            built = partial(skins.surface, live.stock, cuts)
+            cut, skin = _cut_step(own, run.names[step], strokes, live.stock, material, tag0, share, built)
             before, snapshot = snapshot, live.snapshot()
             if keep is not None:
                 keep.put(step, cut.to_bytes(), snapshot.changes(before))
@@ -197,9 +200,9 @@ def _cut_step(
     material: Material,
     tag0: int,
     progress: Progress,
-    cuts: Cuts,
+    surface: Callable[[], StockSurface],
 ) -> tuple[StepCut, StockSurface]:
-    """One operation's moves out of `work`."""
+    """One operation's moves out of `work`, and its `surface` afterwards."""
     motion = run.motion
     owners: list[NDArray[np.int32]] = []
     thinned: list[NDArray[np.float32]] = []
@@ -238,7 +241,7 @@ def _cut_step(
         thinned.append(load.thinning.astype(np.float32))
         owners.append(row.astype(np.int32))
     progress.step(0.92, f"building the surface after '{name}'")
-    skin = surface(work, cuts)
+    skin = surface()
     facts = LoadFacts(0.0, 0.0)
     if found:
         whole = Load(*(np.concatenate([getattr(one, f.name) for one in found]) for f in fields(Load)))

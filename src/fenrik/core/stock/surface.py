@@ -10,6 +10,7 @@ at most a cell.
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -138,6 +139,30 @@ def joined(
 def all_places(shape: tuple[int, int, int]) -> list[Place]:
     """Every brick's place."""
     return [(i, j, k) for i, j, k in product(*(range(n) for n in brick_grid(shape)))]
+
+
+class KeptBricks:
+    """Surfaces of one stock as it changes: bricks are kept under the content of the tiles that they stand on,
+    so that only what changed is built anew. `most` bricks are kept, and never fewer than twice those of a
+    surface. Tags mean the same in all calls: cuts are only added. Not safe for threads."""
+
+    def __init__(self, shape: tuple[int, int, int], most: int = 0) -> None:
+        self._places, self._room, self._most = all_places(shape), room_for_cells(shape), most
+        self._bricks: OrderedDict[tuple[Place, int], Brick] = OrderedDict()
+
+    def surface(self, stock: Stock, cuts: Cuts) -> StockSurface:
+        """The closed surface, equal bit for bit to one that is built from nothing."""
+        keys = dict(zip(self._places, names(stock, self._places).tolist(), strict=True))
+        missing = [place for place, name in keys.items() if (place, name) not in self._bricks]
+        for place, brick in bricks(stock, cuts, missing).items():
+            self._bricks[place, keys[place]] = brick
+        parts = {}
+        for key in keys.items():
+            parts[key[0]] = self._bricks[key]
+            self._bricks.move_to_end(key)
+        while len(self._bricks) > max(self._most, 2 * len(keys)):
+            self._bricks.popitem(last=False)
+        return joined(parts, stock.shape, self._room)
 
 
 def surface(stock: Stock, cuts: Cuts | None = None) -> StockSurface:
