@@ -20,10 +20,12 @@ def shared_readings() -> Iterator[None]:
     models: dict[tuple[object, ...], PartModel] = {}
     meshes: dict[tuple[str, float], TriangleMesh] = {}
 
-    def read(path: Path, name: str, solid: int | None, scale: float, heal: bool) -> PartModel:
-        key = (file_hash(path), name, solid, scale, heal)
+    def read(
+        path: Path, name: str, solid: int | None, scale: float, heal: bool, round_facets: bool
+    ) -> PartModel:
+        key = (file_hash(path), name, solid, scale, heal, round_facets)
         if key not in models:
-            models[key] = read_model(path, name, solid, scale, heal)
+            models[key] = read_model(path, name, solid, scale, heal, round_facets)
         return models[key]
 
     def mesh(part: PartModel, deflection: float) -> TriangleMesh:

@@ -72,7 +72,7 @@ def test_inch_file_comes_out_in_millimetres(tmp_path):
     ("file", "words"),
     [
         ("empty.obj", "is empty"),
-        ("box.3mf", "ZIP"),
+        ("box.3mf", "a 3MF file"),
         ("box_utf16.obj", "UTF-16"),
         ("malformed.obj", "neither STEP nor STL"),
         ("two_solids.stl", "2 separate bodies"),
@@ -84,6 +84,32 @@ def test_nasty_files_are_refused_by_name_with_a_remedy(file, words):
     assert words in caught.value.what
     assert file in caught.value.what
     assert caught.value.remedy
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (
+            b"Drawn in our shop".ljust(72) + b"S      1\n" + b"1H,,1H;".ljust(72) + b"G      1\n",
+            "an IGES file",
+        ),
+        (b"0\nSECTION\n2\nHEADER\n0\nENDSEC\n0\nEOF\n", "a DXF drawing"),
+        (b'<?xml version="1.0"?><svg xmlns="http://www.w3.org/2000/svg"/>', "an SVG drawing"),
+        (b"# shop\no bracket\nv 0 0 0\n", "an OBJ file"),
+        (b"# a note of the shop\n", "a text file"),
+        (b"ply\nformat ascii 1.0\n", "a PLY file"),
+        (b"%PDF-1.7\n", "a PDF"),
+        (b"PK\x03\x04" + bytes(22) + b"drawing.txt", "a ZIP archive"),
+        (b"\x00\x01\x02", ""),
+    ],
+)
+def test_a_refused_format_is_named(tmp_path, content, words):
+    path = tmp_path / "model.any"
+    path.write_bytes(content)
+    with pytest.raises(FileError) as caught:
+        read_model(path)
+    assert (f"looks like {words}." in caught.value.what) if words else ("looks" not in caught.value.what)
+    assert "STEP" in caught.value.remedy
 
 
 @pytest.mark.parametrize("share", [0.02, 0.3, 0.7, 0.98])
@@ -147,6 +173,12 @@ def test_open_step_shell_asks_for_healing_and_several_solids_for_a_choice(tmp_pa
     with pytest.raises(FileError, match="holds 2 solids") as caught:
         read_model(both)
     assert "part.solid" in caught.value.remedy
+    assert "1: 10 x 20 x 30 mm at (0, 0, 0); 2: 2 x 2 x 2 mm at (50, 0, 0)" in caught.value.what
+    assert [b["low"][0] for b in caught.value.offer["solids"]] == pytest.approx([0.0, 50.0], abs=1e-6)
+    assert [b["size"] for b in read_model(both, solid=1, scale=2.0).summary()["bodies"]] == [
+        pytest.approx([20, 40, 60]),
+        pytest.approx([4, 4, 4]),
+    ]
     assert read_model(both, solid=2).volume == pytest.approx(8.0)
     with pytest.raises(FileError, match="Solid 7"):
         read_model(both, solid=7)

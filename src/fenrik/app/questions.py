@@ -75,7 +75,9 @@ class Desk:
         return self._replay[1]
 
 
-def not_here(path: Path, name: str, solid: int | None, scale: float, heal: bool) -> PartModel:
+def not_here(
+    path: Path, name: str, solid: int | None, scale: float, heal: bool, round_facets: bool
+) -> PartModel:
     """Refuses to read a model: that is for a run."""
     raise DocumentError(
         f"The part '{name}' has not been read yet.",

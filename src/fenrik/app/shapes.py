@@ -23,9 +23,19 @@ class Shape(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
-class Offered(Shape):
-    """A change to an operation that failed with which it would work."""
+class BodyShape(Shape):
+    """A body of a file: its number from 1, its size and its lowest corner, mm."""
 
+    number: int
+    size: Vec3
+    low: Vec3
+
+
+class Offered(Shape):
+    """A change to an operation that failed with which it would work, or the bodies of a file to choose
+    from."""
+
+    solids: list[BodyShape] | None = None
     tool_at_most: float | None = None
     set: dict[str, Any] | None = None
     parameters: dict[str, Any] | None = None
@@ -132,6 +142,7 @@ class PartState(Shape):
     size: Vec3 | None = None
     file_unit: str | None = None
     problems: list[Problem] | None = None
+    bodies: list[BodyShape] | None = None
 
 
 class JobState(Shape):

@@ -1121,6 +1121,18 @@ export interface components {
       /** Radius End */
       radius_end?: number | null;
     };
+    /**
+     * BodyShape
+     * @description A body of a file: its number from 1, its size and its lowest corner, mm.
+     */
+    BodyShape: {
+      /** Number */
+      number: number;
+      /** Size */
+      size: [number, number, number];
+      /** Low */
+      low: [number, number, number];
+    };
     /** Body_import_job_api_jobs_import_post */
     Body_import_job_api_jobs_import_post: {
       /** Files */
@@ -2179,9 +2191,12 @@ export interface components {
     };
     /**
      * Offered
-     * @description A change to an operation that failed with which it would work.
+     * @description A change to an operation that failed with which it would work, or the bodies of a file to choose
+     *     from.
      */
     Offered: {
+      /** Solids */
+      solids?: components["schemas"]["BodyShape"][] | null;
       /** Tool At Most */
       tool_at_most?: number | null;
       /** Set */
@@ -2460,6 +2475,12 @@ export interface components {
        * @default false
        */
       heal: boolean;
+      /**
+       * Round Facets
+       * @description Take facets of an STL file that lie on a cylinder, cone or sphere for it.
+       * @default true
+       */
+      round_facets: boolean;
     };
     /**
      * PartFaces
@@ -2547,6 +2568,8 @@ export interface components {
       file_unit?: string | null;
       /** Problems */
       problems?: components["schemas"]["Problem"][] | null;
+      /** Bodies */
+      bodies?: components["schemas"]["BodyShape"][] | null;
     };
     /**
      * PartStep

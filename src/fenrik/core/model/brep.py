@@ -7,7 +7,6 @@ import it inside functions.
 from __future__ import annotations
 
 import io
-import math
 from typing import Any
 
 import numpy as np
@@ -325,8 +324,3 @@ def merged(
         ids[keep],
         deviation,
     )
-
-
-def display_deflection(low: list[float], high: list[float]) -> float:
-    """A deflection that looks smooth on the screen: a three-thousandth of the diagonal."""
-    return max(1e-4, math.dist(low, high) / 3000.0)

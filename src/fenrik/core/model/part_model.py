@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.errors import InputError
+from fenrik.core.model.bodies import Body
 
 
 @dataclass(frozen=True)
@@ -82,7 +83,8 @@ class Problem:
 
 @dataclass(frozen=True)
 class PartModel:
-    """A readable part. `kind` is "brep" (exact surfaces, `brep` holds them) or "mesh" (STL)."""
+    """A readable part. `kind` is "brep" (exact surfaces, `brep` holds them) or "mesh" (STL); `bodies` are all
+    that its file holds."""
 
     name: str
     kind: str
@@ -97,6 +99,7 @@ class PartModel:
     file_unit: str
     problems: list[Problem] = field(default_factory=list)
     brep: bytes | None = None
+    bodies: list[Body] = field(default_factory=list)
 
     @property
     def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -138,6 +141,7 @@ class PartModel:
             "size": self.size.tolist(),
             "file_unit": self.file_unit,
             "problems": [asdict(p) for p in self.problems],
+            "bodies": [asdict(b) for b in self.bodies] if len(self.bodies) > 1 else [],
         }
 
     def to_bytes(self) -> bytes:
@@ -156,6 +160,7 @@ class PartModel:
             "faces": [asdict(f) for f in self.faces],
             "edges": [asdict(e) for e in self.edges],
             "problems": [asdict(p) for p in self.problems],
+            "bodies": [asdict(b) for b in self.bodies],
         }
         out = io.BytesIO()
         np.savez_compressed(
@@ -182,4 +187,5 @@ class PartModel:
         head["faces"] = [FaceFacts(**f) for f in head["faces"]]
         head["edges"] = [EdgeFacts(**e) for e in head["edges"]]
         head["problems"] = [Problem(**p) for p in head["problems"]]
+        head["bodies"] = [Body(**b) for b in head["bodies"]]
         return PartModel(mesh=mesh, edge_lines=lines, brep=brep, **head)

@@ -12,14 +12,43 @@ MAX_BYTES = 200 * 1024 * 1024
 """Largest model file that is taken."""
 
 _OTHERS = [
-    (b"PK\x03\x04", "a ZIP container (3MF or similar)"),
     (b"%PDF", "a PDF"),
-    (b"# ", "an OBJ or another text file"),
     (b"v ", "an OBJ file"),
     (b"\xff\xfe", "text in UTF-16"),
     (b"\xfe\xff", "text in UTF-16"),
     (b"DBRep_DrawableShape", "a BREP file"),
+    (b"ply", "a PLY file"),
+    (b"OFF", "an OFF file"),
+    (b"glTF", "a binary glTF file"),
+    (b"<?xml", "an XML file"),
+    (b"{", "a JSON file"),
+    (b"\x89PNG", "a PNG picture"),
+    (b"\xff\xd8\xff", "a JPEG picture"),
+    (b"\x1f\x8b", "a gzip archive"),
+    (b"7z\xbc\xaf", "a 7z archive"),
+    (b"\xd0\xcf\x11\xe0", "a compound file of another program"),
 ]
+_IN_ZIP = [(b"3D/3dmodel.model", "a 3MF file"), (b"word/", "a text document"), (b"xl/", "a spreadsheet")]
+
+
+def _looks_like(head: bytes) -> str | None:
+    """What the first bytes of a file that is refused look like."""
+    start = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if start.startswith(b"PK\x03\x04"):
+        inside = next((words for mark, words in _IN_ZIP if mark in head), None)
+        named = b"[Content_Types].xml" in head[:100]
+        return inside or ("a 3MF file or another package" if named else "a ZIP archive")
+    if len(head) > 73 and head[72:73] == b"S" and head[73:80].strip().isdigit():
+        return "an IGES file"  # its first line ends in column 73 with S and a number (IGES 5.3)
+    if start.startswith(b"0") and b"SECTION" in head[:60]:
+        return "a DXF drawing"
+    if b"<svg" in head:
+        return "an SVG drawing"
+    if start.startswith(b"#") or start.startswith(b"mtllib"):
+        lines = head.replace(b"\r", b"\n").split(b"\n")
+        mesh = any(line.startswith((b"v ", b"o ", b"g ", b"mtllib ")) for line in lines)
+        return "an OBJ file" if mesh else "a text file"
+    return next((words for mark, words in _OTHERS if start.startswith(mark)), None)
 
 
 def kind_of(head: bytes, size: int, name: str) -> str:
@@ -41,7 +70,7 @@ def kind_of(head: bytes, size: int, name: str) -> str:
         return "stl"
     if start[:5].lower() == b"solid" and (b"facet" in head or b"endsolid" in head):
         return "stl"
-    looks = next((words for mark, words in _OTHERS if start.startswith(mark)), None)
+    looks = _looks_like(head)
     if looks is None and name.lower().endswith(".stl") and size > 84:
         raise FileError(
             f"The STL file '{name}' is cut off: it has {size} bytes and announces"
@@ -55,12 +84,18 @@ def kind_of(head: bytes, size: int, name: str) -> str:
 
 
 def read_model(
-    path: Path, name: str = "", solid: int | None = None, scale: float = 1.0, heal: bool = False
+    path: Path,
+    name: str = "",
+    solid: int | None = None,
+    scale: float = 1.0,
+    heal: bool = False,
+    round_facets: bool = True,
 ) -> PartModel:
     """The part in a STEP or STL file, in mm, checked.
 
     `name` is what messages call the file (its own name when empty), `solid` (from 1) chooses among
-    several, `scale` multiplies all lengths, `heal` allows sewing and repair. Raises FileError.
+    several, `scale` multiplies all lengths, `heal` allows sewing and repair, `round_facets` takes facets
+    of an STL file that lie on a cylinder, cone or sphere for it. Raises FileError.
     """
     name = name or path.name
     if not path.is_file():
@@ -80,7 +115,7 @@ def read_model(
         return read_step(path, name, solid, scale, heal)
     from fenrik.core.model.stl_file import read_stl
 
-    return read_stl(path, name, solid, scale)
+    return read_stl(path, name, solid, scale, round_facets)
 
 
 def file_hash(path: Path) -> str:
@@ -89,9 +124,11 @@ def file_hash(path: Path) -> str:
 
 
 def working_mesh(part: PartModel, deflection: float) -> TriangleMesh:
-    """The part's triangles within `deflection` mm of the exact surface (the mesh itself for STL)."""
+    """The part's triangles within `deflection` mm of the exact surface; for STL that of its round faces."""
     if part.brep is None:
-        return part.mesh
+        from fenrik.core.model.round_meshes import rounded
+
+        return rounded(part.mesh, part.faces, deflection)
     from fenrik.core.model import brep
 
     return brep.tessellate(brep.from_bytes(part.brep), deflection)

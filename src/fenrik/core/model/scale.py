@@ -1,4 +1,6 @@
-"""Telling an implausible scale."""
+"""What follows from a part's size: an implausible scale, and how fine its picture is."""
+
+import math
 
 from fenrik.core.model.part_model import Problem
 
@@ -15,3 +17,8 @@ def scale_problems(largest: float) -> list[Problem]:
     else:
         return []
     return [Problem("caution", words, f"If that is not so, set part.scale ({factor}).")]
+
+
+def display_deflection(low: list[float], high: list[float]) -> float:
+    """A deflection that looks smooth on the screen: a three-thousandth of the diagonal."""
+    return max(1e-4, math.dist(low, high) / 3000.0)

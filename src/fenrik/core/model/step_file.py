@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +19,9 @@ from OCP.TopoDS import TopoDS
 
 from fenrik.core.errors import FileError
 from fenrik.core.model import brep
+from fenrik.core.model.bodies import body, chosen
 from fenrik.core.model.part_model import PartModel, Problem
-from fenrik.core.model.scale import scale_problems
+from fenrik.core.model.scale import display_deflection, scale_problems
 
 SEWING_MM = 0.05
 """Gap that sewing of loose faces may close."""
@@ -36,21 +38,13 @@ def read_step(path: Path, name: str, solid: int | None, scale: float, heal: bool
     solids = brep.solids_of(shape)
     if not solids:
         solids = [_sewn(shape, name, heal, problems)]
-    if solid is None and len(solids) > 1:
-        listing = "; ".join(f"{i}: {_describe(s)}" for i, s in enumerate(solids[:12], 1))
-        raise FileError(
-            f"The file '{name}' holds {len(solids)} solids ({listing}{'; ...' if len(solids) > 12 else ''}).",
-            remedy=f"Choose one: set part.solid to a number from 1 to {len(solids)}.",
-        )
-    number = solid or 1
-    if not 1 <= number <= len(solids):
-        raise FileError(
-            f"Solid {number} does not exist in '{name}'.", remedy=f"Choose a solid from 1 to {len(solids)}."
-        )
-    body = _repaired(solids[number - 1], name, heal, problems)
+    bodies = [body(i, *brep.bounds_of(s), scale) for i, s in enumerate(solids, 1)]
+    number = chosen(name, bodies, solid, "solids")
+    mine = _repaired(solids[number - 1], name, heal, problems)
     if scale != 1.0:
-        body = _scaled(body, scale)
-    return part_from_shape(body, name, len(solids), number, unit, problems)
+        mine = _scaled(mine, scale)
+    part = part_from_shape(mine, name, len(solids), number, unit, problems)
+    return replace(part, bodies=bodies)
 
 
 def part_from_shape(
@@ -61,7 +55,7 @@ def part_from_shape(
     volume, area = brep.volume_and_area(body)
     noticed = list(problems or [])
     noticed += scale_problems(max(b - a for a, b in zip(low, high, strict=True)))
-    deflection = brep.display_deflection(low, high)
+    deflection = display_deflection(low, high)
     faces = brep.faces_of(body)
     edges, lines = brep.edge_facts(body, faces, deflection)
     facts = [brep.face_facts(i, f) for i, f in enumerate(faces, 1)]
@@ -164,8 +158,3 @@ def _scaled(body: Any, factor: float) -> Any:
     scaling = gp_Trsf()
     scaling.SetScale(gp_Pnt(0, 0, 0), factor)
     return TopoDS.Solid(BRepBuilderAPI_Transform(body, scaling, True).Shape())
-
-
-def _describe(body: Any) -> str:
-    low, high = brep.bounds_of(body)
-    return " x ".join(f"{b - a:.4g}" for a, b in zip(low, high, strict=True)) + " mm"

@@ -1,25 +1,25 @@
-"""Reading STL into a checked part; faces are patches between sharp edges."""
+"""Reading STL into a checked part; faces are planes, round ones, and patches between sharp edges."""
 
 from __future__ import annotations
 
-import math
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import trimesh
 from numpy.typing import NDArray
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from fenrik.core.errors import FileError
-from fenrik.core.model.part_model import EdgeFacts, FaceFacts, PartModel, Problem, TriangleMesh
-from fenrik.core.model.scale import scale_problems
+from fenrik.core.model.bodies import body, chosen
+from fenrik.core.model.grown_faces import SHARP, GrownFaces, grown_faces, tolerance_of
+from fenrik.core.model.mesh_edges import edges_between
+from fenrik.core.model.part_model import FaceFacts, PartModel, Problem, TriangleMesh
+from fenrik.core.model.round_meshes import rounded
+from fenrik.core.model.scale import display_deflection, scale_problems
 
-SHARP = math.radians(25.0)
-"""Two triangles that meet at more than this belong to different faces."""
 
-
-def read_stl(path: Path, name: str, solid: int | None, scale: float) -> PartModel:
+def read_stl(path: Path, name: str, solid: int | None, scale: float, round_facets: bool = True) -> PartModel:
     """The chosen closed body of an STL file (text or binary) as a part; numbers are taken as mm.
 
     Raises FileError that names the file, what is wrong (no triangle, open, several bodies) and what to do.
@@ -36,39 +36,24 @@ def read_stl(path: Path, name: str, solid: int | None, scale: float) -> PartMode
         )
     loaded.merge_vertices(digits_vertex=6)
     loaded.update_faces(loaded.nondegenerate_faces())
-    body, number, count = _choose(loaded, name, solid)
-    if not body.is_watertight:
+    meshes = loaded.split(only_watertight=False, repair=False)
+    bodies = [body(i, m.bounds[0].tolist(), m.bounds[1].tolist(), scale) for i, m in enumerate(meshes, 1)]
+    number = chosen(name, bodies, solid, "separate bodies")
+    mine = meshes[number - 1]
+    if not mine.is_watertight:
         raise FileError(
             f"The STL body in '{name}' is open: some edges belong to one triangle only.",
             remedy="Close it where it was made, or hand over a STEP file.",
         )
     problems: list[Problem] = []
-    if not body.is_winding_consistent or body.volume < 0:
-        body.fix_normals()
+    if not mine.is_winding_consistent or mine.volume < 0:
+        mine.fix_normals()
         problems.append(Problem("note", "Triangles were turned so that they face outward.", "Nothing to do."))
-    vertices = np.asarray(body.vertices, dtype=np.float64) * scale
-    return part_from_triangles(
-        vertices, np.asarray(body.faces, dtype=np.int32), name, count, number, problems
+    vertices = np.asarray(mine.vertices, dtype=np.float64) * scale
+    part = part_from_triangles(
+        vertices, np.asarray(mine.faces, dtype=np.int32), name, len(meshes), number, problems, round_facets
     )
-
-
-def _choose(mesh: trimesh.Trimesh, name: str, solid: int | None) -> tuple[trimesh.Trimesh, int, int]:
-    bodies = mesh.split(only_watertight=False, repair=False)
-    if len(bodies) == 1:
-        return bodies[0], 1, 1
-    if solid is None:
-        sizes = "; ".join(
-            f"{i}: {' x '.join(f'{e:.4g}' for e in b.extents)} mm" for i, b in enumerate(bodies[:12], 1)
-        )
-        raise FileError(
-            f"The STL file '{name}' holds {len(bodies)} separate bodies ({sizes}).",
-            remedy=f"Choose one: set part.solid to a number from 1 to {len(bodies)}.",
-        )
-    if not 1 <= solid <= len(bodies):
-        raise FileError(
-            f"Body {solid} does not exist in '{name}'.", remedy=f"Choose one from 1 to {len(bodies)}."
-        )
-    return bodies[solid - 1], solid, len(bodies)
+    return replace(part, bodies=bodies)
 
 
 def part_from_triangles(
@@ -78,39 +63,36 @@ def part_from_triangles(
     solids: int,
     number: int,
     problems: list[Problem],
+    round_facets: bool = True,
 ) -> PartModel:
-    """A mesh part from closed triangles: patches as faces, sharp edges as edges."""
+    """A mesh part from closed triangles: flat and round faces where facets lie on such, patches between sharp
+    edges elsewhere. Where `round_facets` are wanted, the triangles of round faces are divided until they are
+    as round as a picture needs; `rounded` goes on from there."""
     body = trimesh.Trimesh(vertices, triangles, process=False)
-    pairs, angles = body.face_adjacency, body.face_adjacency_angles
-    smooth = angles <= SHARP
-    count = len(triangles)
-    links = coo_matrix(
-        (np.ones(int(smooth.sum())), (pairs[smooth, 0], pairs[smooth, 1])), shape=(count, count)
+    pairs = np.asarray(body.face_adjacency, dtype=np.int64)
+    grown = grown_faces(vertices, triangles, pairs, round_facets)
+    face_ids = (grown.label + 1).astype(np.int32)
+    order = np.argsort(grown.label, kind="stable")
+    facets = np.split(order, np.searchsorted(grown.label[order], np.arange(1, int(grown.label.max()) + 1)))
+    faces = [_facts(body, i, mine, grown) for i, mine in enumerate(facets)]
+    sharp = np.asarray(body.face_adjacency_angles) > SHARP
+    edges, lines = edges_between(
+        vertices, np.asarray(body.face_adjacency_edges), face_ids[pairs], sharp, tolerance_of(vertices)
     )
-    patches, label = connected_components(links, directed=False)
-    face_ids = (label + 1).astype(np.int32)
-    faces = [_patch_facts(body, i + 1, np.flatnonzero(label == i)) for i in range(patches)]
-    lines = [vertices[e] for e in body.face_adjacency_edges[~smooth]]
-    edges = [
-        EdgeFacts(
-            i,
-            "line",
-            float(np.linalg.norm(line[1] - line[0])),
-            sorted({int(face_ids[a]), int(face_ids[b])}),
-            line[0].tolist(),
-            line[1].tolist(),
-        )
-        for i, (line, (a, b)) in enumerate(zip(lines, pairs[~smooth], strict=True), 1)
-    ]
     problems = problems + scale_problems(float(np.ptp(vertices, axis=0).max()))
     mesh = TriangleMesh(vertices, triangles, face_ids, 0.0)
+    if grown.round_of:
+        low, high = mesh.bounds
+        mesh = rounded(mesh, faces, display_deflection(low.tolist(), high.tolist()))
+        problems = [*problems, _rounded_note(body, grown)]
+    whole = trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False)
     return PartModel(
         name,
         "mesh",
         solids,
         number,
-        float(body.volume),
-        float(body.area),
+        float(whole.volume),
+        float(whole.area),
         mesh,
         faces,
         edges,
@@ -120,16 +102,49 @@ def part_from_triangles(
     )
 
 
-def _patch_facts(body: trimesh.Trimesh, face_id: int, index: NDArray[np.int64]) -> FaceFacts:
+def _facts(body: trimesh.Trimesh, label: int, index: NDArray[np.int64], grown: GrownFaces) -> FaceFacts:
     points = body.vertices[body.faces[index].ravel()]
-    normals = body.face_normals[index]
-    flat = bool((normals @ normals[0] > 1.0 - 1e-9).all())
+    facts: dict[str, Any] = {}
+    kind = "free-form"
+    if label in grown.planes:
+        kind = "plane"
+        normal = (body.face_normals[index] * body.area_faces[index, None]).sum(axis=0)
+        facts = {
+            "normal": (normal / np.linalg.norm(normal) + 0.0).tolist(),
+            "origin": points.mean(axis=0).tolist(),
+        }
+    elif label in grown.round_of:
+        surface = grown.round_of[label]
+        largest = index[np.argmax(body.area_faces[index])]
+        middle = body.vertices[body.faces[largest]].mean(axis=0)
+        kind = surface.kind
+        facts = {
+            "origin": surface.origin.tolist(),
+            "axis": surface.axis.tolist(),
+            "radius": surface.radius,
+            "hollow": bool(body.face_normals[largest] @ surface.outward(middle[None])[0] < 0),
+        }
     return FaceFacts(
-        face_id,
-        "plane" if flat else "free-form",
+        label + 1,
+        kind,
         float(body.area_faces[index].sum()),
         points.min(axis=0).tolist(),
         points.max(axis=0).tolist(),
-        normal=normals[0].tolist() if flat else None,
-        origin=points[0].tolist() if flat else None,
+        **facts,
+    )
+
+
+def _rounded_note(body: trimesh.Trimesh, grown: GrownFaces) -> Problem:
+    """How many faces are taken as round, and how far their facets lie beside them."""
+    most = 0.0
+    for label, surface in grown.round_of.items():
+        tri = body.faces[grown.label == label]
+        middles = 0.5 * (body.vertices[tri] + body.vertices[np.roll(tri, 1, axis=1)])
+        most = max(most, float(np.abs(surface.distance(middles.reshape(-1, 3))).max()))
+    count = len(grown.round_of)
+    return Problem(
+        "note",
+        f"{count} round face{'s are' if count > 1 else ' is'} taken as cylinders, cones or spheres; the "
+        f"triangles of the file lie up to {most:.3g} mm beside them.",
+        "If the facets are meant, set part.round_facets to false.",
     )

@@ -4,6 +4,7 @@ import { ChoiceField, Follows, PlainField, shownLength, SwitchField } from "../.
 import { useShared } from "../../session/context";
 import { FeatureList } from "../../picks/Features";
 import { HoleList } from "../../picks/Holes";
+import { Bodies } from "./Bodies";
 import { useSession } from "../../session/store";
 import { Working } from "../../session/Working";
 
@@ -59,6 +60,7 @@ export function PartSheet() {
           <Working target="part" label="Read the part" />
         </div>
       )}
+      {!open && <Bodies />}
       {part?.state === "ready" && (
         <>
           <h3>What was read</h3>
@@ -91,7 +93,7 @@ export function PartSheet() {
 }
 
 export function PartCard() {
-  const { document, editing, faces } = useShared();
+  const { document, state, editing, faces } = useShared();
   const picks = useSession((s) => s.picks);
   const face = picks.length ? faces[picks[picks.length - 1].face - 1] : undefined;
   return (
@@ -109,15 +111,6 @@ export function PartCard() {
       {document.part && (
         <>
           <PlainField
-            label="Solid"
-            suffix="of file"
-            placeholder="the only one"
-            value={document.part.solid}
-            onSave={(v) =>
-              editing.edit((d) => void (d.part!.solid = v)).then((ok) => void (ok && editing.start("part")))
-            }
-          />
-          <PlainField
             label="Scale"
             suffix="times"
             value={document.part.scale}
@@ -127,6 +120,19 @@ export function PartCard() {
                 .then((ok) => void (ok && editing.start("part")))
             }
           />
+          {state?.part.kind === "mesh" && (
+            <div style={{ marginTop: 8 }}>
+              <SwitchField
+                label="Round facets are round"
+                value={document.part.round_facets}
+                onSave={(v) =>
+                  editing
+                    .edit((d) => void (d.part!.round_facets = v))
+                    .then((ok) => void (ok && editing.start("part")))
+                }
+              />
+            </div>
+          )}
           <div style={{ marginTop: 8 }}>
             <SwitchField
               label="Sew loose faces and repair"

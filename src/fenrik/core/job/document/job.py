@@ -33,6 +33,9 @@ class PartDoc(Strict):
     ) = None
     scale: Annotated[float, Field(gt=0, le=10000, description="All lengths are multiplied by this.")] = 1.0
     heal: Annotated[bool, Field(description="Sew loose faces and repair an invalid solid.")] = False
+    round_facets: Annotated[
+        bool, Field(description="Take facets of an STL file that lie on a cylinder, cone or sphere for it.")
+    ] = True
 
 
 class Height(Strict):

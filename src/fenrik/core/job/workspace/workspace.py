@@ -18,7 +18,7 @@ from fenrik.core.job.workspace.files import FolderFiles, JobFiles
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.reading import read_model, working_mesh
 
-ReadModel = Callable[[Path, str, int | None, float, bool], PartModel]
+ReadModel = Callable[[Path, str, int | None, float, bool, bool], PartModel]
 
 
 class Workspace:
@@ -77,7 +77,9 @@ class Workspace:
 
     def model_key(self, doc: PartDoc, where: str) -> str:
         """Key of a model that the document names at `where`; nothing is read for it."""
-        return key_of("part", [self.files.digest(doc.file, where), doc.solid, doc.scale, doc.heal])
+        return key_of(
+            "part", [self.files.digest(doc.file, where), doc.solid, doc.scale, doc.heal, doc.round_facets]
+        )
 
     def model(self, doc: PartDoc, where: str) -> PartModel:
         """A model that the document names at `where`. Raises DocumentError or FileError."""
@@ -86,7 +88,7 @@ class Workspace:
             blob = self.store.get(key)
             if blob is None:
                 path = self.files.path(doc.file, where)
-                part = self._read(path, Path(doc.file).name, doc.solid, doc.scale, doc.heal)
+                part = self._read(path, Path(doc.file).name, doc.solid, doc.scale, doc.heal, doc.round_facets)
                 self.store.put(key, "part", part.to_bytes())
             else:
                 part = PartModel.from_bytes(blob)
