@@ -304,3 +304,30 @@ def test_a_fixture_from_a_file_is_read_by_the_worker_shown_and_exported(client, 
     archive = client.get(f"/api/jobs/{job_id}/export.zip").content
     with zipfile.ZipFile(io.BytesIO(archive)) as files:
         assert files.read(name) == clamp
+
+
+def test_a_program_from_elsewhere_is_kept_proved_and_handed_out(client, jobs):
+    job_id = loaded(jobs)
+    text = "G90 G21\nT3 M6\nG54 S2000 M3\nG0 X0 Y0\nG43 H3 Z60\nG1 Z55 F400\nG0 Z90\nM30\n"
+    sent = {"file": ("shop.nc", text.encode(), "text/plain")}
+    name = client.post(f"/api/jobs/{job_id}/programs", files=sent).json()
+    assert name == "shop.nc"
+    refused = client.post(f"/api/jobs/{job_id}/programs", files={"file": ("a.nc", b"\0\1", "")})
+    assert refused.status_code == 422 and "binary" in refused.text
+    present = jobs.get(job_id)
+    document = present["document"]
+    setup = document["setups"][0]["name"]
+    document["releases"] = [{"name": "from_shop", "setup": setup, "file": name}]
+    jobs.save(job_id, present["revision"], document)
+    jobs.runs.start(job_id, "prove")
+    finish(jobs)
+    assert [r["words"] for r in jobs.runs.newest(job_id) if r["state"] == "failed"] == []
+    state = client.get(f"/api/jobs/{job_id}/state").json()["releases"][0]
+    assert state["state"] == "ready" and state["file"] == "shop.nc"
+    assert client.get(f"/api/jobs/{job_id}/releases/from_shop/program").text == text
+    sheet = client.get(f"/api/jobs/{job_id}/releases/from_shop/sheet")
+    assert "shop.nc" in sheet.text
+    # an export has the program with it
+    archive = client.get(f"/api/jobs/{job_id}/export.zip").content
+    again = client.post("/api/jobs/import", files=[("files", ("job.zip", archive, ""))])
+    assert again.json()["document"] == jobs.get(job_id)["document"]

@@ -80,3 +80,28 @@ def test_short_mills_face_and_clear_the_top_and_long_ones_only_what_lies_deeper(
     assert by_name["Clear"].heights.bottom.over == "part_top"
     assert any("neck to" in t.name for t in tools.values())
     assert any("short of the depth" in words for words in proposal.words)
+
+
+def test_triangles_of_a_part_are_planned_as_the_part_is(tmp_path):
+    import trimesh
+
+    from fenrik.core.model.reading import read_model, working_mesh
+
+    solid = working_mesh(read_model(MODELS / "pillow_block.step"), 0.05)
+    trimesh.Trimesh(solid.vertices, solid.triangles, process=False).export(tmp_path / "pillow_block.stl")
+    (tmp_path / "pillow_block.step").write_bytes((MODELS / "pillow_block.step").read_bytes())
+    names = []
+    for kind in ("stl", "step"):
+        document = {
+            "fenrik": 1,
+            "name": kind,
+            "part": {"file": f"pillow_block.{kind}"},
+            "setups": [{"name": "Top", "machine": "column_mill_800"}],
+            "part_recipes": [coarse_recipe()],
+            "proof": {"cell_mm": CELL},
+        }
+        job = job_from_data(document)
+        proposal = propose_proved(job, job.setups[0], tmp_path, MemoryStore())
+        assert not [words for words in proposal.words if words.startswith("Stop:")]
+        names.append([o.name for o in proposal.operations])
+    assert names[0] == names[1]

@@ -74,7 +74,7 @@ def check_not_blocked(proved: Proved) -> None:
     if blocking:
         raise NotFound(
             f"Release '{proved.name}' is blocked: {blocking[0]['words']}",
-            remedy="Correct the dialect and prove it again.",
+            remedy="Correct its text or the dialect, and prove it again.",
         )
 
 

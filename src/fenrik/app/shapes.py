@@ -104,12 +104,14 @@ class SetupState(Shape):
 
 
 class ReleaseState(Shape):
-    """What of a release runs in one of its setups; `index` is the release's place in the document."""
+    """What of a release runs in one of its setups; `index` is the release's place in the document, `file`
+    that of a program from elsewhere."""
 
     name: str
     index: int
     setup: str
     dialect: str
+    file: str | None = None
     state: Literal["ready", "stale", "wrong"]
     key: str | None = None
     error: Fault | None = None

@@ -149,6 +149,7 @@ def _operation_state(
 def _release_state(paths: Paths, release: ReleaseDoc, index: int, setup: str) -> ReleaseState:
     """What of a release runs in one of its setups; `index` is the release's place in the document."""
     row: dict[str, Any] = {"name": release.name, "index": index, "setup": setup, "dialect": release.dialect}
+    row["file"] = release.file
     try:
         key = Prover(paths).release_key(release, setup)
     except NotYet as error:

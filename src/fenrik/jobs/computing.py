@@ -47,8 +47,16 @@ def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str
         return
     prover = Prover(paths)
     releases = job.effective_releases()
+    unproved: list[FenrikError] = []
     for i, release in enumerate(releases):
-        prover.prove_whole(release, progress.stage(i / len(releases), (i + 1) / len(releases)))
+        try:
+            prover.prove_whole(release, progress.stage(i / len(releases), (i + 1) / len(releases)))
+        except Cancelled:
+            raise
+        except FenrikError as error:  # the others are still worth proving
+            unproved.append(error)
+    if unproved:
+        raise unproved[0]
 
 
 def _whole(paths: Paths, files: JobFiles, store: Store, place: int, progress: Progress) -> None:

@@ -20,6 +20,7 @@ from fenrik.core.errors import DocumentError, FenrikError, InputError
 from fenrik.core.file_names import plain_file_name
 from fenrik.core.job.document.bounds import MAX_JSON_CHARACTERS
 from fenrik.core.job.document.reading import dump_job
+from fenrik.core.job.programs.elsewhere import MAX_BYTES, program_text
 from fenrik.core.job.workspace.files import files_of
 from fenrik.core.model.reading import kind_of
 from fenrik.web.deps import Number, Service, Who
@@ -179,6 +180,16 @@ def upload_part(jobs: Service, job_id: Number, file: UploadFile, who: Who) -> Jo
 def upload_file(jobs: Service, job_id: Number, file: UploadFile) -> str:
     """Keeps a further model file (a stock's solid) and returns its name."""
     return jobs.files.add(job_id, *_checked(file))
+
+
+@router.post("/jobs/{job_id}/programs")
+def upload_program(jobs: Service, job_id: Number, file: UploadFile) -> str:
+    """Keeps the text of a program from elsewhere and returns its name."""
+    name, content = _file_name(file), cast(BinaryIO, file.file)
+    content.seek(0)
+    program_text(content.read(MAX_BYTES + 1), name)
+    content.seek(0)
+    return jobs.files.add(job_id, name, content)
 
 
 @router.get("/jobs/{job_id}/export.zip", response_class=Response)

@@ -64,6 +64,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/programs": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Upload Program
+     * @description Keeps the text of a program from elsewhere and returns its name.
+     */
+    post: operations["upload_program_api_jobs__job_id__programs_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/export.zip": {
     parameters: {
       query?: never;
@@ -1145,6 +1165,11 @@ export interface components {
     };
     /** Body_upload_part_api_jobs__job_id__part_post */
     Body_upload_part_api_jobs__job_id__part_post: {
+      /** File */
+      file: string;
+    };
+    /** Body_upload_program_api_jobs__job_id__programs_post */
+    Body_upload_program_api_jobs__job_id__programs_post: {
       /** File */
       file: string;
     };
@@ -2984,6 +3009,12 @@ export interface components {
        */
       operations: string[] | null;
       /**
+       * File
+       * @description A program that came from elsewhere, relative to this document: it is read and proved in place of one that Fenrik writes.
+       * @default null
+       */
+      file: string | null;
+      /**
        * Order
        * @default planned
        * @enum {string}
@@ -3038,7 +3069,8 @@ export interface components {
     };
     /**
      * ReleaseState
-     * @description What of a release runs in one of its setups; `index` is the release's place in the document.
+     * @description What of a release runs in one of its setups; `index` is the release's place in the document, `file`
+     *     that of a program from elsewhere.
      */
     ReleaseState: {
       /** Name */
@@ -3049,6 +3081,8 @@ export interface components {
       setup: string;
       /** Dialect */
       dialect: string;
+      /** File */
+      file?: string | null;
       /**
        * State
        * @enum {string}
@@ -3653,6 +3687,41 @@ export interface operations {
     requestBody: {
       content: {
         "multipart/form-data": components["schemas"]["Body_upload_file_api_jobs__job_id__files_post"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": string;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  upload_program_api_jobs__job_id__programs_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "multipart/form-data": components["schemas"]["Body_upload_program_api_jobs__job_id__programs_post"];
       };
     };
     responses: {

@@ -70,6 +70,7 @@ export function freshRelease(name: string, setup: string, dialect: string, numbe
     operations: null,
     order: "planned",
     split: "none",
+    file: null,
     dialect,
     program_number: number,
     comment: "",

@@ -120,7 +120,7 @@ def job_report(paths: Paths, results: list[tuple[ReleaseDoc, Proof]]) -> dict[st
                 "files": [name for name, _ in r.facts["files"]],
                 "tool_changes": r.facts["tool_changes"],
                 "order_saves_s": r.facts["order_saves_s"],
-                "dialect": p.dialect,
+                "dialect": r.facts["dialect"],
                 "setups": p.setups,
                 "tilted": r.facts["tilted"],
                 "moving": r.facts["moving"],

@@ -107,6 +107,12 @@ class Zero(_Strict):
             raise ValueError("'point' (part coordinates) belongs to of: point, and only there")
         return self
 
+    def words(self) -> str:
+        """Program zero in a few words."""
+        if self.of == "point":
+            return "point " + ", ".join(f"{v:g}" for v in self.point or ())
+        return f"{self.of} X {self.x} Y {self.y} Z {self.z}"
+
 
 class Placement(_Strict):
     """Where the middle of the stock's underside sits over the middle of the table, mm."""

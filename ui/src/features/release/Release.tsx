@@ -1,4 +1,6 @@
-import { Button, Checkbox } from "@mantine/core";
+import { Button, Checkbox, FileButton } from "@mantine/core";
+import { send } from "../../api/client";
+import { tell } from "../../api/hooks";
 import type { Release } from "../../api/types";
 import { ChoiceField, Follows, NameField, PlainField, shownLength } from "../../forms/fields";
 import { clock, useShared } from "../../session/context";
@@ -16,7 +18,12 @@ export function ReleaseSheet() {
   const { release: index, set } = useSession();
   const { release, facts } = useChosenProof();
   if (!state || state.releases.length === 0) {
-    return <p>There is nothing to release yet: plan an operation first (station 4).</p>;
+    return (
+      <>
+        <p>There is nothing to release yet: plan an operation first (station 4).</p>
+        {document.setups.length > 0 && <FromElsewhere />}
+      </>
+    );
   }
   const blocking =
     facts?.findings.filter((f) => ["difference", "controller", "reach"].includes(f.kind)) ?? [];
@@ -52,7 +59,7 @@ export function ReleaseSheet() {
             >
               <td>{r.name}</td>
               <td>{r.setup}</td>
-              <td>{r.dialect}</td>
+              <td>{r.file ? `from elsewhere: ${r.file}` : r.dialect}</td>
               <td>
                 <span className={`state ${r.state}`}>{r.state === "ready" ? "proved" : r.state}</span>
               </td>
@@ -60,9 +67,12 @@ export function ReleaseSheet() {
           ))}
         </tbody>
       </table>
-      <Button variant="subtle" size="compact-xs" mt={6} onClick={copy}>
-        One more like this
-      </Button>
+      <div style={{ display: "flex", gap: 8, marginTop: 6 }}>
+        <Button variant="subtle" size="compact-xs" onClick={copy}>
+          One more like this
+        </Button>
+        <FromElsewhere />
+      </div>
       {release?.state !== "ready" && (
         <div style={{ margin: "10px 0" }}>
           <p className="small">A program is handed out once it is proved.</p>
@@ -145,6 +155,53 @@ function implied(releases: { name: string; setup: string; dialect: string }[]): 
   return releases.map((r, i) => freshRelease(r.name, r.setup, r.dialect, i + 1));
 }
 
+/** Takes a program that was written elsewhere as a release of its own, for the setup that is chosen. */
+function FromElsewhere() {
+  const { document, state, id, editing } = useShared();
+  const { release: index, set } = useSession();
+  const setup = state?.releases[index]?.setup ?? document.setups[0]?.name;
+  const take = async (file: File | null) => {
+    if (!file || !setup) return;
+    const body = new FormData();
+    body.append("file", file);
+    try {
+      const stored = await send<string>("POST", `/jobs/${id}/programs`, body);
+      const name = freeName(
+        stored,
+        [...document.releases, ...(state?.releases ?? [])].map((r) => r.name),
+      );
+      const made = await editing.edit((d) => {
+        if (d.releases.length === 0) d.releases = implied(state?.releases ?? []);
+        d.releases.push({ ...freshRelease(name, setup, "plain_iso", 1), file: stored });
+      });
+      if (made) {
+        set({ release: state?.releases.length ?? 0, time: 0, step: null });
+        editing.start("prove");
+      }
+    } catch (error) {
+      tell(error);
+    }
+  };
+  return (
+    <FileButton onChange={take} inputProps={{ "aria-label": "Program file" }}>
+      {(props) => (
+        <Button variant="subtle" size="compact-xs" {...props}>
+          Prove a program from elsewhere
+        </Button>
+      )}
+    </FileButton>
+  );
+}
+
+/** A release's name after a file, a number behind it where there is one of that name. */
+function freeName(file: string, taken: string[]) {
+  const stem = file.replace(/\.[^.]*$/, "").replace(/[^A-Za-z0-9_.-]+/g, "_");
+  const first = /^[A-Za-z0-9]/.test(stem) ? stem.slice(0, 50) : `program_${stem}`.slice(0, 50);
+  let name = first;
+  for (let n = 2; taken.includes(name); n++) name = `${first}_${n}`;
+  return name;
+}
+
 export function ReleaseCard() {
   const { document, state, library, editing } = useShared();
   const { release: index } = useSession();
@@ -182,14 +239,22 @@ export function ReleaseCard() {
         value={value.name}
         onSave={(v) => edit((r) => void (r.name = v.replace(/\s+/g, "_")))}
       />
-      <ChoiceField
-        label="Dialect"
-        value={value.dialect}
-        data={fitting.map((d) => ({ value: d.id, label: d.name }))}
-        help={dialectWords(library.dialects.find((d) => d.id === value.dialect))}
-        onSave={(v) => edit((r) => void (r.dialect = v))}
-      />
-      {!arm && (
+      {value.file && (
+        <p className="small">
+          The program {value.file} was written elsewhere. It is read as a control reads it, cut out of this
+          setup’s stock and measured; there is no plan to hold it against.
+        </p>
+      )}
+      {!value.file && (
+        <ChoiceField
+          label="Dialect"
+          value={value.dialect}
+          data={fitting.map((d) => ({ value: d.id, label: d.name }))}
+          help={dialectWords(library.dialects.find((d) => d.id === value.dialect))}
+          onSave={(v) => edit((r) => void (r.dialect = v))}
+        />
+      )}
+      {!arm && !value.file && (
         <PlainField
           label="Program number"
           suffix="O"
@@ -202,8 +267,8 @@ export function ReleaseCard() {
         value={value.comment || document.name}
         onSave={(v) => edit((r) => void (r.comment = v))}
       />
-      {!arm && <Together value={value} edit={edit} />}
-      {(value.also ?? []).length === 0 && (
+      {!arm && !value.file && <Together value={value} edit={edit} />}
+      {(value.also ?? []).length === 0 && !value.file && (
         <>
           <h3>Operations</h3>
           {setup?.operations.map((o) => (
@@ -217,11 +282,13 @@ export function ReleaseCard() {
           ))}
         </>
       )}
-      <Options
-        options={value.options ?? {}}
-        arm={arm}
-        onSave={(options) => edit((r) => void (r.options = options))}
-      />
+      {!value.file && (
+        <Options
+          options={value.options ?? {}}
+          arm={arm}
+          onSave={(options) => edit((r) => void (r.options = options))}
+        />
+      )}
       {doc && (
         <Button
           mt={14}

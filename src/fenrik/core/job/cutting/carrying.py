@@ -130,6 +130,10 @@ def _posted(paths: Paths, setup: SetupDoc, progress: Progress) -> Posted | None:
     if not any(len(paths.path(setup, o, progress.stage(0.0, 0.8))) > 1 for o in enabled):
         return None
     # the job's release of the whole setup shares its cuts with this; else plain words do
-    whole = (r for r in paths.job.effective_releases() if r.setups == [setup.name] and r.operations is None)
+    whole = (
+        r
+        for r in paths.job.effective_releases()
+        if r.setups == [setup.name] and r.operations is None and r.file is None
+    )
     release = next(whole, ReleaseDoc(name="carried", setup=setup.name))
     return post(paths, release, progress.stage(0.8, 1.0))

@@ -250,6 +250,14 @@ class ReleaseDoc(Strict):
     setup: str
     also: list[str] = []
     operations: list[str] | None = None
+    file: Annotated[
+        str | None,
+        Field(
+            min_length=1,
+            description="A program that came from elsewhere, relative to this document: it is read and "
+            "proved in place of one that Fenrik writes.",
+        ),
+    ] = None
     order: Literal["planned", "fewest_changes"] = "planned"
     split: Literal["none", "tool"] = "none"
     dialect: str = "plain_iso"
@@ -331,6 +339,11 @@ class Job(Strict):
             raise ValueError(
                 f"release '{release.name}' names the setup '{release.setup}', which does not exist;"
                 f" use one of: {', '.join(s.name for s in self.setups) or 'none yet'}"
+            )
+        if release.file is not None and (release.also or release.operations or release.split != "none"):
+            raise ValueError(
+                f"release '{release.name}' proves the program '{release.file}'; it takes no operations, no "
+                "further setups and no split"
             )
         if release.also:
             self._check_together(release)

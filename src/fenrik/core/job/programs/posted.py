@@ -25,10 +25,9 @@ Floats = NDArray[np.float64]
 class Posted:
     """A program's text with what it means when read back, or the share of it that runs in one setup.
 
-    `setups` and `operations` belong to the program's steps; `times` and `begin` (n,) s say how long each move
-    takes and when it begins, `time_s` how long the whole program takes. `files` are names and texts as they
-    are handed out.
-    """
+    `setups` and `operations` belong to the program's steps (a program from elsewhere has no operations);
+    `times` and `begin` (n,) s say how long each move takes and when it begins, `time_s` how long the whole
+    program takes. `files` are names and texts as they are handed out."""
 
     release: ReleaseDoc
     setups: list[SetupDoc]
@@ -47,6 +46,11 @@ class Posted:
     order_saves_s: float
     worn: tuple[ProgramMotion, NDArray[np.int32]] | None = None
     """The motion with worn tools, where the control corrects the radius, and the step (n,) of its moves."""
+
+    @property
+    def file_name(self) -> str:
+        """What its file is called."""
+        return self.release.file or f"{self.release.name}.{self.dialect.extension}"
 
     @property
     def setup(self) -> SetupDoc:
@@ -79,7 +83,7 @@ class Posted:
 
     def run(self, tools: list[Assembly]) -> Run:
         """The program as it runs, rapids at their feed taken for rapids."""
-        names, known = [o.name for o in self.operations], {t.number: t for t in tools}
+        names, known = [s.name for s in self.program.steps], {t.number: t for t in tools}
         return Run(self.checked(), self.comparison.step_of, names, known, self.begin, self.times)
 
     def part(self, setup: str) -> Posted:

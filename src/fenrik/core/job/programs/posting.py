@@ -11,6 +11,7 @@ from fenrik.core.errors import DocumentError, PostError
 from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.arm_texts import read_arm
+from fenrik.core.job.programs.elsewhere import read_elsewhere
 from fenrik.core.job.programs.on_arm import on_arm
 from fenrik.core.job.programs.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.programs.posted import Posted
@@ -36,7 +37,9 @@ TOOL_CHANGE_OVER_STOCK = 100.0
 
 
 def operations_of(setup: SetupDoc, release: ReleaseDoc) -> list[OperationDoc]:
-    """The release's operations of a setup in the order of the plan."""
+    """The release's operations of a setup in the order of the plan; none of a program from elsewhere."""
+    if release.file is not None:
+        return []
     wanted = release.operations
     return [o for o in setup.operations if (o.enabled if wanted is None else o.name in wanted)]
 
@@ -47,6 +50,8 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
     job = paths.job
     where = f"releases[{job.releases.index(release)}]" if release in job.releases else "releases"
     main = job.setup(release.setup)
+    if release.file is not None:
+        return read_elsewhere(paths, release, where, _change_height(paths, main))
     machine = paths.setups.machine(main)
     words = release.options.on(dialect(release.dialect, paths.workspace.files.path, f"{where}.dialect"))
     _fits(release, machine, words, where)
@@ -62,7 +67,7 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
         release.program_number,
         paths.workspace.part().name,
         ", ".join(release.setups),
-        zero_words(main),
+        main.zero.words(),
         main.work_offset,
         [step for _, _, step in ordered],
         _change_height(paths, main),
@@ -106,14 +111,6 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
         (changes(as_planned(tools), tools) - count) * machine.tool_change_s,
         worn,
     )
-
-
-def zero_words(setup: SetupDoc) -> str:
-    """Program zero in a few words."""
-    zero = setup.zero
-    if zero.of == "point":
-        return "point " + ", ".join(f"{v:g}" for v in zero.point or ())
-    return f"{zero.of} X {zero.x} Y {zero.y} Z {zero.z}"
 
 
 def _setups(paths: Paths, release: ReleaseDoc) -> list[SetupDoc]:

@@ -72,7 +72,7 @@ def fixture(evidence: Evidence) -> list[Finding]:
 
 def load(evidence: Evidence) -> list[Finding]:
     """Power and bending beyond what machine and tool bear."""
-    bears = [Bears(t.operation.name, *t.may_bend(evidence.band)) for t in evidence.tasks]
+    bears = [Bears(w.name, *w.may_bend) for w in evidence.worked]
     return load_findings([c.facts for c in evidence.cutting.done.steps], bears, evidence.on.machine)
 
 

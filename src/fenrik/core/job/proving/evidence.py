@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -29,11 +30,27 @@ from fenrik.core.proof.numbers import Left
 from fenrik.core.proof.run import Run
 from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.setups.setup import Clamped
-from fenrik.core.tolerances import MESH_SHARE
-from fenrik.core.tooling.assembly import Assembly
+from fenrik.core.tolerances import BENDING_SHARE, MESH_SHARE
+from fenrik.core.tooling.assembly import POINTED, Assembly
 from fenrik.core.tooling.materials import Material
 
 Floats = NDArray[np.float64]
+TOLERANCE_MM = 0.01
+"""How deep a program from elsewhere may cut into the part: what an operation may that says nothing else."""
+
+
+@dataclass(frozen=True)
+class Worked:
+    """A step of a proved program: its tool, how deep it may cut into the part, the side that it works, what
+    its tool may bend (see `Task.may_bend`), and the operation that it stands for, None in a program from
+    elsewhere."""
+
+    name: str
+    tool: Assembly
+    tolerance_mm: float
+    side: str | None
+    may_bend: tuple[float | None, float]
+    task: Task | None
 
 
 @dataclass(frozen=True)
@@ -51,7 +68,7 @@ class Evidence:
     release_setups: Sequence[tuple[SetupDoc, Clamped]]
     on: OnMachine
     material: Material
-    tasks: Sequence[Task]
+    worked: Sequence[Worked]
     tools: Sequence[Assembly]
     mesh: TriangleMesh
     area: float
@@ -63,6 +80,11 @@ class Evidence:
     def run(self) -> Run:
         """The program as it runs, rapids at their feed taken for rapids."""
         return self.cutting.run
+
+    @property
+    def tasks(self) -> list[Task]:
+        """The operations that its steps stand for."""
+        return [w.task for w in self.worked if w.task is not None]
 
     @cached_property
     def design(self) -> DistanceField:
@@ -84,21 +106,20 @@ class Evidence:
     @cached_property
     def limits(self) -> list[float]:
         """How deep, mm, each operation may cut into the part."""
-        operations = self.posted.operations
-        tolerance = min(o.tolerance_mm for o in operations)
+        tolerance = min(w.tolerance_mm for w in self.worked)
         slack = self.posted.dialect.resolution_mm + max(0.0, self.mesh.deviation - tolerance * MESH_SHARE)
-        return [o.tolerance_mm + slack for o in operations]
+        return [w.tolerance_mm + slack for w in self.worked]
 
     @cached_property
     def left(self) -> Left:
         """How much of the design in reach of the sides is on size, what is left, and why."""
-        frames = {t.operation.side: np.eye(4) for t in self.tasks}
-        for step, task in zip(self.posted.program.steps, self.tasks, strict=True):
+        frames = {w.side: np.eye(4) for w in self.worked}
+        for step, worked in zip(self.posted.program.steps, self.worked, strict=True):
             if step.side is not None:
-                frames[task.operation.side] = step.side.setup_from_side
+                frames[worked.side] = step.side.setup_from_side
         sides = []
         for name, matrix in frames.items():
-            cutters = {t.tool.profile for t in self.tasks if t.operation.side == name}
+            cutters = {w.tool.profile for w in self.worked if w.side == name}
             sides.append(SideReach(invert(matrix), self._solid(matrix), cutters))
         return left_on(self.mesh, self.deviation, sides, self.band, self.cutting.stock.cell)
 
@@ -113,6 +134,7 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
     """What is known of a posted program and its cutting."""
     setup, setups, job = posted.setup, paths.setups, paths.job
     clamped = setups.clamped(setup)
+    worked = _worked(paths, posted)
     unconfirmed = any(o.unconfirmed for s in map(job.setup, posted.release.setups) for o in s.operations)
     return Evidence(
         posted=posted,
@@ -121,14 +143,31 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
         release_setups=[(s, setups.clamped(s)) for s in map(job.setup, posted.release.setups)],
         on=setups.on_machine(setup),
         material=setups.material(setup),
-        tasks=[paths.tasks.task(setup, o) for o in posted.operations],
+        worked=worked,
         tools=job.tools,
-        mesh=setups.mesh(setup, min(o.tolerance_mm for o in posted.operations)),
+        mesh=setups.mesh(setup, min(w.tolerance_mm for w in worked)),
         area=paths.workspace.part().area * len(clamped.copies),
         band=job.proof.tolerance_mm,
         holes=paths.workspace.holes() if unconfirmed else [],
         progress=progress,
     )
+
+
+def _worked(paths: Paths, posted: Posted) -> list[Worked]:
+    """The steps of a program with what is known of each."""
+    band = paths.job.proof.tolerance_mm
+    if posted.release.file is None:
+        tasks = [paths.tasks.task(posted.setup, o) for o in posted.operations]
+        return [
+            Worked(t.operation.name, t.tool, t.operation.tolerance_mm, t.operation.side, t.may_bend(band), t)
+            for t in tasks
+        ]
+    out = []
+    for step in posted.program.steps:
+        # what its steps should leave on the part nobody knows: a tool that bends far is a caution
+        share = None if step.tool.kind in POINTED else BENDING_SHARE * 2.0 * band
+        out.append(Worked(step.name, step.tool, TOLERANCE_MM, None, (share, math.inf), None))
+    return out
 
 
 def _zones(step: Step) -> list[Zone]:

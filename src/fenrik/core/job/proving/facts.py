@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.job.paths.paths import Paths
-from fenrik.core.job.programs.posting import zero_words
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.machines.time import move_times
 from fenrik.core.motion.pieces import upright_pieces
@@ -29,10 +28,10 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
     return {
         "setup": setup.name,
         "release": posted.release.name,
-        "file": f"{posted.release.name}.{posted.dialect.extension}",
+        "file": posted.file_name,
         "dialect": posted.dialect.id,
         **posted.ways_of_writing,
-        "zero": zero_words(setup),
+        "zero": setup.zero.words(),
         "text": posted.text,
         "files": [[name, text] for name, text in posted.files],
         "setups": posted.release.setups,
@@ -43,7 +42,7 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "time_s": posted.time_s,
         "stock_volume_mm3": stock.volume(),
         "removed_mm3": float(evidence.cutting.done.volume.sum()),
-        "operations": [_operation(paths, evidence, i) for i in range(len(evidence.tasks))],
+        "operations": [_operation(paths, evidence, i) for i in range(len(evidence.worked))],
         "replay": {
             "low": evidence.clamped.stock_low.tolist(),
             "high": evidence.clamped.stock_high.tolist(),
@@ -117,22 +116,23 @@ def _located(finding: Finding, setup: str, run: Run) -> Finding:
 
 def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:
     """Lengths, times and loads of one operation."""
-    run, task, cut = evidence.run, evidence.tasks[step], evidence.cutting.done
+    run, worked, cut = evidence.run, evidence.worked[step], evidence.cutting.done
+    task = worked.task
     lengths = _lengths(evidence.posted.motion)
     rows = run.step_of == step
     feeding = rows & ~run.motion.rapid
     return {
-        "name": task.operation.name,
-        "strategy": task.strategy.id,
-        "tool": task.tool.number,
+        "name": worked.name,
+        "strategy": "" if task is None else task.strategy.id,
+        "tool": worked.tool.number,
         "moves": int(rows.sum()),
         "cutting_length_mm": float(lengths[feeding].sum()),
         "rapid_length_mm": float(lengths[rows & run.motion.rapid].sum()),
         "time_s": float(run.times[rows].sum()),
         "removed_mm3": float(cut.volume[rows].sum()),
-        "compute_s": paths.compute_seconds(task.setup, task.operation),
-        "spindle_rpm": task.spindle_rpm,
-        "feed_mm_min": task.feed,
+        "compute_s": 0.0 if task is None else paths.compute_seconds(task.setup, task.operation),
+        "spindle_rpm": evidence.posted.program.steps[step].spindle_rpm,
+        "feed_mm_min": float(run.motion.feed[feeding].max(initial=0.0)) if task is None else task.feed,
         "held": evidence.posted.program.steps[step].held,
         "load": cut.steps[step].facts.known(),
         "adapted_saves_s": _adapted_saves(paths, evidence, step, feeding),
@@ -152,8 +152,8 @@ def _lengths(motion: ProgramMotion) -> NDArray[np.float64]:
 def _adapted_saves(paths: Paths, evidence: Evidence, step: int, feeding: NDArray[np.bool_]) -> float:
     """Seconds that feeds adapted to the measured chips would save on the machine; 0 where they are adapted
     already."""
-    task, motion, cut = evidence.tasks[step], evidence.run.motion, evidence.cutting.done
-    if task.operation.feed_follows != "plan" or not len(cut.steps[step].owner):
+    task, motion, cut = evidence.worked[step].task, evidence.run.motion, evidence.cutting.done
+    if task is None or task.operation.feed_follows != "plan" or not len(cut.steps[step].owner):
         return 0.0
     if motion.turning is not None and motion.turning.owner.size:
         return 0.0  # moves of rotary joints lie between

@@ -42,11 +42,19 @@ class Prover:
                 mine,
                 part or release.setup,
                 release.model_dump(exclude={"notes"}),
+                self._elsewhere(release),
                 words.model_dump(),
                 self.job.name,
                 self.job.proof.model_dump(),
             ],
         )
+
+    def _elsewhere(self, release: ReleaseDoc) -> list[Any] | None:
+        """What counts of a program from elsewhere: its bytes, and the tools that it may call."""
+        if release.file is None:
+            return None
+        digest = self.paths.workspace.files.digest(release.file, "releases")
+        return [digest, [t.facts() for t in self.job.tools]]
 
     def _setup_key(self, release: ReleaseDoc, setup: SetupDoc) -> list[Any]:
         paths = self.paths

@@ -81,6 +81,8 @@ def files_of(job: Job) -> Iterator[tuple[str, str]]:
     for i, release in enumerate(job.releases):
         if release.dialect.endswith(".toml"):
             yield release.dialect, f"releases[{i}].dialect"
+        if release.file is not None:
+            yield release.file, f"releases[{i}].file"
 
 
 def check_files(job: Job) -> None:
