@@ -11,7 +11,7 @@ from fenrik.core.job.opening import open_job
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.part_model import TriangleMesh
-from fenrik.core.proof.left import Spots, left_findings, left_over, spots_on
+from fenrik.core.proof.left import Spots, left_findings, left_of, spots_on
 from tests.conftest import make_tool
 from tests.core.test_holes import cylinder, drilled
 from tests.core.test_profile import rounded_box
@@ -105,8 +105,25 @@ def test_little_is_not_told_and_a_rim_names_no_face():
     )
     over, reached = np.zeros(count), np.ones(count, dtype=bool)
 
+    class Reach:
+        """The tools reach what is said, the smallest cutter half of the rest, a needle only where that
+        does."""
+
+        smallest_mm = 2.0
+
+        def tools(self, points, normals):
+            return reached
+
+        def smallest(self, points, normals):
+            return np.arange(len(points)) % 2 == 0
+
+        def needle(self, points, normals):
+            return np.full(len(points), seen)
+
+    seen = False
+
     def told():
-        return left_over(spots, over, reached, lambda p, n: np.zeros(len(p), dtype=bool), 0.01)
+        return left_of(spots, over, Reach(), 0.01).left
 
     over[:15] = 0.5  # 0.15 % of all
     assert told() == []
@@ -116,11 +133,38 @@ def test_little_is_not_told_and_a_rim_names_no_face():
     over[:400], reached[:400] = 0.5, False
     (one,) = told()
     assert (one.why, one.faces, one.most_mm) == ("hidden", [1], 0.5)
-    (finding,) = left_findings([one])
+    (finding,) = left_findings(left_of(spots, over, Reach(), 0.01))
     assert finding.words == (
         "Left: 4.0 % of the surface on face 1, with up to 0.50 mm of stock on it: it is not seen from "
         "above in this setup."
     )
+
+
+def test_what_a_smaller_cutter_would_reach_is_told_both_ways():
+    count = 1000
+    spots = Spots(np.zeros((count, 3)), np.tile([0.0, 0.0, 1.0], (count, 1)), np.ones(count, dtype=np.int32))
+    over = np.zeros(count)
+    over[:400] = 0.3  # of these 100 are in reach of the tools, 75 of the smallest cutter
+
+    class Reach:
+        smallest_mm = 2.0
+
+        def tools(self, points, normals):
+            return np.arange(count) >= 300
+
+        def smallest(self, points, normals):
+            return np.arange(len(points)) < 75
+
+        def needle(self, points, normals):
+            return np.ones(len(points), dtype=bool)
+
+    left = left_of(spots, over, Reach(), 0.01)
+    assert left.share_of_reachable == pytest.approx(600 / 700)
+    assert left.share_of_smallest == pytest.approx(600 / 775)
+    narrow = next(one for one in left.left if one.why == "narrow")
+    assert (narrow.share, narrow.smaller) == (pytest.approx(0.3), pytest.approx(0.25))
+    words = next(f.words for f in left_findings(left) if f.kind == "left_narrow")
+    assert "Ø2 mm, would touch 25 % of it" in words
 
 
 def test_spots_are_spread_evenly_by_area_and_lie_on_their_faces():

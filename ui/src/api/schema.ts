@@ -1893,7 +1893,8 @@ export interface components {
     /**
      * Leftover
      * @description What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
-     *     the largest area first.
+     *     the largest area first; of what is narrow `smaller`, the share that the smallest cutter of the shelf
+     *     touches.
      */
     Leftover: {
       /**
@@ -1907,6 +1908,11 @@ export interface components {
       most_mm: number;
       /** Faces */
       faces: number[];
+      /**
+       * Smaller
+       * @default 0
+       */
+      smaller: number;
     };
     /**
      * LengthText
@@ -2833,6 +2839,10 @@ export interface components {
     ProofDeviation: {
       /** Share Of Reachable */
       share_of_reachable: number;
+      /** Share Of Smallest */
+      share_of_smallest: number;
+      /** Smallest Mm */
+      smallest_mm: number;
       /** Left */
       left: components["schemas"]["Leftover"][];
       /** Tolerance Mm */
@@ -3546,7 +3556,7 @@ export interface components {
     };
     /**
      * Worst
-     * @description A place (x, y, z) beyond the tolerance, how far off it is and on which face.
+     * @description A place (x, y, z) beyond the tolerance, how far off it is and on which face; `reached` by what.
      */
     Worst: {
       /** Place */
@@ -3555,6 +3565,12 @@ export interface components {
       deviation_mm: number;
       /** Face */
       face: number;
+      /**
+       * Reached
+       * @default tools
+       * @enum {string}
+       */
+      reached: "tools" | "smallest" | "narrow" | "hidden";
     };
     /**
      * Zero

@@ -21,8 +21,8 @@ from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.surface import UNSEEN, StockSurface, surface
 
 Floats = NDArray[np.float64]
-PLACES = 8
-"""Worst places listed to either side."""
+PLACES = 24
+"""Faces whose worst place is listed, to either side."""
 
 
 @dataclass(frozen=True)
@@ -109,21 +109,13 @@ def measure(
 
 
 def _worst(points: Floats, distance: Floats, faces: NDArray[np.int32], tolerance: float) -> list[Worst]:
-    """Places beyond the tolerance, the farthest off first, no two nearer than 1/20 of the part's size."""
+    """The worst place beyond the tolerance of every face, overcuts first, the farthest off first."""
     out: list[Worst] = []
-    if not len(points):
-        return out
-    apart = 0.05 * float(np.linalg.norm(np.ptp(points, axis=0)))
     for sign in (-1.0, 1.0):
         off = np.flatnonzero(sign * distance > tolerance)
-        off = off[np.argsort(-sign * distance[off], kind="stable")][:200_000]
-        kept: list[int] = []
-        alive = np.ones(len(off), dtype=np.bool_)
-        while alive.any() and len(kept) < PLACES:
-            i = int(off[int(np.argmax(alive))])
-            kept.append(i)
-            alive &= np.linalg.norm(points[off] - points[i], axis=1) > apart
-        for i in kept:
+        off = off[np.argsort(-sign * distance[off], kind="stable")]
+        first = np.sort(np.unique(faces[off], return_index=True)[1])
+        for i in off[first[:PLACES]]:
             x, y, z = points[i].tolist()
             out.append(Worst((x, y, z), float(distance[i]), int(faces[i])))
     return out

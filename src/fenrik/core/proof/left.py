@@ -7,7 +7,7 @@ stock's surface shows nothing.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +19,7 @@ from fenrik.core.frames import apply
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.proof.deviation import Deviation
 from fenrik.core.proof.finding import Finding
-from fenrik.core.proof.numbers import Left, Leftover, Why
+from fenrik.core.proof.numbers import Left, Leftover, Reached, Why
 from fenrik.core.proof.reach import NEEDLE, reachable
 from fenrik.core.stock.surface import UNSEEN
 from fenrik.core.tooling.profile import Profile
@@ -79,12 +79,19 @@ def stock_over(spots: Spots, surface: Floats, deviation: Floats, cell: float) ->
     return over
 
 
-def left_of(spots: Spots, over: Floats, reached: Reach, seen: Reach, tolerance: float) -> Left:
+def left_of(spots: Spots, over: Floats, reach: Reaches, tolerance: float) -> Left:
     """What is left where `over` (n,) mm of stock stand over spots of the design."""
-    mine = reached(spots.points, spots.normals)
+    mine = reach.tools(spots.points, spots.normals)
+    left = over > tolerance
+    dark, fits = (np.zeros(len(over), dtype=np.bool_) for _ in range(2))
+    asked = np.flatnonzero(left & ~mine)
+    dark[asked] = ~reach.needle(spots.points[asked], spots.normals[asked])
+    asked = asked[~dark[asked]]
+    fits[asked] = reach.smallest(spots.points[asked], spots.normals[asked])
     good = int((mine & (np.abs(over) <= tolerance)).sum())
-    share = good / int(mine.sum()) if mine.any() else 1.0
-    return Left(share, left_over(spots, over, mine, seen, tolerance))
+    share, smallest = (good / int(all_.sum()) if all_.any() else 1.0 for all_ in (mine, mine | fits))
+    kinds: dict[Why, Bools] = {"hidden": dark, "narrow": left & ~mine & ~dark, "unfinished": left & mine}
+    return Left(share, smallest, reach.smallest_mm, left_over(spots, over, kinds, fits))
 
 
 @dataclass(frozen=True)
@@ -95,44 +102,60 @@ class SideReach:
     solid: Topology
     cutters: set[Profile]
 
-    def touched(self, points: Floats, normals: Floats, needle: bool, tolerance: float) -> Bools:
-        """Whether spots (n, 3) with outward normals (n, 3), setup frame, can be touched by a cutter of the
-        side, or by a `needle`."""
-        own = {NEEDLE} if needle else self.cutters
+    def touched(self, points: Floats, normals: Floats, own: set[Profile], tolerance: float) -> Bools:
+        """Whether spots (n, 3) with outward normals (n, 3), setup frame, can be touched by some cutters."""
         turned = normals @ self.side_from_setup[:3, :3].T
         return reachable(apply(self.side_from_setup, points), turned, self.solid, own, tolerance)
 
 
-def left_on(
-    mesh: TriangleMesh, deviation: Deviation, sides: Sequence[SideReach], band: float, cell: float
-) -> Left:
+class Reaches:
+    """What gets to spots of the design from all the sides that were worked: the program's tools, the
+    `smallest` cutters that there are, a needle. `tolerance` mm is how exactly."""
+
+    def __init__(self, sides: Sequence[SideReach], smallest: Sequence[Profile], tolerance: float) -> None:
+        self._sides, self._smallest, self._tolerance = sides, set(smallest), tolerance
+        self.smallest_mm = 2.0 * min((p.radius for p in smallest), default=0.0)
+
+    def tools(self, points: Floats, normals: Floats) -> Bools:
+        """Whether the tools of the sides touch spots (n, 3) with outward normals (n, 3)."""
+        return self._any(points, normals, [s.cutters for s in self._sides])
+
+    def smallest(self, points: Floats, normals: Floats) -> Bools:
+        """Whether the smallest cutters do, however long they would have to be."""
+        return self._any(points, normals, [self._smallest for _ in self._sides])
+
+    def needle(self, points: Floats, normals: Floats) -> Bools:
+        """Whether they are seen at all."""
+        return self._any(points, normals, [{NEEDLE} for _ in self._sides])
+
+    def _any(self, points: Floats, normals: Floats, cutters: Sequence[set[Profile]]) -> Bools:
+        out = np.zeros(len(points), dtype=np.bool_)
+        for side, own in zip(self._sides, cutters, strict=True):
+            todo = np.flatnonzero(~out)
+            if len(todo) and own:
+                out[todo] = side.touched(points[todo], normals[todo], own, self._tolerance)
+        return out
+
+    def of(self, points: Floats, normals: Floats) -> list[Reached]:
+        """What gets to each of some places (n, 3)."""
+        tools, small, seen = (f(points, normals) for f in (self.tools, self.smallest, self.needle))
+        return [
+            "tools" if t else "smallest" if s else "narrow" if n else "hidden"
+            for t, s, n in zip(tools, small, seen, strict=True)
+        ]
+
+
+def left_on(mesh: TriangleMesh, deviation: Deviation, reach: Reaches, band: float, cell: float) -> Left:
     """As `left_of`, for a design whose deviation was measured on a stock of a cell, mm; `band` mm is the half
     band of "on size"."""
     met, spots = deviation.surface.tags != UNSEEN, spots_on(mesh)
     over = stock_over(spots, deviation.surface.points[met], deviation.at_points[met], cell)
-
-    def reach(needle: bool) -> Reach:
-        def touched(points: Floats, normals: Floats) -> Bools:
-            each = [s.touched(points, normals, needle, 0.5 * band) for s in sides]
-            return np.asarray(np.any(each, axis=0))
-
-        return touched
-
-    return left_of(spots, over, reach(False), reach(True), band)
+    return left_of(spots, over, reach, band)
 
 
-def left_over(spots: Spots, over: Floats, reached: Bools, seen: Reach, tolerance: float) -> list[Leftover]:
-    """What is left by its reason. The tools have `reached` spots (n,) or not; `seen` tells that of a
-    needle."""
-    left = over > tolerance
-    dark = np.zeros(len(over), dtype=np.bool_)
-    asked = np.flatnonzero(left & ~reached)
-    dark[asked] = ~seen(spots.points[asked], spots.normals[asked])
-    kinds: dict[Why, Bools] = {
-        "hidden": dark,
-        "narrow": left & ~reached & ~dark,
-        "unfinished": left & reached,
-    }
+def left_over(spots: Spots, over: Floats, kinds: Mapping[Why, Bools], fits: Bools) -> list[Leftover]:
+    """What is left, `over` (n,) mm, by its reason: `kinds` says which spots (n,) have which. The smallest
+    cutter `fits` (n,) or not."""
     ids, place = np.unique(spots.faces, return_inverse=True)
     whole = np.bincount(place)
     out = []
@@ -143,14 +166,15 @@ def left_over(spots: Spots, over: Floats, reached: Bools, seen: Reach, tolerance
         by_face = np.bincount(place[mine], minlength=len(ids))
         order = np.argsort(-by_face, kind="stable")
         named = [int(ids[k]) for k in order if by_face[k] > SHARE_OF_FACE * whole[k]]
-        out.append(Leftover(why, share, float(over[mine].max()), named))
+        smaller = float(fits[mine].mean()) if why == "narrow" else 0.0
+        out.append(Leftover(why, share, float(over[mine].max()), named, smaller))
     return out
 
 
-def left_findings(left: list[Leftover]) -> list[Finding]:
+def left_findings(left: Left) -> list[Finding]:
     """A note for each reason."""
     out = []
-    for one in left:
+    for one in left.left:
         why, remedy = WORDS[one.why]
         faces = one.faces
         ids = ", ".join(str(f) for f in faces[:NAMED]) + (" and more" if len(faces) > NAMED else "")
@@ -159,5 +183,8 @@ def left_findings(left: list[Leftover]) -> list[Finding]:
         what = (
             f"Left: {100 * one.share:.1f} % of the surface{on}, with up to {most} mm of stock on it: {why}."
         )
+        if one.why == "narrow" and left.smallest_mm:
+            fits = f"{100 * one.smaller:.0f} %" if one.smaller > 0.005 else "none"
+            what += f" The smallest cutters of the shelf, Ø{left.smallest_mm:g} mm, would touch {fits} of it."
         out.append(Finding("note", f"left_{one.why}", what, remedy, measure=one.most_mm))
     return out

@@ -32,13 +32,19 @@ class LoadFacts:
         return {name: value for name, value in asdict(self).items() if value is not None}
 
 
+Reached = Literal["tools", "smallest", "narrow", "hidden"]
+"""What gets to a place of the design: the program's tools, only the smallest of the shelf, none of them
+though it is seen, or none since it is not seen."""
+
+
 @dataclass(frozen=True)
 class Worst:
-    """A place (x, y, z) beyond the tolerance, how far off it is and on which face."""
+    """A place (x, y, z) beyond the tolerance, how far off it is and on which face; `reached` by what."""
 
     place: tuple[float, float, float]
     deviation_mm: float
     face: int
+    reached: Reached = "tools"
 
 
 @dataclass(frozen=True)
@@ -78,19 +84,24 @@ class DeviationFacts:
 @dataclass(frozen=True)
 class Leftover:
     """What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
-    the largest area first."""
+    the largest area first; of what is narrow `smaller`, the share that the smallest cutter of the shelf
+    touches."""
 
     why: Why
     share: float
     most_mm: float
     faces: list[int]
+    smaller: float = 0.0
 
 
 @dataclass(frozen=True)
 class Left:
-    """The share of the design in reach of the tools that is on size, and what is left of the whole."""
+    """The share of the design in reach of the tools that is on size, and what is left of the whole;
+    `share_of_smallest` is the same for the tools and the `smallest` cutter of the shelf, mm."""
 
     share_of_reachable: float
+    share_of_smallest: float
+    smallest_mm: float
     left: list[Leftover]
 
 

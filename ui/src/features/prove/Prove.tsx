@@ -161,10 +161,16 @@ export function ProveCard() {
             value={`${(100 * d.share_of_reachable).toFixed(2)} %`}
             why="Area within the tolerance over the area that one of the program's tools can touch from above; corners narrower than every tool and undercuts do not count."
           />
+          <Follows
+            label={`Of what Ø${shownLength(d.smallest_mm, u)} can reach`}
+            value={`${(100 * d.share_of_smallest).toFixed(2)} %`}
+            why="The same, when what the smallest end mill and ball of the shelf can touch counts as well, however long they would have to be."
+          />
           <Follows label="Cut surface with leftover" value={`${(100 * d.share_leftover).toFixed(1)} %`} />
           <Follows label="Cut surface overcut" value={`${(100 * d.share_overcut).toFixed(2)} %`} />
           <Histogram edges={d.histogram.edges_mm} areas={d.histogram.area_mm2} units={u} />
-          <Worst places={d.worst} units={u} />
+          <Worst title="Worst places" places={d.worst.filter((p) => within(p))} units={u} />
+          <Worst title="Out of the tools’ reach" places={d.worst.filter((p) => !within(p))} units={u} />
         </>
       )}
       {facts && <Loads operations={facts.operations} setup={facts.setup} />}
@@ -173,15 +179,38 @@ export function ProveCard() {
   );
 }
 
-/** The places farthest off, to step through. */
-function Worst({ places, units }: { places: ProofFacts["deviation"]["worst"]; units: "mm" | "inch" }) {
+type Place = ProofFacts["deviation"]["worst"][number];
+
+interface WorstProperties {
+  title: string;
+  places: Place[];
+  units: "mm" | "inch";
+}
+
+/** What would get to a place, in a few words. */
+const REACHED: Record<Place["reached"], string> = {
+  tools: "",
+  smallest: "a smaller tool fits",
+  narrow: "too narrow for all",
+  hidden: "not seen from here",
+};
+
+/** Whether a place is the tools' to make: overcuts are, and what they reach. */
+const within = (p: Place) => p.deviation_mm < 0 || p.reached === "tools";
+
+/** The place farthest off on every face, to step through. */
+function Worst({ title, places, units }: WorstProperties) {
   const { place, set } = useSession();
-  if (places.length === 0) return <p className="small">No place is beyond the tolerance.</p>;
+  if (places.length === 0) {
+    return title === "Worst places" ? (
+      <p className="small">No place in reach of the tools is beyond the tolerance.</p>
+    ) : null;
+  }
   const at = places.findIndex((p) => p.place === place);
   const go = (i: number) => set({ place: places[i].place, shown: "deviation", step: null, playing: 0 });
   return (
     <>
-      <h3>Worst places</h3>
+      <h3>{title}</h3>
       <Button.Group mb={4}>
         <Button
           size="compact-xs"
@@ -194,13 +223,14 @@ function Worst({ places, units }: { places: ProofFacts["deviation"]["worst"]; un
           Next place
         </Button>
       </Button.Group>
-      <table className="plan" aria-label="Worst places">
+      <table className="plan" aria-label={title}>
         <tbody>
           {places.map((p, i) => (
             <tr key={i} className={i === at ? "chosen" : ""} onClick={() => go(i)}>
               <td>{p.deviation_mm > 0 ? "leftover" : "overcut"}</td>
               <td className="num">{shownLength(Math.abs(p.deviation_mm), units)}</td>
               <td className="num small">face {p.face}</td>
+              <td className="small">{REACHED[p.reached]}</td>
             </tr>
           ))}
         </tbody>

@@ -100,7 +100,7 @@ def overcut(evidence: Evidence) -> list[Finding]:
 
 def left(evidence: Evidence) -> list[Finding]:
     """What is left on the part, by its reason."""
-    return left_findings(evidence.left.left)
+    return left_findings(evidence.left)
 
 
 def loose(evidence: Evidence) -> list[Finding]:

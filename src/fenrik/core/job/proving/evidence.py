@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -25,14 +25,16 @@ from fenrik.core.posting.program import Step
 from fenrik.core.progress import Progress
 from fenrik.core.proof import edges, engravings, threads
 from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, measure
-from fenrik.core.proof.left import SideReach, left_on
-from fenrik.core.proof.numbers import Left
+from fenrik.core.proof.left import Reaches, SideReach, left_on
+from fenrik.core.proof.numbers import Left, Worst
 from fenrik.core.proof.run import Run
 from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tolerances import BENDING_SHARE, MESH_SHARE
 from fenrik.core.tooling.assembly import POINTED, Assembly
+from fenrik.core.tooling.library import starting_library
 from fenrik.core.tooling.materials import Material
+from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
 TOLERANCE_MM = 0.01
@@ -111,8 +113,8 @@ class Evidence:
         return [w.tolerance_mm + slack for w in self.worked]
 
     @cached_property
-    def left(self) -> Left:
-        """How much of the design in reach of the sides is on size, what is left, and why."""
+    def reach(self) -> Reaches:
+        """What gets to places of the design from the sides that were worked."""
         frames = {w.side: np.eye(4) for w in self.worked}
         for step, worked in zip(self.posted.program.steps, self.worked, strict=True):
             if step.side is not None:
@@ -121,13 +123,39 @@ class Evidence:
         for name, matrix in frames.items():
             cutters = {w.tool.profile for w in self.worked if w.side == name}
             sides.append(SideReach(invert(matrix), self._solid(matrix), cutters))
-        return left_on(self.mesh, self.deviation, sides, self.band, self.cutting.stock.cell)
+        return Reaches(sides, smallest_cutters(self.tools), 0.5 * self.band)
+
+    @cached_property
+    def left(self) -> Left:
+        """How much of the design in reach of the sides is on size, what is left, and why."""
+        return left_on(self.mesh, self.deviation, self.reach, self.band, self.cutting.stock.cell)
+
+    @cached_property
+    def worst(self) -> list[Worst]:
+        """The places farthest off, with what gets to each."""
+        found = self.deviation.facts.worst
+        if not found:
+            return []
+        points = np.array([w.place for w in found])
+        off, _, normals = self.design.signed(points)
+        reached = self.reach.of(points - off[:, None] * normals, normals)
+        return [replace(w, reached=by) for w, by in zip(found, reached, strict=True)]
 
     def _solid(self, setup_from_side: Floats) -> Topology:
         """Part and fixture as a side sees them."""
         fixture = self.clamped.fixture
         solid = self.mesh if fixture is None else joined_meshes([self.mesh, fixture])
         return prepare(solid.moved(invert(setup_from_side)))
+
+
+def smallest_cutters(tools: Sequence[Assembly]) -> list[Profile]:
+    """The smallest ball and the smallest square end mill of the starting library and the job's own tools."""
+    out = []
+    for kind in ("ball", "flat"):
+        found = [t for t in (*starting_library(), *tools) if t.kind == kind]
+        if found:
+            out.append(min(found, key=lambda t: t.diameter).profile)
+    return out
 
 
 def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -> Evidence:

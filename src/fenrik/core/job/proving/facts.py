@@ -51,7 +51,9 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
             "cuts": evidence.cutting.keep.keys,
             "tools": {str(t.number): t.model_dump() for t in evidence.tools},
         },
-        "deviation": asdict(evidence.deviation.facts) | asdict(evidence.left),
+        "deviation": asdict(evidence.deviation.facts)
+        | asdict(evidence.left)
+        | {"worst": [asdict(w) for w in evidence.worst]},
         "findings": sorted((f.as_dict() for f in located), key=lambda f: (ORDER[f["severity"]], f["time_s"])),
     }
 
