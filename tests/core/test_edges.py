@@ -14,7 +14,7 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.proof.edges import EdgeZone
-from tests.conftest import make_tool
+from tests.conftest import MODELS, make_tool
 from tests.core.test_holes import cone, cylinder, drilled
 from tests.core.test_profile import cutting, off
 
@@ -147,7 +147,8 @@ def test_a_piece_of_an_edge_beside_a_wall_is_left_and_the_rest_is_cut(tmp_path):
     # the shank is as thick as the cutter: where stock stood higher than its flutes, the edge would be left
     exact = {"allowance_radial": 0.0, "allowance_axial": 0.0}
     rough = [{"name": "Rough", "strategy": "level_roughing", "tool": 2, "parameters": exact}]
-    assert path_of(planner(file, low, width=0.5, below=0.5)).notes[-1].part == "shank"
+    with pytest.raises(FenrikError, match="shank of tool 1 would touch all along"):
+        path_of(planner(file, low, width=0.5, below=0.5))
     path = path_of(planner(file, low, rough=rough, width=0.5, below=0.5))
     points = cutting(path)
     assert points[:, 0].max() == pytest.approx(30.5, abs=0.05)
@@ -263,3 +264,37 @@ def test_a_wall_pick_is_one_thing():
     for wrong in ({}, {"face": 1, "edge": 2}, {"edge": 2, "outline": True}):
         with pytest.raises(ValueError, match="give one of face, edge and outline"):
             WallPick(**wrong)
+
+
+@pytest.mark.parametrize(
+    ("part", "edge"),
+    [("plate_b", 15), ("plate_b", 18), ("plate_b", 26), ("bearing_bracket", 2), ("bearing_bracket", 43)],
+)
+def test_an_edge_ends_where_the_cone_would_reach_what_is_not_picked(part, edge):
+    """Edges that run on smoothly, into an inner corner, and round a boss beside a rib, each picked alone:
+    only they are broken, as the proof with its own measure says."""
+    long = make_tool("chamfer", 10.0, point_deg=90.0, flute_length=45.0, number=1, stick_out=60.0)
+    plan = planner(MODELS / f"{part}.step", [{"edge": edge}], long, width=0.3)
+    proof = Prover(plan).prove(plan.job.effective_releases()[0])
+    stops = [f for f in proof.facts["findings"] if f["severity"] == "stop"]
+    assert [f["words"] for f in stops if f["kind"] != "bending"] == []  # it cuts deep in full stock
+    assert proof.facts["deviation"]["max_overcut_mm"] < 0.005
+    path = path_of(plan)
+    picked = plan.workspace.part().edges[edge - 1]
+    driven = path.moves.lengths()[path.kind == Motion.FEED].sum()
+    assert driven > 0.3 * picked.length
+
+
+def test_a_way_of_which_only_the_way_down_is_left_is_a_failure():
+    """The shank would touch all along the edge, 20 mm down in full stock."""
+    plan = planner(MODELS / "bearing_bracket.step", [{"edge": 2}], width=0.3)
+    with pytest.raises(FenrikError, match="all along the way"):
+        path_of(plan)
+
+
+def test_edges_that_are_not_broken_at_all_are_counted_and_stop_the_program():
+    plan = planner(MODELS / "plate_b.step", [{"edge": 15}, {"edge": 9}, {"edge": 17}])
+    proof = Prover(plan).prove(plan.job.effective_releases()[0])
+    (told,) = [f for f in proof.facts["findings"] if f["kind"] == "missing_edges"]
+    assert told["severity"] == "stop"
+    assert told["words"].startswith("'Edges' breaks 2 of 3: edge 9 at ")

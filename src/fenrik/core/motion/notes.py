@@ -187,6 +187,25 @@ class EdgeLeft:
 
 
 @dataclass(frozen=True)
+class EdgesMissing:
+    """Of `given` picked edges `missing` are not broken at all, the first of them (`which`) at `place`."""
+
+    kind: ClassVar[str] = "missing_edges"
+    place: Place
+    missing: int
+    given: int
+    which: str
+
+    def words(self, name: str) -> Words | None:
+        """For the operation `name`."""
+        made = self.given - self.missing
+        what = f"'{name}' breaks {made} of {self.given}: {self.which} at {_near(self.place)} is not broken"
+        others = f", nor {self.missing - 1} more" if self.missing > 1 else ""
+        why = ", since its tool would touch another wall, or an edge that is not picked, all along."
+        return what + others + why, "Use a smaller tool there, or take these edges out of the operation."
+
+
+@dataclass(frozen=True)
 class FeedAdapted:
     """The feed follows the measured engagement: s of the cutting moves before and after, least and most
     feed."""
@@ -292,7 +311,7 @@ class FlankLies:
         return f"{twist}; the straight tool {cuts}leaves up to {self.left:.4f} mm of it.", ""
 
 
-Found = Missing | Narrow | Unreached | NarrowEntry | ThroughAir | Short | WallLeft | EdgeLeft
+Found = Missing | EdgesMissing | Narrow | Unreached | NarrowEntry | ThroughAir | Short | WallLeft | EdgeLeft
 Done = Empty | Engagement | FeedAdapted | Repeated | ThreadCut | EdgeBroken | Engraved | FlankLies
 Note = Found | Done
 _KINDS: dict[str, type[Any]] = {k.kind: k for k in Note.__args__}  # type: ignore[attr-defined]

@@ -40,7 +40,9 @@ def check_not_empty(path: Toolpath, task: Task, where: str) -> None:
 
 def check_not_trimmed_away(path: Toolpath, planned: Toolpath, task: Task, where: str) -> None:
     """Raises ComputeError where keeping shank and holder clear has left nothing of a planned way."""
-    if len(planned) < 2 or bool((path.kind != Motion.RAPID).any()):
+    if len(planned) < 2:
+        return
+    if _works(path) if _works(planned) else bool((path.kind != Motion.RAPID).any()):
         return
     short = next((n for n in path.notes if isinstance(n, Short)), None)
     part = short.part if short is not None else "shank or holder"
@@ -53,6 +55,11 @@ def check_not_trimmed_away(path: Toolpath, planned: Toolpath, task: Task, where:
         remedy=remedy,
         where=where,
     )
+
+
+def _works(path: Toolpath) -> bool:
+    """Whether a path does more than come down and go away."""
+    return bool(np.isin(path.kind, (Motion.FEED, Motion.ENTRY)).any())
 
 
 def missing_holes(path: Toolpath, planned: Toolpath, spots: list[HoleSpot], radius: float) -> list[Missing]:

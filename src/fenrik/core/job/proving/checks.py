@@ -26,7 +26,12 @@ from fenrik.core.proof.postures import posture_findings
 Check = Callable[[Evidence], list[Finding]]
 
 
-SEVERITIES: dict[str, Severity] = {"air": "caution", "short": "caution", "missing": "stop"}
+SEVERITIES: dict[str, Severity] = {
+    "air": "caution",
+    "short": "caution",
+    "missing": "stop",
+    "missing_edges": "stop",
+}
 """How severe a kind of note is, where it is more than one."""
 
 

@@ -3,8 +3,8 @@
 At the chamfer's lower end the cutter's cone has the radius tip/2 + below x tan(point/2), `below` being how
 far the tip passes under it (geometry). A cylinder of that radius, kept off the part down to the tip, says
 where the middle goes, so that neither the wall nor a floor under it is touched; where the whole cutter would
-meet another wall, the edge is left.
-"""
+meet another wall, the edge is left. Where an edge goes on beyond what was picked, the way ends so that the
+cone, which reaches ahead of its middle, leaves alone what was not."""
 
 from __future__ import annotations
 
@@ -13,7 +13,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
+from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter
@@ -21,7 +23,7 @@ from fenrik.core.cutting.levels import LevelAreas
 from fenrik.core.errors import ComputeError
 from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
-from fenrik.core.motion.notes import EdgeBroken, EdgeLeft, as_lines
+from fenrik.core.motion.notes import EdgeBroken, EdgeLeft, EdgesMissing, as_lines
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.strategies.base import Example, Inputs, Parameters, Rim, Strategy, fact
@@ -36,6 +38,8 @@ LEAST_RADIUS = 0.02
 """Radius mm of the cone at the edge below which the wall is not safe from a blunt tip."""
 BORDER = 0.1
 """Share of the chord tolerance for the border of the blocked ground."""
+NEEDLE_MM, UNDER_MM = 0.02, 0.02
+"""Radius of what feels the part at the edges' height, and how far under it."""
 SHORTEST_MM = 0.1
 """Shorter pieces of an edge are left out."""
 
@@ -96,6 +100,7 @@ class _Breaking:
             )
         self.path = PathBuilder()
         self.link = Linker.of(inputs, self.path, inputs.stock.copy())
+        self.driven: list[tuple[float, BaseGeometry]] = []
         self.material_right = (self.p.direction == "climb") == inputs.spindle_clockwise
 
     def run(self) -> Toolpath:
@@ -103,13 +108,12 @@ class _Breaking:
         progress.step(0.0, "sampling the part")
         thin = DropCutter(self.inputs.topology, Profile(self.radius, 0.0), 0.0, 0.0)
         margin = self.tool.diameter + 2.0
-        areas = LevelAreas(
-            thin,
-            self.inputs.part_low[:2] - margin,
-            self.inputs.part_high[:2] + margin,
-            min(0.5, max(0.1, self.radius)),
-            BORDER * self.inputs.tolerance,
-        )
+        low, high = self.inputs.part_low[:2] - margin, self.inputs.part_high[:2] + margin
+        step, border = min(0.5, max(0.1, self.radius)), BORDER * self.inputs.tolerance
+        areas = LevelAreas(thin, low, high, step, border)
+        needle = DropCutter(self.inputs.topology, Profile(NEEDLE_MM, 0.0))
+        self.section = LevelAreas(needle, low, high, step, border)
+        self.whole = LevelAreas(self.inputs.cutter(), low, high, 0.5, border)
         groups: dict[tuple[float, float, bool], list[Rim]] = {}
         for rim in self.inputs.rims:
             key = (round(rim.high, 4), round(rim.width or self.p.width, 4), rim.low is None)
@@ -117,14 +121,25 @@ class _Breaking:
         for i, ((_, width, _), rims) in enumerate(sorted(groups.items(), key=lambda g: g[0], reverse=True)):
             stage = progress.stage(0.1 + 0.9 * i / len(groups), 0.1 + 0.9 * (i + 1) / len(groups))
             self._group(rims, width, areas, stage)
+        missing = [r for r in self.inputs.rims if not self._made(r)]
         if self.path.count() == 0:
             raise ComputeError(
                 f"Tool {self.tool.number} of {self.tool.diameter:g} mm reaches none of the edges without "
                 "touching another wall.",
                 remedy="Use a smaller tool, or pick other edges.",
             )
+        if missing:
+            x, y = np.asarray(missing[0].line.centroid.coords[0])
+            place = (float(x), float(y), missing[0].high)
+            words = missing[0].words
+            self.path.notes.append(EdgesMissing(place, len(missing), len(self.inputs.rims), words))
         self.link.away()
         return self.path.build()
+
+    def _made(self, rim: Rim) -> bool:
+        """Whether some of an edge is driven along."""
+        near = self.radius + (rim.width or self.p.width) + 4 * self.inputs.tolerance + 0.05
+        return any(abs(high - rim.high) < 1e-4 and rim.line.distance(way) < near for high, way in self.driven)
 
     def _cut(self, rims: list[Rim], width: float) -> _Cut:
         height = width / math.tan(self.half)
@@ -160,11 +175,21 @@ class _Breaking:
             found = borders_along(ground, band, self.material_right, 0.25 * min(areas.step, 0.2))
             free = [piece for c in found for piece in self._clear(c, cut, sharp)]
             left = left or not found or sum(c.length for c in free) < sum(c.length for c in found) - 1e-6
-            solid = ground.buffer(-BORDER * self.inputs.tolerance)
+            others = self._others(feet, rims[0].high, cut.width)
+            beside = self.radius + away + cut.width - 0.5 * self.inputs.tolerance
+            free = [piece for c in free for piece in _beside(c, others, beside)]
+            solid = shapely.union_all(
+                [
+                    ground.buffer(-BORDER * self.inputs.tolerance),
+                    others.buffer(beside - 1e-6, quad_segs=48),
+                    self.whole.blocked(self._raised(cut, sharp)),
+                ]
+            )
             for i, contour in enumerate(free):
                 done = 1.0 - (k + 1 - (i + 1) / len(free)) / self.p.passes
                 progress.step(0.2 + 0.8 * done, f"edge {i + 1} of {len(free)}")
                 self._drive(contour, cut, solid)
+                self.driven.append((rims[0].high, LineString(contour.points)))
         if left:
             at = np.asarray(feet.centroid.coords[0])
             self.path.notes.append(EdgeLeft((float(at[0]), float(at[1]), rims[0].high)))
@@ -175,15 +200,26 @@ class _Breaking:
     def _clear(self, contour: Contour, cut: _Cut, sharp: bool) -> list[Contour]:
         """The pieces on which the whole cutter meets nothing but the edge: raised until it would only touch a
         sharp one."""
-        raised = cut.tip + (cut.height if sharp else 0.0)
-        slack = 2.0 * self.inputs.tolerance / math.sin(self.half)
-        pieces = contour.where(self.inputs.cutter().tip(contour.points) <= raised + slack)
+        pieces = contour.where(self.inputs.cutter().tip(contour.points) <= self._raised(cut, sharp))
         return [c for c in pieces if c.length > SHORTEST_MM]
+
+    def _raised(self, cut: _Cut, sharp: bool) -> float:
+        """The height of the tip at which the whole cutter would only touch the edge."""
+        slack = 2.0 * self.inputs.tolerance / math.sin(self.half)
+        return cut.tip + (cut.height if sharp else 0.0) + slack
+
+    def _others(self, feet: BaseGeometry, high: float, width: float) -> BaseGeometry:
+        """The part at the height of edges but for what is to be broken: other edges, seen from above."""
+        section = self.section.blocked(high - UNDER_MM)
+        return section.difference(feet.buffer(width + BORDER * self.inputs.tolerance, quad_segs=48))
 
     def _drive(self, contour: Contour, cut: _Cut, solid: BaseGeometry) -> None:
         driven = contour.begun().overlapping(self.p.overlap) if contour.closed else contour
         side = 1.0 if self.material_right else -1.0
-        way_in, way_out = leads(driven.points, "arc", self.p.lead_share * self.tool.diameter, side, solid)
+        size = self.p.lead_share * self.tool.diameter
+        arcs, lines = (leads(driven.points, kind, size, side, solid) for kind in ("arc", "line"))
+        # an arc goes on along the edge before it leaves it: where that would break what follows, straight off
+        way_in, way_out = (arc if len(arc) > 1 else line for arc, line in zip(arcs, lines, strict=True))
         self.path.run += 1
         self.link.over(*way_in[0])
         self.link.down(float(way_in[0, 0]), float(way_in[0, 1]), cut.tip)
@@ -191,6 +227,15 @@ class _Breaking:
         for points, kind in ((way_in, Motion.LEAD), (driven.points, Motion.FEED), (way_out, Motion.LEAD)):
             if len(points) > 1:
                 along(self.path, points, cut.tip, cut.tip, feed, fit, kind)
+
+
+def _beside(contour: Contour, others: BaseGeometry, least: float) -> list[Contour]:
+    """The pieces of a contour at least so many mm from other edges."""
+    if others.is_empty:
+        return [contour]
+    shapely.prepare(others)
+    away = shapely.distance(others, shapely.points(contour.points))
+    return [c for c in contour.where(np.asarray(away) >= least) if c.length > SHORTEST_MM]
 
 
 def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[float, str]]:
