@@ -100,7 +100,17 @@ def test_a_profile_keeps_clear_of_the_jaws_and_says_what_it_leaves(block):
     proof = proved(held)
     assert fixture_stops(proof) == []
     left = {one["why"]: one for one in proof.facts["deviation"]["left"]}
-    assert "narrow" in left  # the mill does not get between the jaws and the walls, 2 mm away
+    # the mill, 8 mm, does not get between the jaws, for which paths keep 1 mm of room, and the walls, 2 mm
+    # away
+    assert left["held"]["more_mm"] == pytest.approx(7.0, abs=0.01)
+    words = next(f["words"] for f in proof.facts["findings"] if f["kind"] == "left_held")
+    assert "what holds the stock keeps the tools off" in words and "With 7 mm more of room" in words
+
+
+def test_with_as_much_more_stock_as_was_said_nothing_is_held(block):
+    wide = {"kind": "box", "allowance": {"x_low": 2, "x_high": 2, "y_low": 9.1, "y_high": 9.1, "z_high": 1}}
+    proof = proved(planner(block, [JAWS], [side()], stock=wide))
+    assert "held" not in {one["why"] for one in proof.facts["deviation"]["left"]}
 
 
 def test_a_path_that_runs_into_a_clamp_is_a_stop_with_its_place(block):

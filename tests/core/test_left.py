@@ -120,6 +120,12 @@ def test_little_is_not_told_and_a_rim_names_no_face():
         def needle(self, points, normals):
             return np.full(len(points), seen)
 
+        def unheld(self, points, normals):
+            return np.zeros(len(points), dtype=bool)
+
+        def lacking(self, points):
+            return 0.0
+
     seen = False
 
     def told():
@@ -157,6 +163,12 @@ def test_what_a_smaller_cutter_would_reach_is_told_both_ways():
 
         def needle(self, points, normals):
             return np.ones(len(points), dtype=bool)
+
+        def unheld(self, points, normals):
+            return np.zeros(len(points), dtype=bool)
+
+        def lacking(self, points):
+            return 0.0
 
     left = left_of(spots, over, Reach(), 0.01)
     assert left.share_of_reachable == pytest.approx(600 / 700)

@@ -108,3 +108,11 @@ def test_one_more_at_the_end_computes_one(counted):
     more = {**document["setups"][1]["operations"][3], "name": "One more"}
     document["setups"][1]["operations"].append({**more, "holes": [{**more["holes"][0], "at": [0.0, 12.0]}]})
     assert counted(document) == [(1, EACH)]
+
+
+@pytest.mark.parametrize("key", ["feed_mm_min", "entry_feed_mm_min"])
+def test_a_feed_computes_its_operation_alone(counted, key):
+    """What cuts after it stands on the ground that it leaves, which a feed does not change."""
+    document = sixty()
+    document["setups"][1]["operations"][6] |= {key: 123.0}
+    assert counted(document) == [(1, 6)]

@@ -1894,14 +1894,14 @@ export interface components {
      * Leftover
      * @description What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
      *     the largest area first; of what is narrow `smaller`, the share that the smallest cutter of the shelf
-     *     touches.
+     *     touches; of what is held `more_mm`, how much farther off the fixture would have to be.
      */
     Leftover: {
       /**
        * Why
        * @enum {string}
        */
-      why: "hidden" | "narrow" | "unfinished";
+      why: "held" | "hidden" | "narrow" | "unfinished";
       /** Share */
       share: number;
       /** Most Mm */
@@ -1913,6 +1913,11 @@ export interface components {
        * @default 0
        */
       smaller: number;
+      /**
+       * More Mm
+       * @default 0
+       */
+      more_mm: number;
     };
     /**
      * LengthText
@@ -3570,7 +3575,7 @@ export interface components {
        * @default tools
        * @enum {string}
        */
-      reached: "tools" | "smallest" | "narrow" | "hidden";
+      reached: "tools" | "held" | "smallest" | "narrow" | "hidden";
     };
     /**
      * Zero

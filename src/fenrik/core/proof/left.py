@@ -7,8 +7,9 @@ stock's surface shows nothing.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from scipy.spatial import cKDTree
 
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.frames import apply
+from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.proof.deviation import Deviation
 from fenrik.core.proof.finding import Finding
@@ -39,6 +41,8 @@ SHARE_OF_FACE = 0.05
 """Share of a face from which the face is named: less is the rim that it has with another."""
 NAMED = 12
 WORDS: dict[Why, tuple[str, str]] = {
+    "held": ("what holds the stock keeps the tools off", "Hold it farther away or lower, or cut it in "
+             "another setup."),
     "hidden": ("it is not seen from above in this setup", "Cut it in another setup."),
     "narrow": ("it is narrower than the tools, or a corner sharper than they "
                "are", "Use a smaller tool there."),
@@ -83,37 +87,56 @@ def left_of(spots: Spots, over: Floats, reach: Reaches, tolerance: float) -> Lef
     """What is left where `over` (n,) mm of stock stand over spots of the design."""
     mine = reach.tools(spots.points, spots.normals)
     left = over > tolerance
-    dark, fits = (np.zeros(len(over), dtype=np.bool_) for _ in range(2))
+    dark, fits, held = (np.zeros(len(over), dtype=np.bool_) for _ in range(3))
     asked = np.flatnonzero(left & ~mine)
+    held[asked] = reach.unheld(spots.points[asked], spots.normals[asked])
+    asked = asked[~held[asked]]
     dark[asked] = ~reach.needle(spots.points[asked], spots.normals[asked])
     asked = asked[~dark[asked]]
     fits[asked] = reach.smallest(spots.points[asked], spots.normals[asked])
     good = int((mine & (np.abs(over) <= tolerance)).sum())
     share, smallest = (good / int(all_.sum()) if all_.any() else 1.0 for all_ in (mine, mine | fits))
-    kinds: dict[Why, Bools] = {"hidden": dark, "narrow": left & ~mine & ~dark, "unfinished": left & mine}
-    return Left(share, smallest, reach.smallest_mm, left_over(spots, over, kinds, fits))
+    narrow = left & ~mine & ~dark & ~held
+    kinds: dict[Why, Bools] = {"held": held, "hidden": dark, "narrow": narrow, "unfinished": left & mine}
+    found = left_over(spots, over, kinds, fits)
+    more = reach.lacking(spots.points[held])
+    found = [replace(one, more_mm=more) if one.why == "held" else one for one in found]
+    return Left(share, smallest, reach.smallest_mm, found)
 
 
 @dataclass(frozen=True)
 class SideReach:
-    """A side from which `cutters` worked: `side_from_setup` (4, 4), and part and fixture in its frame."""
+    """A side from which `cutters` worked: `side_from_setup` (4, 4), and in its frame the part with the
+    fixture, and without it where there is one."""
 
     side_from_setup: Floats
     solid: Topology
     cutters: set[Profile]
+    free: Topology | None = None
 
-    def touched(self, points: Floats, normals: Floats, own: set[Profile], tolerance: float) -> Bools:
-        """Whether spots (n, 3) with outward normals (n, 3), setup frame, can be touched by some cutters."""
+    def touched(
+        self, points: Floats, normals: Floats, own: set[Profile], tolerance: float, held: bool = True
+    ) -> Bools:
+        """Whether spots (n, 3) with outward normals (n, 3), setup frame, can be touched by some cutters; with
+        nothing that holds the stock where it is not `held`."""
+        solid = self.solid if held or self.free is None else self.free
         turned = normals @ self.side_from_setup[:3, :3].T
-        return reachable(apply(self.side_from_setup, points), turned, self.solid, own, tolerance)
+        return reachable(apply(self.side_from_setup, points), turned, solid, own, tolerance)
 
 
 class Reaches:
     """What gets to spots of the design from all the sides that were worked: the program's tools, the
-    `smallest` cutters that there are, a needle. `tolerance` mm is how exactly."""
+    `smallest` cutters that there are, a needle. `tolerance` mm is how exactly; `fixture` holds the stock."""
 
-    def __init__(self, sides: Sequence[SideReach], smallest: Sequence[Profile], tolerance: float) -> None:
+    def __init__(
+        self,
+        sides: Sequence[SideReach],
+        smallest: Sequence[Profile],
+        tolerance: float,
+        fixture: DistanceField | None = None,
+    ) -> None:
         self._sides, self._smallest, self._tolerance = sides, set(smallest), tolerance
+        self._fixture = fixture
         self.smallest_mm = 2.0 * min((p.radius for p in smallest), default=0.0)
 
     def tools(self, points: Floats, normals: Floats) -> Bools:
@@ -128,20 +151,36 @@ class Reaches:
         """Whether they are seen at all."""
         return self._any(points, normals, [{NEEDLE} for _ in self._sides])
 
-    def _any(self, points: Floats, normals: Floats, cutters: Sequence[set[Profile]]) -> Bools:
+    def unheld(self, points: Floats, normals: Floats) -> Bools:
+        """Whether the tools would touch them if nothing held the stock; nowhere where nothing is drawn."""
+        if self._fixture is None:
+            return np.zeros(len(points), dtype=np.bool_)
+        return self._any(points, normals, [s.cutters for s in self._sides], held=False)
+
+    def lacking(self, points: Floats) -> float:
+        """How much farther off the fixture would have to be for the slimmest of the tools to pass between it
+        and places (n, 3), mm."""
+        wide = [2.0 * c.radius for s in self._sides for c in s.cutters]
+        if self._fixture is None or not len(points) or not wide:
+            return 0.0
+        return max(0.0, min(wide) - max(0.0, float(self._fixture.signed(points)[0].min())))
+
+    def _any(
+        self, points: Floats, normals: Floats, cutters: Sequence[set[Profile]], held: bool = True
+    ) -> Bools:
         out = np.zeros(len(points), dtype=np.bool_)
         for side, own in zip(self._sides, cutters, strict=True):
             todo = np.flatnonzero(~out)
             if len(todo) and own:
-                out[todo] = side.touched(points[todo], normals[todo], own, self._tolerance)
+                out[todo] = side.touched(points[todo], normals[todo], own, self._tolerance, held)
         return out
 
     def of(self, points: Floats, normals: Floats) -> list[Reached]:
         """What gets to each of some places (n, 3)."""
-        tools, small, seen = (f(points, normals) for f in (self.tools, self.smallest, self.needle))
+        each = (f(points, normals) for f in (self.tools, self.unheld, self.smallest, self.needle))
         return [
-            "tools" if t else "smallest" if s else "narrow" if n else "hidden"
-            for t, s, n in zip(tools, small, seen, strict=True)
+            "tools" if t else "held" if h else "smallest" if s else "narrow" if n else "hidden"
+            for t, h, s, n in zip(*each, strict=True)
         ]
 
 
@@ -183,6 +222,9 @@ def left_findings(left: Left) -> list[Finding]:
         what = (
             f"Left: {100 * one.share:.1f} % of the surface{on}, with up to {most} mm of stock on it: {why}."
         )
+        if one.why == "held" and one.more_mm > 0.05:
+            more = math.ceil(10.0 * one.more_mm) / 10.0
+            what += f" With {more:g} mm more of room, or of stock there, the slimmest of them would pass."
         if one.why == "narrow" and left.smallest_mm:
             fits = f"{100 * one.smaller:.0f} %" if one.smaller > 0.005 else "none"
             what += f" The smallest cutters of the shelf, Ø{left.smallest_mm:g} mm, would touch {fits} of it."

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Literal
 
-Why = Literal["hidden", "narrow", "unfinished"]
-"""Why stock is left: no tool sees it, those that were used do not reach it, or nothing took it off."""
+Why = Literal["held", "hidden", "narrow", "unfinished"]
+"""Why stock is left: what holds the stock keeps the tools off, no tool sees it, those that were used do not
+reach it, or nothing took it off."""
 
 
 @dataclass(frozen=True)
@@ -32,9 +33,9 @@ class LoadFacts:
         return {name: value for name, value in asdict(self).items() if value is not None}
 
 
-Reached = Literal["tools", "smallest", "narrow", "hidden"]
-"""What gets to a place of the design: the program's tools, only the smallest of the shelf, none of them
-though it is seen, or none since it is not seen."""
+Reached = Literal["tools", "held", "smallest", "narrow", "hidden"]
+"""What gets to a place of the design: the program's tools, those but for the fixture, only the smallest of
+the shelf, none of them though it is seen, or none since it is not seen."""
 
 
 @dataclass(frozen=True)
@@ -85,13 +86,14 @@ class DeviationFacts:
 class Leftover:
     """What is left for one reason: its share of the design, the most of it mm, and the faces that have it,
     the largest area first; of what is narrow `smaller`, the share that the smallest cutter of the shelf
-    touches."""
+    touches; of what is held `more_mm`, how much farther off the fixture would have to be."""
 
     why: Why
     share: float
     most_mm: float
     faces: list[int]
     smaller: float = 0.0
+    more_mm: float = 0.0
 
 
 @dataclass(frozen=True)

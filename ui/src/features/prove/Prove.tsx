@@ -190,6 +190,7 @@ interface WorstProperties {
 /** What would get to a place, in a few words. */
 const REACHED: Record<Place["reached"], string> = {
   tools: "",
+  held: "the fixture is in the way",
   smallest: "a smaller tool fits",
   narrow: "too narrow for all",
   hidden: "not seen from here",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.job.tasks.tasks import Tasks
@@ -9,43 +11,46 @@ from fenrik.core.job.workspace.artefacts import key_of
 
 
 class Keys:
-    """Keys of a job's paths, each worked out once. One stands on the key of the operation before it in its
-    setup, and so on those of all before."""
+    """Keys of a job's paths, each worked out once. One stands on what the operation before it in its setup
+    leaves, and so on what all before leave; with which feed they do is of no concern."""
 
     def __init__(self, tasks: Tasks) -> None:
         self._tasks = tasks
         # by identity: documents are frozen and have no hash
-        self._keys: dict[int, tuple[SetupDoc, list[tuple[str, str]]]] = {}
+        self._keys: dict[int, tuple[SetupDoc, list[tuple[str, str, str]]]] = {}
 
     def track(self, setup: SetupDoc, operation: OperationDoc) -> str:
         """Key of a cutter's track: all that shapes it; names, notes, coolant, stick-out and holder do not."""
-        return self._both(setup, operation)[0]
+        return self._all(setup, operation)[0]
 
     def path(self, setup: SetupDoc, operation: OperationDoc) -> str:
         """Key of a path: that of the cutter's track, and shank, stick-out and holder."""
-        return self._both(setup, operation)[1]
+        return self._all(setup, operation)[1]
 
-    def _both(self, setup: SetupDoc, operation: OperationDoc) -> tuple[str, str]:
-        """Keys of track and path, one after the other down to the one that is asked for."""
+    def _all(self, setup: SetupDoc, operation: OperationDoc) -> tuple[str, str, str]:
+        """Keys of track, path and what is left, one after the other down to the one that is asked for."""
         known = self._keys.get(id(setup))
         if known is None or known[0] is not setup:
             known = self._keys[id(setup)] = (setup, [])
         keys, place = known[1], self._tasks.place(setup, operation)
         while len(keys) <= place:
             n = len(keys)
-            before = next((keys[i][1] for i in range(n - 1, -1, -1) if setup.operations[i].enabled), None)
+            before = next((keys[i][2] for i in range(n - 1, -1, -1) if setup.operations[i].enabled), None)
             task = self._tasks.task(setup, setup.operations[n])
-            track = self._track(task, before)
-            keys.append((track, self._path(task, track)))
+            given = self._given(task, before)
+            track = key_of("track", [*given, task.track_inputs()])
+            left = key_of("left", [*given, task.ground_inputs(), task.body_inputs()])
+            keys.append((track, self._path(task, track), left))
         return keys[place]
 
-    def _track(self, task: Task, earlier: str | None) -> str:
+    def _given(self, task: Task, earlier: str | None) -> list[Any]:
+        """What an operation works on: part, stock, side, and what the one before leaves."""
         setups, side = self._tasks.setups, task.operation.side
         frame, stock = setups.frame_of(task.setup), setups.stock_key(task.setup)
-        given = [setups.workspace.part_key(), frame, stock, task.track_inputs(), earlier]
+        given = [setups.workspace.part_key(), frame, stock, earlier]
         if side is not None:
             given.append(setups.seen(task.setup, side).setup_from_side.tolist())
-        return key_of("track", given)
+        return given
 
     def _path(self, task: Task, track: str) -> str:
         adapted_to = None

@@ -122,8 +122,11 @@ class Evidence:
         sides = []
         for name, matrix in frames.items():
             cutters = {w.tool.profile for w in self.worked if w.side == name}
-            sides.append(SideReach(invert(matrix), self._solid(matrix), cutters))
-        return Reaches(sides, smallest_cutters(self.tools), 0.5 * self.band)
+            free = None if self.clamped.keep_clear is None else prepare(self.mesh.moved(invert(matrix)))
+            sides.append(SideReach(invert(matrix), self._solid(matrix), cutters, free))
+        # paths keep a gap off the fixture: what holds the stock is that much larger for them
+        held = None if self.clamped.keep_clear is None else DistanceField(self.clamped.keep_clear)
+        return Reaches(sides, smallest_cutters(self.tools), 0.5 * self.band, held)
 
     @cached_property
     def left(self) -> Left:
@@ -143,7 +146,7 @@ class Evidence:
 
     def _solid(self, setup_from_side: Floats) -> Topology:
         """Part and fixture as a side sees them."""
-        fixture = self.clamped.fixture
+        fixture = self.clamped.keep_clear
         solid = self.mesh if fixture is None else joined_meshes([self.mesh, fixture])
         return prepare(solid.moved(invert(setup_from_side)))
 

@@ -75,15 +75,20 @@ class Task:
         return {k: vars(v) for k, v in self.derived.items()}
 
     def track_inputs(self) -> list[Any]:
-        """What of the operation shapes the cutter's track, as plain data for a key: names, notes, coolant,
+        """What of the operation makes the cutter's track, as plain data for a key: names, notes, coolant,
         stick-out and holder do not."""
+        return [self.ground_inputs(), self.feed, self.entry_feed]
+
+    def ground_inputs(self) -> list[Any]:
+        """What of the operation shapes the ground that its cutter leaves, as plain data for a key: feeds do
+        not."""
         tool, doc, setup = self.tool, self.operation, self.setup
         cutter: list[Any] = [tool.kind, tool.profile.shape, tool.cleared.shape]
         if tool.kind in THREADING:
             cutter += [tool.thread_pitch, tool.thread_hand, tool.thread_rows]
         repeat = setup.repeat_of(doc)
         picked = (doc.holes, doc.walls, doc.lines, setup.plain(doc.keep_in), setup.plain(doc.keep_out))
-        numbers = [self.feed, self.entry_feed, doc.spindle, doc.tolerance_mm, doc.heights.model_dump()]
+        numbers = [doc.spindle, doc.tolerance_mm, doc.heights.model_dump()]
         own = [
             doc.strategy,
             self.parameters.model_dump(),
