@@ -51,4 +51,4 @@ def test_a_body_is_chosen_and_a_program_of_the_shop_is_proved_on_it(page: Page):
     expect(page.get_by_label("Program text")).to_contain_text("O4711")
     expect(page.get_by_text("there is no plan to hold it against")).to_be_visible()
     station(page, "Prove")
-    expect(page.get_by_text("T1 End mill 16").first).to_be_visible()
+    expect(page.get_by_text("End mill 16").first).to_be_visible()

@@ -85,7 +85,7 @@ def test_a_program_is_cut_and_measured_in_steps_from_tool_to_tool(tmp_path):
 def test_what_it_cuts_into_the_part_is_a_stop_at_its_line(tmp_path):
     deep = SLOT.replace("G1 Z-3 F500", "G1 Z-9 F500")
     stops = [f for f in proved(tmp_path, deep)["findings"] if f["severity"] == "stop"]
-    into = next(f for f in stops if f["kind"] == "overcut" and f["operation"].startswith("T1"))
+    into = next(f for f in stops if f["kind"] == "overcut" and f["operation"] == "End mill 16")
     stock_over = proved(tmp_path, deep)["replay"]["high"][2]
     assert deep.splitlines()[into["line"] - 1].startswith("X50")
     assert into["measure"] > 3.0 and stock_over == pytest.approx(0.0)

@@ -44,7 +44,7 @@ export function Working({ target, label, disabled, listed }: Properties) {
           {label}
         </Button>
       )}
-      {told && run.error && <Failure fault={run.error as Fault} />}
+      {told && run.error && !(run.error as Fault).offer?.solids && <Failure fault={run.error as Fault} />}
       {run?.state === "cancelled" && <div className="small">Cancelled; what was finished is kept.</div>}
     </div>
   );

@@ -142,9 +142,10 @@ def _rounded_note(body: trimesh.Trimesh, grown: GrownFaces) -> Problem:
         middles = 0.5 * (body.vertices[tri] + body.vertices[np.roll(tri, 1, axis=1)])
         most = max(most, float(np.abs(surface.distance(middles.reshape(-1, 3))).max()))
     count = len(grown.round_of)
+    kind = next(iter(grown.round_of.values())).kind
+    whose = f"{count} faces are taken as round" if count > 1 else f"1 face is taken as a {kind}"
     return Problem(
         "note",
-        f"{count} round face{'s are' if count > 1 else ' is'} taken as cylinders, cones or spheres; the "
-        f"triangles of the file lie up to {most:.3g} mm beside them.",
+        f"{whose}; the triangles of the file lie up to {most:.3g} mm beside {'them' if count > 1 else 'it'}.",
         "If the facets are meant, set part.round_facets to false.",
     )

@@ -231,7 +231,7 @@ function Worst({ title, places, units }: WorstProperties) {
               <td>{p.deviation_mm > 0 ? "leftover" : "overcut"}</td>
               <td className="num">{shownLength(Math.abs(p.deviation_mm), units)}</td>
               <td className="num small">face {p.face}</td>
-              <td className="small">{REACHED[p.reached]}</td>
+              <td className="small">{p.deviation_mm > 0 && REACHED[p.reached]}</td>
             </tr>
           ))}
         </tbody>

@@ -141,7 +141,7 @@ def _steps(
     steps = []
     for row in np.flatnonzero(change):
         tool, mine = tools[int(own[row])], step_of == step_of[row]
-        title = f"T{tool.number} {tool.name}"
+        title = tool.name
         count = names[title] = names.get(title, 0) + 1
         speed = float(np.abs(motion.spindle[mine]).max(initial=0.0))
         steps.append(
