@@ -196,3 +196,18 @@ def test_a_release_of_our_own_reads_the_same_from_elsewhere(tmp_path):
     assert facts["removed_mm3"] == pytest.approx(own["removed_mm3"], rel=1e-9)
     assert facts["time_s"] == pytest.approx(own["time_s"], rel=1e-9)
     assert not [f for f in facts["findings"] if f["severity"] == "stop"]
+
+
+@pytest.mark.parametrize("cell", [0.5, 1.3, 4.0])
+def test_a_holder_is_told_as_deep_as_it_goes_whatever_the_cell_and_the_steps(tmp_path, cell):
+    """It ends 16.4 mm over the tip, which plunges 18 mm deep in steps of a millimetre: 1.6 mm by hand."""
+    steps = "\n".join(f"G1 Z-{k} F200" for k in range(1, 19))
+    text = f"G90 G21\nT3 M6\nG54 S1500 M3\nG0 X7.3 Y-4.1\nG43 H3 Z20\nG0 Z2\n{steps}\nG0 Z50\nM30\n"
+    data = block(tmp_path, text).model_dump(mode="json")
+    data["tools"][1] |= {"flute_length": 14.0, "stick_out": 16.4, "shank_diameter": 6.0}
+    data["proof"]["cell_mm"] = cell
+    job = job_from_data(data)
+    facts = Prover(open_job(job, tmp_path, MemoryStore())).prove(job.releases[0]).facts
+    holder = next(f for f in facts["findings"] if f["kind"] == "holder")
+    assert holder["measure"] == pytest.approx(1.6, abs=1e-3)
+    assert "1.600 mm" in holder["words"]

@@ -20,6 +20,7 @@ from fenrik.core.binary import pack, unpack
 from fenrik.core.motion.pieces import by_axis, upright_pieces
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.progress import Progress
+from fenrik.core.proof.contact_depth import Before, holder_depth
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.load import Load, loads, summary
 from fenrik.core.proof.numbers import LoadFacts
@@ -153,7 +154,10 @@ def simulate(
             live = live if live is not None else LiveStock(snapshot)
             share = progress.stage(step / len(run.names), (step + 1) / len(run.names))
             built = partial(skins.surface, live.stock, cuts)
-            cut, skin = _cut_step(own, run.names[step], strokes, live.stock, material, tag0, share, built)
+            was = Before(snapshot, cuts, [])
+            cut, skin = _cut_step(
+                own, run.names[step], strokes, live.stock, material, tag0, share, built, was
+            )
             before, snapshot = snapshot, live.snapshot()
             if keep is not None:
                 keep.put(step, cut.to_bytes(), snapshot.changes(before))
@@ -201,8 +205,9 @@ def _cut_step(
     tag0: int,
     progress: Progress,
     surface: Callable[[], StockSurface],
+    was: Before,
 ) -> tuple[StepCut, StockSurface]:
-    """One operation's moves out of `work`, and its `surface` afterwards."""
+    """One operation's moves out of `work`, which `was` so before, and its `surface` afterwards."""
     motion = run.motion
     owners: list[NDArray[np.int32]] = []
     thinned: list[NDArray[np.float32]] = []
@@ -221,9 +226,10 @@ def _cut_step(
             tag0,
             lambda s: progress.step(0.9 * s, f"cutting with '{name}'"),
         )
+        was.strokes.append((pieces, tag0, tool))
         tag0 += len(pieces)
         np.add.at(volume, row, removal.volume.sum(axis=1))
-        findings += _contacts(motion, row, removal.overlap, name, tool)
+        findings += _contacts(motion, row, removal.overlap, name, was)
         load = loads(
             pieces,
             motion.rapid[row],
@@ -318,10 +324,11 @@ def _load_facts(tips: Floats, row: NDArray[np.int32], load: Load, times: Floats)
 
 
 def _contacts(
-    motion: ProgramMotion, row: NDArray[np.int64], overlap: Floats, name: str, tool: Assembly
+    motion: ProgramMotion, row: NDArray[np.int64], overlap: Floats, name: str, was: Before
 ) -> list[Finding]:
     """One finding per kind of contact: its first move, how many moves, and the deepest overlap."""
     findings = []
+    tool = was.strokes[-1][2]
     rapid = motion.rapid[row]
     cases = (
         (
@@ -354,12 +361,14 @@ def _contacts(
         i = int(row[hit[0]])
         moves = len(np.unique(row[hit]))
         deepest = float(depth.max())
+        if kind == "holder":
+            deepest = max(deepest, holder_depth(was, hit, int(np.argmax(depth))))
         x, y, z = (float(v) for v in motion.places[i])
         findings.append(
             Finding(
                 "stop",
                 kind,
-                f"{words} in '{name}' ({moves} move{'s' if moves > 1 else ''}, up to {deepest:.3f} mm long).",
+                f"{words} in '{name}' ({moves} move{'s' if moves > 1 else ''}, up to {deepest:.3f} mm).",
                 remedy,
                 operation=name,
                 move=i,
