@@ -91,6 +91,14 @@ def test_what_it_cuts_into_the_part_is_a_stop_at_its_line(tmp_path):
     assert into["measure"] > 3.0 and stock_over == pytest.approx(0.0)
 
 
+def test_what_is_cut_away_is_not_left(tmp_path):
+    """The slot goes 8 mm into the part: of its floor no spot has stock on it, and nothing is left higher than
+    the farthest place of the stock outside of the part."""
+    deviation = proved(tmp_path, SLOT.replace("G1 Z-3 F500", "G1 Z-9 F500"))["deviation"]
+    assert deviation["max_overcut_mm"] > 7.0
+    assert all(one["most_mm"] <= deviation["max_leftover_mm"] + 0.01 for one in deviation["left"])
+
+
 def test_a_rapid_through_stock_and_a_spindle_at_rest_are_stops(tmp_path):
     for bad, kind in (
         (SLOT.replace("G1 Z-3 F500", "G0 Z-3"), "rapid"),

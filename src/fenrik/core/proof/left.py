@@ -23,7 +23,7 @@ from fenrik.core.proof.deviation import Deviation
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.numbers import Left, Leftover, Reached, Why
 from fenrik.core.proof.reach import NEEDLE, reachable
-from fenrik.core.stock.surface import UNSEEN
+from fenrik.core.stock.surface import UNSEEN, StockSurface
 from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
@@ -74,12 +74,20 @@ def spots_on(mesh: TriangleMesh, count: int = SPOTS) -> Spots:
     return Spots(a + u * (b - a) + v * (c - a), normal[at] / area[at, None], mesh.face_ids[at])
 
 
-def stock_over(spots: Spots, surface: Floats, deviation: Floats, cell: float) -> Floats:
-    """How much stock stands over spots (n,), mm: the deviation (m,) of the stock's surface (m, 3) beside it,
-    or, where it has none beside it, how far it is to a place of the surface, which is too much by less than
-    cell² / 4 / that."""
-    away, nearest = cKDTree(surface, balanced_tree=False, compact_nodes=False).query(spots.points, workers=-1)
-    over: Floats = np.where(away <= NEAR * cell, deviation[nearest], away)
+def stock_over(spots: Spots, surface: StockSurface, deviation: Floats, cell: float) -> Floats:
+    """How much stock stands over spots (n,), mm: the deviation (m,) of the stock's surface beside it, or,
+    where it has none beside it, how far it is to a place of the surface, which is too much by less than cell²
+    / 4 / that: under stock where it lies behind that place, over it where it lies before it, since it has
+    been cut away."""
+    met = np.flatnonzero(surface.tags != UNSEEN)
+    points = surface.points[met]
+    away, nearest = cKDTree(points, balanced_tree=False, compact_nodes=False).query(spots.points, workers=-1)
+    over: Floats = np.where(away <= NEAR * cell, deviation[met][nearest], away)
+    far = np.flatnonzero(away > NEAR * cell)
+    corners = surface.vertices[surface.quads[met[nearest[far]]]]
+    outward = np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
+    before = np.einsum("ij,ij->i", outward, spots.points[far] - points[nearest[far]]) > 0
+    over[far[before]] *= -1.0
     return over
 
 
@@ -187,8 +195,8 @@ class Reaches:
 def left_on(mesh: TriangleMesh, deviation: Deviation, reach: Reaches, band: float, cell: float) -> Left:
     """As `left_of`, for a design whose deviation was measured on a stock of a cell, mm; `band` mm is the half
     band of "on size"."""
-    met, spots = deviation.surface.tags != UNSEEN, spots_on(mesh)
-    over = stock_over(spots, deviation.surface.points[met], deviation.at_points[met], cell)
+    spots = spots_on(mesh)
+    over = stock_over(spots, deviation.surface, deviation.at_points, cell)
     return left_of(spots, over, reach, band)
 
 
