@@ -98,6 +98,14 @@ def test_a_prism_is_no_cylinder(tmp_path, sides):
     assert kinds(read_model(tmp_path / "prism.stl")) == {"plane": sides + 2}
 
 
+def test_the_size_of_a_turned_pin_is_that_of_the_pin(tmp_path):
+    """Eleven corners in a quarter: no corner lies on the axes, the box of the facets is smaller."""
+    turn = trimesh.transformations.rotation_matrix(np.radians(4.0), [0, 0, 1])
+    trimesh.creation.cylinder(10, 20, sections=44, transform=turn).export(tmp_path / "pin.stl")
+    part = read_model(tmp_path / "pin.stl")
+    assert part.size == pytest.approx([20.0, 20.0, 20.0], abs=1e-4)
+
+
 def test_a_ball_is_a_sphere_and_a_ring_is_none(tmp_path):
     trimesh.creation.icosphere(3, 12.0).export(tmp_path / "ball.stl")
     ball = read_model(tmp_path / "ball.stl")

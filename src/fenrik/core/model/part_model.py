@@ -104,9 +104,10 @@ class PartModel:
     @property
     def box(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Lowest and highest X, Y and Z (3,) of the part frame, mm: of exact faces, where there are any."""
-        if self.brep is None:
-            return self.mesh.bounds
         low, high = (np.array([getattr(f, end) for f in self.faces]) for end in ("low", "high"))
+        if self.brep is None:  # patches of triangles end where these do
+            mesh = self.mesh.bounds
+            low, high = np.vstack([low, mesh[0]]), np.vstack([high, mesh[1]])
         return low.min(axis=0), high.max(axis=0)
 
     @property

@@ -52,6 +52,19 @@ class RoundSurface:
         """The points (n, 3) of the surface nearest to points."""
         return np.asarray(points - self.distance(points)[:, None] * self.outward(points))
 
+    def box(self, points: Floats) -> tuple[Floats, Floats]:
+        """Lowest and highest X, Y and Z (3,) of the face that ends where points (n, 3) on it do. One that
+        goes all round reaches beyond the corners of its facets."""
+        low, high = points.min(axis=0), points.max(axis=0)
+        if self.kind == "sphere" or self.turn(points) < 2 * np.pi:
+            return low, high
+        along = (points - self.origin) @ self.axis
+        for z in (float(along.min()), float(along.max())):
+            reach = (self.radius + self.slope * z) * np.sqrt(np.maximum(0.0, 1.0 - self.axis**2))
+            centre = self.origin + z * self.axis
+            low, high = np.minimum(low, centre - reach), np.maximum(high, centre + reach)
+        return low, high
+
     def turn(self, points: Floats) -> float:
         """The angle rad about the axis that points (n, 3) span, 2 pi all round; that of their directions from
         a centre for a sphere."""

@@ -105,7 +105,7 @@ def part_from_triangles(
 def _facts(body: trimesh.Trimesh, label: int, index: NDArray[np.int64], grown: GrownFaces) -> FaceFacts:
     points = body.vertices[body.faces[index].ravel()]
     facts: dict[str, Any] = {}
-    kind = "free-form"
+    kind, low, high = "free-form", points.min(axis=0), points.max(axis=0)
     if label in grown.planes:
         kind = "plane"
         normal = (body.face_normals[index] * body.area_faces[index, None]).sum(axis=0)
@@ -117,7 +117,7 @@ def _facts(body: trimesh.Trimesh, label: int, index: NDArray[np.int64], grown: G
         surface = grown.round_of[label]
         largest = index[np.argmax(body.area_faces[index])]
         middle = body.vertices[body.faces[largest]].mean(axis=0)
-        kind = surface.kind
+        kind, (low, high) = surface.kind, surface.box(points)
         facts = {
             "origin": surface.origin.tolist(),
             "axis": surface.axis.tolist(),
@@ -125,12 +125,7 @@ def _facts(body: trimesh.Trimesh, label: int, index: NDArray[np.int64], grown: G
             "hollow": bool(body.face_normals[largest] @ surface.outward(middle[None])[0] < 0),
         }
     return FaceFacts(
-        label + 1,
-        kind,
-        float(body.area_faces[index].sum()),
-        points.min(axis=0).tolist(),
-        points.max(axis=0).tolist(),
-        **facts,
+        label + 1, kind, float(body.area_faces[index].sum()), low.tolist(), high.tolist(), **facts
     )
 
 

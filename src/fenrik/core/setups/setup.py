@@ -282,14 +282,14 @@ def _places(array: PartArray | None, size: Floats) -> Floats:
 
 
 def tight_box(part: PartModel, turned: Floats, points: Floats) -> tuple[Floats, Floats]:
-    """The part's box in a turned frame (4, 4): exact for a B-rep turned by right angles (from the exact
-    boxes of its faces), that of the mesh for STL, else the mesh's widened by its deviation."""
-    if part.brep is None:
-        return points.min(axis=0), points.max(axis=0)
+    """The part's box in a turned frame (4, 4): exact where it is turned by right angles (from the exact boxes
+    of its faces), else that of the mesh, for a B-rep widened by the mesh's deviation."""
     rotation = turned[:3, :3]
     if np.abs(np.abs(rotation).max(axis=0) - 1.0).max() < 1e-12:
         corners = apply(turned, np.array(part.box))
         return corners.min(axis=0), corners.max(axis=0)
+    if part.brep is None:
+        return points.min(axis=0), points.max(axis=0)
     slack = part.mesh.deviation
     return points.min(axis=0) - slack, points.max(axis=0) + slack
 
