@@ -187,6 +187,17 @@ def test_both_setups_are_proved_against_their_own_stock_in_one_program(block):
         assert [o["name"] for o in proof.facts["operations"]] == [
             o["name"] for o in alone.facts["operations"]
         ]
+    for proof in proofs:  # each tells of all steps, with their offsets, one after the other
+        rows = proof.facts["program"]
+        assert [(r["setup"], r["name"], r["offset"]) for r in rows] == [
+            ("A", "Face", "G54"),
+            ("B", "Face", "G55"),
+            ("A", "Drill", "G54"),
+            ("B", "Drill", "G55"),
+            ("A", "Around", "G54"),
+        ]
+        moments = [t for r in rows for t in (r["begin_s"], r["end_s"])]
+        assert np.diff([*moments, proof.facts["time_s"]]).min() > -1e-6
     # face, face, drill, drill, around: two changes instead of face, drill, around, face, drill with four
     assert proofs[0].facts["tool_changes"] == 3
     change = whole.paths.setups.machine(whole.job.setups[0]).tool_change_s

@@ -264,9 +264,21 @@ class ReplayFacts(Shape):
     tools: dict[str, Assembly]
 
 
+class ScheduledRow(Shape):
+    """A step of a whole program: its tool, setup and work offset, and when it begins and ends, s."""
+
+    name: str
+    tool: int
+    setup: str
+    offset: str
+    begin_s: float
+    end_s: float
+
+
 class ProofFacts(Shape):
     """The facts of a proved release in one of its setups. `files` are names and texts as they are handed out;
-    `registers` what the control's registers D are to hold, by tool number, mm."""
+    `registers` what the control's registers D are to hold, by tool number, mm; `program` are the steps of all
+    setups in their order, `operations` those of this one."""
 
     setup: str
     release: str
@@ -287,6 +299,7 @@ class ProofFacts(Shape):
     stock_volume_mm3: float
     removed_mm3: float
     operations: list[OperationFacts]
+    program: list[ScheduledRow]
     replay: ReplayFacts
     deviation: ProofDeviation
     findings: list[FindingRow]

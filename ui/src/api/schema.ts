@@ -2890,7 +2890,8 @@ export interface components {
     /**
      * ProofFacts
      * @description The facts of a proved release in one of its setups. `files` are names and texts as they are handed out;
-     *     `registers` what the control's registers D are to hold, by tool number, mm.
+     *     `registers` what the control's registers D are to hold, by tool number, mm; `program` are the steps of all
+     *     setups in their order, `operations` those of this one.
      */
     ProofFacts: {
       /** Setup */
@@ -2933,6 +2934,8 @@ export interface components {
       removed_mm3: number;
       /** Operations */
       operations: components["schemas"]["OperationFacts"][];
+      /** Program */
+      program: components["schemas"]["ScheduledRow"][];
       replay: components["schemas"]["ReplayFacts"];
       deviation: components["schemas"]["ProofDeviation"];
       /** Findings */
@@ -3212,6 +3215,24 @@ export interface components {
       /** Revision */
       revision: number;
       document: components["schemas"]["Job"];
+    };
+    /**
+     * ScheduledRow
+     * @description A step of a whole program: its tool, setup and work offset, and when it begins and ends, s.
+     */
+    ScheduledRow: {
+      /** Name */
+      name: string;
+      /** Tool */
+      tool: number;
+      /** Setup */
+      setup: string;
+      /** Offset */
+      offset: string;
+      /** Begin S */
+      begin_s: number;
+      /** End S */
+      end_s: number;
     };
     /**
      * SetupDoc

@@ -29,14 +29,14 @@ const MARK = { stop: "◆", caution: "▲", note: "●" };
 
 /** Proof: state, findings, operations with times. */
 export function ProveSheet() {
-  const { document } = useShared();
+  const { document, state } = useShared();
   const { step, set } = useSession();
   const { release, facts } = useChosenProof();
   const choice = useRelease();
   if (!release) return <p>There is nothing to prove yet: plan an operation first (station 4).</p>;
   const jump = (f: Finding) =>
     set({ time: f.time_s, place: f.place, playing: 0, ...(f.place ? { shown: "replay" as const } : {}) });
-  let at = 0;
+  const several = new Set(facts?.program.map((s) => s.setup)).size > 1;
   return (
     <>
       <h2>Prove</h2>
@@ -74,27 +74,34 @@ export function ProveSheet() {
             <thead>
               <tr>
                 <th>Operation</th>
+                {several && <th>Offset</th>}
                 <th>Tool</th>
                 <th className="num">Cut</th>
                 <th className="num">Time</th>
               </tr>
             </thead>
             <tbody>
-              {facts.operations.map((o, i) => {
-                at += o.time_s;
-                const end = at;
+              {facts.program.map((row, k) => {
+                const i =
+                  row.setup === facts.setup ? facts.operations.findIndex((o) => o.name === row.name) : -1;
+                const o = facts.operations[i];
+                const elsewhere = state?.releases.findIndex(
+                  (r) => r.name === facts.release && r.setup === row.setup,
+                );
+                const choose = () =>
+                  o
+                    ? set({ step: i, shown: "stock", time: Math.min(row.end_s, facts.time_s), playing: 0 })
+                    : set({ release: elsewhere, step: null, time: row.begin_s, playing: 0, place: null });
                 return (
-                  <tr
-                    key={o.name}
-                    className={step === i ? "chosen" : ""}
-                    onClick={() =>
-                      set({ step: i, shown: "stock", time: Math.min(end, facts.time_s), playing: 0 })
-                    }
-                  >
-                    <td>{o.name}</td>
-                    <td>T{o.tool}</td>
-                    <td className="num">{(o.removed_mm3 / 1000).toFixed(2)} cm³</td>
-                    <td className="num">{clock(o.time_s)}</td>
+                  <tr key={k} className={o && step === i ? "chosen" : o ? "" : "away"} onClick={choose}>
+                    <td>
+                      {row.name}
+                      {!o && <span className="small"> in {row.setup}</span>}
+                    </td>
+                    {several && <td>{row.offset}</td>}
+                    <td>T{row.tool}</td>
+                    <td className="num">{o ? `${(o.removed_mm3 / 1000).toFixed(2)} cm³` : ""}</td>
+                    <td className="num">{clock(o ? o.time_s : row.end_s - row.begin_s)}</td>
                   </tr>
                 );
               })}
@@ -102,6 +109,7 @@ export function ProveSheet() {
                 <td>
                   <b>Total with tool changes</b>
                 </td>
+                {several && <td />}
                 <td />
                 <td className="num">{(facts.removed_mm3 / 1000).toFixed(2)} cm³</td>
                 <td className="num">

@@ -99,6 +99,21 @@ export function RunStrip() {
       }
       start = k;
     }
+    // what runs in other setups of the program meanwhile
+    for (const other of facts.program.filter((s) => s.setup !== facts.setup)) {
+      const [from, to] = [other.begin_s, other.end_s].map((t) => (t / total) * width);
+      g.fillStyle = faint;
+      g.globalAlpha = 0.25;
+      g.fillRect(from, 0, to - from, HEIGHT);
+      g.globalAlpha = 1;
+      g.save();
+      g.beginPath();
+      g.rect(from, 0, to - from - 4, 17);
+      g.clip();
+      g.fillStyle = ink;
+      g.fillText(`${other.offset} T${other.tool} ${other.name}`, from + 4, 12);
+      g.restore();
+    }
     const trace = (
       values: Float32Array,
       low: number,

@@ -22,6 +22,18 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
+class Scheduled:
+    """A step of a whole program: its name, tool, setup and work offset, and when it begins and ends, s."""
+
+    name: str
+    tool: int
+    setup: str
+    offset: str
+    begin_s: float
+    end_s: float
+
+
+@dataclass(frozen=True)
 class Posted:
     """A program's text with what it means when read back, or the share of it that runs in one setup.
 
@@ -46,6 +58,8 @@ class Posted:
     order_saves_s: float
     worn: tuple[ProgramMotion, NDArray[np.int32]] | None = None
     """The motion with worn tools, where the control corrects the radius, and the step (n,) of its moves."""
+    whole: list[Scheduled] | None = None
+    """The steps of the whole program, of a part of it."""
 
     @property
     def file_name(self) -> str:
@@ -86,6 +100,20 @@ class Posted:
         names, known = [s.name for s in self.program.steps], {t.number: t for t in tools}
         return Run(self.checked(), self.comparison.step_of, names, known, self.begin, self.times)
 
+    def schedule(self) -> list[Scheduled]:
+        """The steps of the whole program in their order."""
+        if self.whole is not None:
+            return self.whole
+        out = []
+        for i, (setup, step) in enumerate(zip(self.setups, self.program.steps, strict=True)):
+            mine = np.flatnonzero(self.comparison.step_of == i)
+            if len(mine):
+                first, last = int(mine[0]), int(mine[-1])
+                begin, end = float(self.begin[first]), float(self.begin[last] + self.times[last])
+                offset = self.program.offset_of(step)
+                out.append(Scheduled(step.name, step.tool.number, setup.name, offset, begin, end))
+        return out
+
     def part(self, setup: str) -> Posted:
         """What of it runs in one setup, with the findings of the whole text."""
         mine = [i for i, s in enumerate(self.setups) if s.name == setup]
@@ -114,4 +142,5 @@ class Posted:
             times=self.times[rows],
             begin=self.begin[rows],
             worn=worn,
+            whole=self.schedule(),
         )

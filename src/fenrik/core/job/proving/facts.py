@@ -43,6 +43,7 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "stock_volume_mm3": stock.volume(),
         "removed_mm3": float(evidence.cutting.done.volume.sum()),
         "operations": [_operation(paths, evidence, i) for i in range(len(evidence.worked))],
+        "program": [asdict(s) for s in posted.schedule()],
         "replay": {
             "low": evidence.clamped.stock_low.tolist(),
             "high": evidence.clamped.stock_high.tolist(),
