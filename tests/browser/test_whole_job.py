@@ -296,7 +296,7 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
 def test_wrong_files_and_wrong_values_say_what_to_do(page: Page):
     begin(page, "Nasty")
     give(page, NASTY / "box.3mf")
-    expect(page.get_by_text("it looks like a ZIP container")).to_be_visible()
+    expect(page.get_by_text("it looks like a 3MF file")).to_be_visible()
     give(page, NASTY / "two_solids.stl")
     expect(page.get_by_text("holds 2 separate bodies").first).to_be_visible(timeout=60_000)
     give(page, MODELS / "plate_a.step")

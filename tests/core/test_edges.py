@@ -22,7 +22,7 @@ TOOL = make_tool("chamfer", 10.0, point_deg=90.0, flute_length=8.0, number=1, st
 BLOCK = box(-30.0, -20.0, 30.0, 20.0)
 
 
-def planner(file, walls, tool=TOOL, rough=(), **parameters):
+def planner(file, walls, tool=TOOL, rough=(), cell=0.25, **parameters):
     """Program zero is the middle of the top of a block that is as large as the part."""
     doc = {"name": "Edges", "strategy": "edge_breaking", "tool": 1, "walls": walls, "parameters": parameters}
     none = {s: 0.0 for s in ("x_low", "x_high", "y_low", "y_high", "z_low", "z_high")}
@@ -35,7 +35,7 @@ def planner(file, walls, tool=TOOL, rough=(), **parameters):
             make_tool("flat", 6.0, number=2, flute_length=26.0, stick_out=40.0).model_dump(mode="json"),
         ],
         "setups": [{"name": "Top", "stock": {"kind": "box", "allowance": none}, "operations": [*rough, doc]}],
-        "proof": {"cell_mm": 0.25},
+        "proof": {"cell_mm": cell},
     }
     return open_job(job_from_data(data), file.parent, MemoryStore())
 
@@ -274,7 +274,7 @@ def test_an_edge_ends_where_the_cone_would_reach_what_is_not_picked(part, edge):
     """Edges that run on smoothly, into an inner corner, and round a boss beside a rib, each picked alone:
     only they are broken, as the proof with its own measure says."""
     long = make_tool("chamfer", 10.0, point_deg=90.0, flute_length=45.0, number=1, stick_out=60.0)
-    plan = planner(MODELS / f"{part}.step", [{"edge": edge}], long, width=0.3)
+    plan = planner(MODELS / f"{part}.step", [{"edge": edge}], long, cell=0.6, width=0.3)
     proof = Prover(plan).prove(plan.job.effective_releases()[0])
     stops = [f for f in proof.facts["findings"] if f["severity"] == "stop"]
     assert [f["words"] for f in stops if f["kind"] != "bending"] == []  # it cuts deep in full stock
@@ -293,7 +293,7 @@ def test_a_way_of_which_only_the_way_down_is_left_is_a_failure():
 
 
 def test_edges_that_are_not_broken_at_all_are_counted_and_stop_the_program():
-    plan = planner(MODELS / "plate_b.step", [{"edge": 15}, {"edge": 9}, {"edge": 17}])
+    plan = planner(MODELS / "plate_b.step", [{"edge": 15}, {"edge": 9}, {"edge": 17}], cell=1.5)
     proof = Prover(plan).prove(plan.job.effective_releases()[0])
     (told,) = [f for f in proof.facts["findings"] if f["kind"] == "missing_edges"]
     assert told["severity"] == "stop"

@@ -66,7 +66,12 @@ def planner(
         "setups": [
             {
                 "name": "Top",
-                "operations": [{"name": "op", "strategy": strategy, "tool": 1, **parameters, **operation}],
+                "operations": [
+                    # the path is asked for, in full stock, where many a shank would be in the way
+                    {"name": "op", "strategy": strategy, "tool": 1, "when_short": "leave"}
+                    | parameters
+                    | operation
+                ],
             }
         ],
     }
