@@ -298,7 +298,9 @@ def test_wrong_files_and_wrong_values_say_what_to_do(page: Page):
     give(page, NASTY / "box.3mf")
     expect(page.get_by_text("it looks like a 3MF file")).to_be_visible()
     give(page, NASTY / "two_solids.stl")
-    expect(page.get_by_text("holds 2 separate bodies").first).to_be_visible(timeout=60_000)
+    bodies = page.get_by_role("radiogroup", name="The file holds 2 bodies: which one is the part?")
+    expect(bodies.get_by_role("radio")).to_have_count(2, timeout=60_000)
+    expect(bodies.get_by_text("lowest corner at").first).to_be_visible()
     give(page, MODELS / "plate_a.step")
     expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
     station(page, "Setups")
@@ -584,6 +586,10 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
     lines.get_by_role("textbox", name="Foot X").fill("51")
     with page.expect_response(re.compile(r"/document$")):
         lines.get_by_role("textbox", name="Foot X").press("Enter")
+    # nothing has faced the stock yet: its shank would touch all along, which is told, until that is wanted
+    page.get_by_role("button", name="Compute the plan").click()
+    expect(page.get_by_text("would touch all along the way of 'Engraving'")).to_be_visible(timeout=90_000)
+    choose(page, "Where shank or holder would touch", "keep as it is")
     page.get_by_role("button", name="Compute the plan").click()
     expect(table.get_by_role("row").last.get_by_text("ready")).to_be_visible(timeout=90_000)
     expect(table.get_by_text("stale")).to_have_count(0)
