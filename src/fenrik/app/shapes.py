@@ -7,7 +7,9 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
+from fenrik.core.job.programs.posted import Scheduled
 from fenrik.core.machines.machine import Machine
+from fenrik.core.model.bodies import Body
 from fenrik.core.proof.numbers import LoadFacts, ProofDeviation
 from fenrik.core.strategies.base import Target
 from fenrik.core.tooling.assembly import Assembly, Kind
@@ -23,19 +25,11 @@ class Shape(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
-class BodyShape(Shape):
-    """A body of a file: its number from 1, its size and its lowest corner, mm."""
-
-    number: int
-    size: Vec3
-    low: Vec3
-
-
 class Offered(Shape):
     """A change to an operation that failed with which it would work, or the bodies of a file to choose
     from."""
 
-    solids: list[BodyShape] | None = None
+    solids: list[Body] | None = None
     tool_at_most: float | None = None
     set: dict[str, Any] | None = None
     parameters: dict[str, Any] | None = None
@@ -144,7 +138,7 @@ class PartState(Shape):
     size: Vec3 | None = None
     file_unit: str | None = None
     problems: list[Problem] | None = None
-    bodies: list[BodyShape] | None = None
+    bodies: list[Body] | None = None
 
 
 class JobState(Shape):
@@ -264,17 +258,6 @@ class ReplayFacts(Shape):
     tools: dict[str, Assembly]
 
 
-class ScheduledRow(Shape):
-    """A step of a whole program: its tool, setup and work offset, and when it begins and ends, s."""
-
-    name: str
-    tool: int
-    setup: str
-    offset: str
-    begin_s: float
-    end_s: float
-
-
 class ProofFacts(Shape):
     """The facts of a proved release in one of its setups. `files` are names and texts as they are handed out;
     `registers` what the control's registers D are to hold, by tool number, mm; `program` are the steps of all
@@ -299,7 +282,7 @@ class ProofFacts(Shape):
     stock_volume_mm3: float
     removed_mm3: float
     operations: list[OperationFacts]
-    program: list[ScheduledRow]
+    program: list[Scheduled]
     replay: ReplayFacts
     deviation: ProofDeviation
     findings: list[FindingRow]

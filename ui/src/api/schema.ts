@@ -1124,8 +1124,11 @@ export interface components {
      *     a cone.
      */
     Body: {
-      /** Joint */
-      joint?: string | null;
+      /**
+       * Joint
+       * @default null
+       */
+      joint: string | null;
       /**
        * Role
        * @default link
@@ -1138,20 +1141,11 @@ export interface components {
       end: [number, number, number];
       /** Radius */
       radius: number;
-      /** Radius End */
-      radius_end?: number | null;
-    };
-    /**
-     * BodyShape
-     * @description A body of a file: its number from 1, its size and its lowest corner, mm.
-     */
-    BodyShape: {
-      /** Number */
-      number: number;
-      /** Size */
-      size: [number, number, number];
-      /** Low */
-      low: [number, number, number];
+      /**
+       * Radius End
+       * @default null
+       */
+      radius_end: number | null;
     };
     /** Body_import_job_api_jobs_import_post */
     Body_import_job_api_jobs_import_post: {
@@ -2122,7 +2116,7 @@ export interface components {
        * Bodies
        * @default []
        */
-      bodies: components["schemas"]["Body"][];
+      bodies: components["schemas"]["fenrik__core__machines__bodies__Body"][];
     };
     /**
      * Material
@@ -2232,7 +2226,7 @@ export interface components {
      */
     Offered: {
       /** Solids */
-      solids?: components["schemas"]["BodyShape"][] | null;
+      solids?: components["schemas"]["fenrik__core__model__bodies__Body"][] | null;
       /** Tool At Most */
       tool_at_most?: number | null;
       /** Set */
@@ -2605,7 +2599,7 @@ export interface components {
       /** Problems */
       problems?: components["schemas"]["Problem"][] | null;
       /** Bodies */
-      bodies?: components["schemas"]["BodyShape"][] | null;
+      bodies?: components["schemas"]["fenrik__core__model__bodies__Body"][] | null;
     };
     /**
      * PartStep
@@ -2935,7 +2929,7 @@ export interface components {
       /** Operations */
       operations: components["schemas"]["OperationFacts"][];
       /** Program */
-      program: components["schemas"]["ScheduledRow"][];
+      program: components["schemas"]["Scheduled"][];
       replay: components["schemas"]["ReplayFacts"];
       deviation: components["schemas"]["ProofDeviation"];
       /** Findings */
@@ -3217,10 +3211,10 @@ export interface components {
       document: components["schemas"]["Job"];
     };
     /**
-     * ScheduledRow
-     * @description A step of a whole program: its tool, setup and work offset, and when it begins and ends, s.
+     * Scheduled
+     * @description A step of a whole program: its name, tool, setup and work offset, and when it begins and ends, s.
      */
-    ScheduledRow: {
+    Scheduled: {
       /** Name */
       name: string;
       /** Tool */
@@ -3633,6 +3627,43 @@ export interface components {
        * @default null
        */
       point: [number, number, number] | null;
+    };
+    /**
+     * Body
+     * @description A round body from the middle of one end to that of the other, mm in machine coordinates with all joints
+     *     at zero. It hangs on `joint` (none: on the base); `role` gives its colour. With another `radius_end` it is
+     *     a cone.
+     */
+    fenrik__core__machines__bodies__Body: {
+      /** Joint */
+      joint?: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role: "base" | "link" | "table" | "spindle";
+      /** Begin */
+      begin: [number, number, number];
+      /** End */
+      end: [number, number, number];
+      /** Radius */
+      radius: number;
+      /** Radius End */
+      radius_end?: number | null;
+    };
+    /**
+     * Body
+     * @description One body: its number in the file from 1, its size along X, Y, Z and its lowest corner, mm, as the file
+     *     places it.
+     */
+    fenrik__core__model__bodies__Body: {
+      /** Number */
+      number: number;
+      /** Size */
+      size: number[];
+      /** Low */
+      low: number[];
     };
   };
   responses: never;

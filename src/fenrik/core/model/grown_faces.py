@@ -154,8 +154,7 @@ class _Growing:
         """The round face that grows from a panel and those around, with its panels; with None those that need
         not be asked again."""
         asked = np.array([seed])
-        # beside a tangent face only those that are alike tell the surface, and single triangles of a cone
-        # tell
+        # beside a tangent face only those that are alike tell the surface; single triangles of a cone tell
         # too little of it
         seeds = [around, self._alike(seed, 1), self._alike(seed, 4)]
         for kind, several in product(kinds, seeds):
@@ -261,7 +260,7 @@ class _Growing:
             smooth = (self.bend <= bend) & (self.panel[self.pairs[:, 0]] != self.panel[self.pairs[:, 1]])
             self.links = _graph(self.panel[self.pairs[smooth]], self.count)
         for panel in np.flatnonzero(self.free):
-            beside = [p for p in self._around(int(panel))[1:]]
+            beside = self._around(int(panel))[1:]
             most = float(self.panel_area[beside].max()) if beside else 0.0
             if self.panel_area[panel] > PROMINENT * most and not self.specks[panel]:
                 out.append(int(panel))

@@ -172,7 +172,7 @@ export function ProveCard() {
           <Follows
             label={`Of what Ø${shownLength(d.smallest_mm, u)} can reach`}
             value={`${(100 * d.share_of_smallest).toFixed(2)} %`}
-            why="The same, when what the smallest end mill and ball of the shelf can touch counts as well, however long they would have to be."
+            why="The same with the smallest end mill and ball of the shelf, however long they would have to be."
           />
           <Follows label="Cut surface with leftover" value={`${(100 * d.share_leftover).toFixed(1)} %`} />
           <Follows label="Cut surface overcut" value={`${(100 * d.share_overcut).toFixed(2)} %`} />

@@ -88,11 +88,7 @@ def read_elsewhere(paths: Paths, release: ReleaseDoc, where: str, change_z: floa
         change_z,
     )
     times = move_times(motion, machine, on, {t.number: t.gauge_length for t in paths.job.tools})
-    changed = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])[: len(motion)]
-    begin = (
-        np.concatenate([[0.0], np.cumsum(times)[:-1]])[: len(motion)]
-        + np.cumsum(changed) * machine.tool_change_s
-    )
+    begin = np.concatenate([[0.0], np.cumsum(times)[:-1]]) + (step_of + 1) * machine.tool_change_s
     return Posted(
         release,
         [setup] * len(steps),
@@ -107,7 +103,7 @@ def read_elsewhere(paths: Paths, release: ReleaseDoc, where: str, change_z: floa
         times,
         begin,
         float(begin[-1] + times[-1]),
-        int(changed.sum()),
+        len(steps),
         0.0,
     )
 
@@ -165,9 +161,8 @@ def _findings(
     found = []
     for line, words in reader.findings[:MOST]:
         row = int(np.searchsorted(motion.line, line))
-        ends = (
-            not reader.ended and (line, words) == reader.findings[-1]
-        )  # that it has no end is no fault of a way
+        # that it has no end, which is told last, is no fault of a way
+        ends = not reader.ended and (line, words) == reader.findings[-1]
         severity: Severity = "caution" if ends else "stop"
         kind, what = ("elsewhere" if ends else "controller"), f"Line {line} {words}."
         move = row if row < len(motion) else -1
