@@ -29,6 +29,7 @@ from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.model.reading import read_model, working_mesh
 from fenrik.core.motion.arcs import fit_arcs
+from fenrik.core.pictures.drawing import of_part
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import HeightMap, projected_map
 from fenrik.core.stock.surface import all_places, names, surface
@@ -204,6 +205,7 @@ def _jobs(folder: Path) -> None:
         "sides": [{"name": "Front", "up": {"axis": "-y"}}],
         "placement": {"z": 150.0},
     }
+    of_part(read_model(folder / "wedge.stl"), 32, 20)
     for document in (data, solid, {**data, "setups": [turned]}):
         run_job(open_job(job_from_data(document), folder, MemoryStore()), folder / "out")
 

@@ -65,7 +65,7 @@ def at(*path, value):
             "wish",
         ),
         (at("setups", 0, "work_offset", value="G60"), "setups[0].work_offset", "G54"),
-        (at("tools", 0, "stick_out", value=5.0), "tools[0]", "longer than the stick_out"),
+        (at("tools", 0, "stick_out", value=5.0), "tools[0]", "longer than the stick-out"),
         (at("tools", 2, "corner_radius", value=1.0), "tools[2]", "half the diameter"),
         (at("setups", 0, "up", value={}), "setups[0].up", "axis"),
         (at("setups", 0, "zero", value={"of": "point"}), "setups[0].zero", "point"),

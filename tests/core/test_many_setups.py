@@ -239,7 +239,7 @@ def test_blanks_that_stand_in_each_other_are_a_stop(block):
         ({"offsets": ("G54", "G54")}, "both use G54"),
         ({"machines": ("column_mill_500", "column_mill_800")}, "on different machines"),
         ({"release": {**TOGETHER, "also": ["C"]}}, "names the setup 'C'"),
-        ({"release": {**TOGETHER, "also": ["A"]}}, "'A' stands twice"),
+        ({"release": {**TOGETHER, "also": ["A"]}}, "'A' is used twice"),
         ({"release": {**TOGETHER, "operations": ["Face"]}}, "switch operations off in their setups"),
     ],
 )

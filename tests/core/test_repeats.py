@@ -243,7 +243,7 @@ def test_a_thread_is_not_mirrored(block):
         ),
         (
             [{"name": n, "operations": ["A"], "how": {"kind": "mirror"}} for n in "rs"],
-            "repeated operation 'A' stands twice",
+            "repeated operation 'A' is used twice",
         ),
         (
             [{"name": "r", "operations": ["A"], "how": {"kind": "mirror"}, "leave_out": [1, 2]}],

@@ -337,7 +337,7 @@ def test_sides_that_cannot_be_reached_are_refused_with_the_joint_and_its_range()
         prover(job).post(job.effective_releases()[0])
     for changes, words in (
         ({"sides": []}, "works from the side 'Gauge face', which the setup does not have"),
-        ({"sides": [{"name": "Gauge face", "up": {"face": 3}}] * 2}, "side 'Gauge face' stands twice"),
+        ({"sides": [{"name": "Gauge face", "up": {"face": 3}}] * 2}, "side 'Gauge face' is used twice"),
     ):
         with pytest.raises(DocumentError, match=words):
             gauge(**changes)

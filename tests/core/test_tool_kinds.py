@@ -16,19 +16,19 @@ from tests.conftest import make_tool
 @pytest.mark.parametrize(
     ("kind", "values", "words"),
     [
-        ("taper", {}, "taper_deg is 0"),
-        ("drill", {}, "point_deg is 0"),
-        ("flat", {"taper_deg": 5}, "taper_deg is 5.0 on a flat end mill"),
-        ("flat", {"tip_diameter": 2}, "tip_diameter is 2.0 on a flat end mill"),
-        ("taper_ball", {"taper_deg": 5}, "corner_radius is 0.0; a tapered ball needs one"),
+        ("taper", {}, "the angle of the side is 0"),
+        ("drill", {}, "the point angle is 0"),
+        ("flat", {"taper_deg": 5}, "the angle of the side is 5 on a flat end mill"),
+        ("flat", {"tip_diameter": 2}, "the flat at the tip is 2 on a flat end mill"),
+        ("taper_ball", {"taper_deg": 5}, "the corner radius is 0 on a tapered ball end mill; it must be between 0 and half"),
         ("taper", {"taper_deg": 5, "tip_diameter": 8}, "leave no cone"),
         (
             "taper",
             {"taper_deg": 2, "tip_diameter": 4, "flute_length": 20},
-            "reaches its diameter 57.273 mm up",
+            "reaches the diameter 57.273 mm up",
         ),
-        ("lollipop", {"corner_radius": 4}, "shank_diameter 8.0 is no neck"),
-        ("t_slot", {"shank_diameter": 9}, "shank_diameter 9.0 is no neck"),
+        ("lollipop", {"corner_radius": 4}, "shank diameter, 8, is no neck"),
+        ("t_slot", {"shank_diameter": 9}, "shank diameter, 9, is no neck"),
     ],
 )
 def test_wrong_dimensions_are_refused_with_name_value_and_remedy(kind, values, words):

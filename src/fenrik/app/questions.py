@@ -37,6 +37,7 @@ from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.motion.notes import to_plain
 from fenrik.core.motion.toolpath import Toolpath
+from fenrik.core.pictures.drawing import of_part
 from fenrik.core.proof.replay import Replay
 from fenrik.core.stock.heightmap import pieces_of
 
@@ -116,6 +117,10 @@ def _scene(desk: Desk, order: dict[str, Any]) -> bytes:
         "edge_counts": counts,
     }
     return pack({"name": part.name}, arrays)
+
+
+def _picture(desk: Desk, order: dict[str, Any]) -> bytes:
+    return of_part(desk.paths(order).workspace.part(), 320, 200)
 
 
 def _holes(desk: Desk, order: dict[str, Any]) -> Any:
@@ -272,6 +277,7 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "document": _document,
     "faces": _faces,
     "scene": _scene,
+    "picture": _picture,
     "holes": _holes,
     "bosses": _bosses,
     "features": _features,

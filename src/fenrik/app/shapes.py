@@ -36,7 +36,7 @@ class Offered(Shape):
 
 
 class Fault(Shape):
-    """What is wrong, what to do, and the place in the document."""
+    """What is wrong, what to do, and the place in the document; `rule` is what a value there must be."""
 
     model_config = ConfigDict(extra="ignore")
 
@@ -44,6 +44,7 @@ class Fault(Shape):
     what: str
     remedy: str = ""
     where: str = ""
+    rule: str = ""
     offer: Offered | None = None
 
 
@@ -69,10 +70,11 @@ class SideState(Shape):
 
 
 class OperationState(Shape):
-    """What a row of the plan shows; `error` says why an operation failed."""
+    """What a row of the plan shows: `new` was never computed, `stale` with other inputs; `error` says why an
+    operation failed."""
 
     name: str
-    state: Literal["ready", "stale", "failed"]
+    state: Literal["ready", "new", "stale", "failed"]
     key: str | None = None
     error: Fault | None = None
     spindle_rpm: float
@@ -99,7 +101,7 @@ class SetupState(Shape):
 
 class ReleaseState(Shape):
     """What of a release runs in one of its setups; `index` is the release's place in the document, `file`
-    that of a program from elsewhere."""
+    that of a program from elsewhere; where it is proved, how many stops and cautions were found."""
 
     name: str
     index: int
@@ -109,6 +111,8 @@ class ReleaseState(Shape):
     state: Literal["ready", "stale", "wrong"]
     key: str | None = None
     error: Fault | None = None
+    stops: int | None = None
+    cautions: int | None = None
 
 
 class Problem(Shape):

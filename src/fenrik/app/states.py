@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,7 @@ from fenrik.app.shapes import (
     StockState,
 )
 from fenrik.core.errors import FenrikError, NotYet
+from fenrik.core.job.cutting.proofs import kept_proof
 from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proving.proving import Prover
@@ -136,14 +137,18 @@ def _operation_state(
         "feed_mm_min": task.feed,
     }
     if waits:
-        return OperationState(state="stale", **numbers)
+        return OperationState(state=_open(paths, setup, operation), **numbers)
     key = paths.keys.path(setup, operation)
     if paths.store.has(key):
         return OperationState(state="ready", key=key, **numbers)
     failed = paths.failure(setup, operation)
     if failed is None:
-        return OperationState(state="stale", key=key, **numbers)
+        return OperationState(state=_open(paths, setup, operation), key=key, **numbers)
     return OperationState(state="failed", key=key, error=_fault(failed), **numbers)
+
+
+def _open(paths: Paths, setup: SetupDoc, operation: OperationDoc) -> Literal["new", "stale"]:
+    return "stale" if paths.computed_before(setup, operation) else "new"
 
 
 def _release_state(paths: Paths, release: ReleaseDoc, index: int, setup: str) -> ReleaseState:
@@ -156,4 +161,9 @@ def _release_state(paths: Paths, release: ReleaseDoc, index: int, setup: str) ->
         return ReleaseState(**row, state="stale", error=_fault(error))
     except FenrikError as error:
         return ReleaseState(**row, state="wrong", error=_fault(error))
-    return ReleaseState(**row, state="ready" if paths.store.has(key) else "stale", key=key)
+    proof = kept_proof(paths.store, key)
+    if proof is None:
+        return ReleaseState(**row, state="stale", key=key)
+    severities = [f["severity"] for f in proof.facts["findings"]]
+    row |= {"stops": severities.count("stop"), "cautions": severities.count("caution")}
+    return ReleaseState(**row, state="ready", key=key)

@@ -25,14 +25,22 @@ class FenrikError(Exception):
     `what` names the thing and its value, `remedy` says what to do, `where` is a path into the job document or
     a file name. `code` is stable and is what other floors translate. `offer` is a change to the operation
     there that would work, as plain data: `tool_at_most` (a diameter mm), `set` (its fields) or `parameters`.
+    `rule` is what a value must be, without its name ("must be above 0"), where it is beyond its bounds.
     """
 
     code = "error"
 
     def __init__(
-        self, what: str, *, remedy: str = "", where: str = "", offer: dict[str, Any] | None = None
+        self,
+        what: str,
+        *,
+        remedy: str = "",
+        where: str = "",
+        offer: dict[str, Any] | None = None,
+        rule: str = "",
     ) -> None:
         self.what = what
+        self.rule = rule
         self.remedy = remedy
         self.offer = offer
         self.where = where
@@ -52,7 +60,8 @@ class FenrikError(Exception):
             "remedy": self.remedy,
             "where": self.where,
         }
-        return plain if self.offer is None else plain | {"offer": self.offer}
+        given = {"offer": self.offer, "rule": self.rule or None}
+        return plain | {k: v for k, v in given.items() if v is not None}
 
 
 class InputError(FenrikError):

@@ -100,6 +100,13 @@ def part_scene(jobs: Service, job_id: Number, key: Key, request: Request) -> Res
     return as_it_lies(request, jobs.answers.of_part("scene", jobs.asked(job_id)))
 
 
+@router.get("/jobs/{job_id}/part/picture/{key}", response_class=Response)
+def part_picture(jobs: Service, job_id: Number, key: Key, request: Request) -> Response:
+    """A small shaded picture of the part (PNG, opaque where the part is). `key` is the part's in the job's
+    state."""
+    return as_it_lies(request, jobs.answers.of_part("picture", jobs.asked(job_id)), "image/png")
+
+
 @router.get("/jobs/{job_id}/setups/{index}/operations/{operation}/values", response_model=OperationValues)
 def operation_values(jobs: Service, job_id: Number, index: Index, operation: Place) -> Response:
     """Speeds, feeds and parameters of an operation, and where each comes from."""

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { create } from "zustand";
 import { request, requestBlob, send, ServerFault, type JobAnswer, type RunAnswer } from "./client";
+import { savingField } from "./refusal";
 import type {
   EdgeFacts,
   FaceFacts,
@@ -17,11 +18,17 @@ import type {
   ProofFacts,
 } from "./types";
 
+/** An error in words, without places of the document, which mean nothing on a page. */
+const said = (error: unknown) => {
+  if (error instanceof ServerFault) return `${error.fault.what} ${error.fault.remedy ?? ""}`.trim() || error.message;
+  return error instanceof Error ? error.message : String(error);
+};
+
 export function tell(error: unknown) {
   notifications.show({
     color: "red",
     title: "That did not work",
-    message: error instanceof Error ? error.message : String(error),
+    message: said(error),
     autoClose: 12000,
   });
 }
@@ -175,6 +182,22 @@ const allEntered = () => Promise.allSettled([...entries]);
 
 type Change = (draft: JobDocument) => void;
 
+/** A change that was made on a state of the job which somebody has changed meanwhile: not saved, not lost. */
+interface Late {
+  job: number;
+  change: Change;
+  before: JobDocument;
+  after: JobDocument;
+}
+
+/** Changes that came too late; the page shows them and offers to put them on top. */
+export const useLate = create<{ late: Late[] }>(() => ({ late: [] }));
+
+const keepLate = (job: number, change: Change, before: JobDocument) => {
+  const after = changed(before, [change]);
+  useLate.setState(({ late }) => ({ late: [...late, { job, change, before, after }] }));
+};
+
 /** The document with changes that are not saved yet; one that no longer fits is left to its answer. */
 function changed(document: JobDocument, changes: Change[]) {
   return changes.reduce((before, change) => {
@@ -203,17 +226,21 @@ export function useEdit(id: number, saved: JobDocument | undefined) {
   const edit = useCallback(
     (change: Change): Promise<boolean> => {
       const mine: Change = (draft) => change(draft);
+      const field = savingField();
       setPending((all) => [...all, mine]);
       const step = waiting.current.then(async () => {
+        const before = client.getQueryData<JobAnswer>(["job", id]);
         try {
-          const before = client.getQueryData<JobAnswer>(["job", id]);
           if (!before) return false;
           const document = structuredClone(before.document);
           change(document);
           put(await send<JobAnswer>("PUT", `/jobs/${id}/document`, { revision: before.revision, document }));
           return true;
         } catch (error) {
-          tell(error);
+          const fault = error instanceof ServerFault ? error.fault : null;
+          if (fault?.code === "conflict" && before) keepLate(id, change, before.document);
+          else if (fault && field) field(fault);
+          else tell(error);
           client.invalidateQueries({ queryKey: ["job", id] });
           return false;
         } finally {

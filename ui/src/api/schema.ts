@@ -457,6 +457,27 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/part/picture/{key}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Part Picture
+     * @description A small shaded picture of the part (PNG, opaque where the part is). `key` is the part's in the job's
+     *     state.
+     */
+    get: operations["part_picture_api_jobs__job_id__part_picture__key__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/setups/{index}/operations/{operation}/values": {
     parameters: {
       query?: never;
@@ -1340,7 +1361,7 @@ export interface components {
     };
     /**
      * Fault
-     * @description What is wrong, what to do, and the place in the document.
+     * @description What is wrong, what to do, and the place in the document; `rule` is what a value there must be.
      */
     Fault: {
       /** Code */
@@ -1357,6 +1378,11 @@ export interface components {
        * @default
        */
       where: string;
+      /**
+       * Rule
+       * @default
+       */
+      rule: string;
       offer?: components["schemas"]["Offered"] | null;
     };
     /**
@@ -2420,7 +2446,8 @@ export interface components {
     };
     /**
      * OperationState
-     * @description What a row of the plan shows; `error` says why an operation failed.
+     * @description What a row of the plan shows: `new` was never computed, `stale` with other inputs; `error` says why an
+     *     operation failed.
      */
     OperationState: {
       /** Name */
@@ -2429,7 +2456,7 @@ export interface components {
        * State
        * @enum {string}
        */
-      state: "ready" | "stale" | "failed";
+      state: "ready" | "new" | "stale" | "failed";
       /** Key */
       key?: string | null;
       error?: components["schemas"]["Fault"] | null;
@@ -3082,7 +3109,7 @@ export interface components {
     /**
      * ReleaseState
      * @description What of a release runs in one of its setups; `index` is the release's place in the document, `file`
-     *     that of a program from elsewhere.
+     *     that of a program from elsewhere; where it is proved, how many stops and cautions were found.
      */
     ReleaseState: {
       /** Name */
@@ -3103,6 +3130,10 @@ export interface components {
       /** Key */
       key?: string | null;
       error?: components["schemas"]["Fault"] | null;
+      /** Stops */
+      stops?: number | null;
+      /** Cautions */
+      cautions?: number | null;
     };
     /**
      * RepeatDoc
@@ -4427,6 +4458,36 @@ export interface operations {
     };
   };
   part_scene_api_jobs__job_id__part_scene__key__get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  part_picture_api_jobs__job_id__part_picture__key__get: {
     parameters: {
       query?: never;
       header?: never;

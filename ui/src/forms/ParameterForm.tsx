@@ -40,7 +40,7 @@ export function ParameterForm(props: Props) {
         <Parameter key={key} name={key} schema={schema} {...props} />
       ))}
       <Button variant="subtle" size="compact-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
-        {open ? "Fold the rest" : "The rest"}
+        {open ? "Fewer settings" : "More settings"}
       </Button>
       {open && (
         <>

@@ -1,13 +1,48 @@
 import { Checkbox, NumberInput, Select, Text, TextInput, Tooltip } from "@mantine/core";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { send } from "../api/client";
-import { entering, tell } from "../api/hooks";
+import { entering } from "../api/hooks";
+import { refusedWords, savedFrom } from "../api/refusal";
 
 export const INCH = 25.4;
 
 export function shownLength(mm: number, units: "mm" | "inch"): string {
   const text = units === "inch" ? (mm / INCH).toFixed(4) : mm.toFixed(3);
   return text.replace(/(\.\d*?)0+$/, "$1").replace(/\.$/, "");
+}
+
+/** What is typed in a field. A refused value stays with its reason under it until it is typed over or taken back. */
+function useTyped<T>(shown: T, label: string, unit = "") {
+  const [text, setText] = useState(shown);
+  const [fault, setFault] = useState<string | null>(null);
+  const refused = useRef(false);
+  useEffect(() => {
+    if (refused.current) return;
+    setText(shown);
+    setFault(null);
+  }, [shown]);
+  const takeBack = () => {
+    refused.current = false;
+    setText(shown);
+    setFault(null);
+  };
+  return {
+    text,
+    fault,
+    takeBack,
+    refuse: setFault,
+    write: (value: T) => {
+      refused.current = false;
+      setText(value);
+    },
+    save: (act: () => unknown) => {
+      setFault(null);
+      savedFrom((why) => {
+        refused.current = true;
+        setFault(refusedWords(label, why, unit));
+      }, act);
+    },
+  };
 }
 
 interface LengthProps {
@@ -24,43 +59,36 @@ interface LengthProps {
 /** A length that takes units and arithmetic (3/8in, 2*6+0.5); Enter or leaving saves, Esc takes back. */
 export function LengthField({ label, value, units, onSave, placeholder, origin, why, suffix }: LengthProps) {
   const shown = value === null ? "" : shownLength(value, units);
-  const [text, setText] = useState(shown);
-  const [fault, setFault] = useState<string | null>(null);
-  useEffect(() => {
-    setText(shown);
-    setFault(null);
-  }, [shown]);
+  const typed = useTyped(shown, label, "mm");
   const save = async () => {
-    if (text.trim() === shown) return setFault(null);
-    if (text.trim() === "") {
-      if (placeholder !== undefined) return onSave(null);
-      return setText(shown);
+    const text = typed.text.trim();
+    if (text === shown) return typed.takeBack();
+    if (text === "") {
+      if (placeholder !== undefined) return typed.save(() => onSave(null));
+      return typed.takeBack();
     }
     try {
       const body = { text, unit: units === "inch" ? "in" : "mm" };
-      onSave(await send<number>("POST", "/length", body));
-      setFault(null);
+      const length = await send<number>("POST", "/length", body);
+      typed.save(() => onSave(length));
     } catch (error) {
-      setFault(error instanceof Error ? error.message : String(error));
+      typed.refuse(error instanceof Error ? error.message : String(error));
     }
   };
   return (
     <TextInput
       label={<Labelled label={label} origin={origin} why={why} />}
       aria-label={label}
-      value={text}
+      value={typed.text}
       placeholder={placeholder}
-      error={fault}
+      error={typed.fault}
       rightSection={<span className="unit">{suffix ?? (units === "inch" ? "in" : "mm")}</span>}
       rightSectionWidth={(suffix ?? "mm").length * 7 + 14}
-      onChange={(e) => setText(e.currentTarget.value)}
+      onChange={(e) => typed.write(e.currentTarget.value)}
       onBlur={() => entering(save())}
       onKeyDown={(e) => {
         if (e.key === "Enter") e.currentTarget.blur();
-        if (e.key === "Escape") {
-          setText(shown);
-          setFault(null);
-        }
+        if (e.key === "Escape") typed.takeBack();
       }}
     />
   );
@@ -92,28 +120,30 @@ interface PlainProps {
 }
 
 export function PlainField({ label, value, onSave, suffix, placeholder, origin, why, error }: PlainProps) {
-  const [text, setText] = useState<string | number>(value ?? "");
-  useEffect(() => setText(value ?? ""), [value]);
+  const typed = useTyped<string | number>(value ?? "", label);
   const save = () => {
-    const number = text === "" ? null : Number(text);
-    if (number === value) return;
-    if (number === null && placeholder === undefined) return setText(value ?? "");
-    if (number !== null && !Number.isFinite(number)) return tell(`${label}: '${text}' is not a number.`);
-    onSave(number);
+    const number = typed.text === "" ? null : Number(typed.text);
+    if (number === value) return typed.takeBack();
+    if (number === null && placeholder === undefined) return typed.takeBack();
+    if (number !== null && !Number.isFinite(number)) return typed.refuse(`'${typed.text}' is not a number.`);
+    typed.save(() => onSave(number));
   };
   return (
     <NumberInput
       label={<Labelled label={label} origin={origin} why={why} />}
       aria-label={label}
-      value={text}
-      error={error}
+      value={typed.text}
+      error={typed.fault ?? error}
       placeholder={placeholder}
       hideControls
       rightSection={<span className="unit">{suffix}</span>}
       rightSectionWidth={suffix.length * 7 + 14}
-      onChange={setText}
+      onChange={typed.write}
       onBlur={save}
-      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Escape") typed.takeBack();
+      }}
     />
   );
 }
@@ -127,15 +157,25 @@ interface ChoiceProps {
 }
 
 export function ChoiceField({ label, value, data, onSave, help }: ChoiceProps) {
+  const [fault, setFault] = useState<string | null>(null);
+  useEffect(() => setFault(null), [data.length]);
+  const save = (v: string) => {
+    setFault(null);
+    savedFrom(
+      (why) => setFault(refusedWords(label, why)),
+      () => onSave(v),
+    );
+  };
   return (
     <Select
       label={label}
       value={value}
       data={data}
+      error={fault}
       allowDeselect={false}
       comboboxProps={{ withinPortal: true }}
       description={help}
-      onChange={(v) => v !== null && v !== value && onSave(v)}
+      onChange={(v) => v !== null && v !== value && save(v)}
     />
   );
 }
@@ -149,15 +189,19 @@ export function NameField({
   value: string;
   onSave: (v: string) => void;
 }) {
-  const [text, setText] = useState(value);
-  useEffect(() => setText(value), [value]);
+  const typed = useTyped(value, label);
+  const text = typed.text.trim();
   return (
     <TextInput
       label={label}
-      value={text}
-      onChange={(e) => setText(e.currentTarget.value)}
-      onBlur={() => text.trim() && text !== value && onSave(text.trim())}
-      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+      value={typed.text}
+      error={typed.fault}
+      onChange={(e) => typed.write(e.currentTarget.value)}
+      onBlur={() => (text && text !== value ? typed.save(() => onSave(text)) : typed.takeBack())}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Escape") typed.takeBack();
+      }}
     />
   );
 }
@@ -172,18 +216,18 @@ interface TextProps {
 
 /** Words that may be left out. */
 export function TextField({ label, value, onSave, origin, why }: TextProps) {
-  const [text, setText] = useState(value ?? "");
-  useEffect(() => setText(value ?? ""), [value]);
+  const typed = useTyped(value ?? "", label);
   const save = () => {
-    const words = text.trim() || null;
-    if (words !== value) onSave(words);
+    const words = typed.text.trim() || null;
+    if (words !== value) typed.save(() => onSave(words));
   };
   return (
     <TextInput
       label={<Labelled label={label} origin={origin} why={why} />}
       aria-label={label}
-      value={text}
-      onChange={(e) => setText(e.currentTarget.value)}
+      value={typed.text}
+      error={typed.fault}
+      onChange={(e) => typed.write(e.currentTarget.value)}
       onBlur={save}
       onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
     />

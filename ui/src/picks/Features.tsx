@@ -39,7 +39,7 @@ export function FeatureList() {
       <table className="plan" aria-label="Features of the part">
         <thead>
           <tr>
-            <th className="num">No.</th>
+            <th className="num">Count</th>
             <th>What</th>
             <th>From</th>
           </tr>
@@ -85,7 +85,7 @@ export function FeatureRecipe() {
   const wanted = groups.find((g) => keyOf(g) === which) ?? under;
   return (
     <>
-      <h3>Make features</h3>
+      <h3>Plan features</h3>
       <Select
         label="Features"
         placeholder="Choose, or click one in the view"

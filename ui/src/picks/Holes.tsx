@@ -57,7 +57,7 @@ export function HoleList() {
       <table className="plan" aria-label="Holes of the part">
         <thead>
           <tr>
-            <th className="num">No.</th>
+            <th className="num">Count</th>
             <th>Size</th>
             <th>Use, by size</th>
           </tr>
@@ -207,7 +207,7 @@ export function HoleRecipe() {
   };
   return (
     <>
-      <h3>Make holes</h3>
+      <h3>Plan holes</h3>
       <Select
         label="Holes"
         placeholder="Choose, or click one in the view"

@@ -5,9 +5,9 @@ import { useShared } from "../session/context";
 import { lineOf } from "../session/fresh";
 
 const ALIGNED = [
-  { value: "left", label: "Begins there" },
-  { value: "middle", label: "Its middle there" },
-  { value: "right", label: "Ends there" },
+  { value: "left", label: "Begins at the position" },
+  { value: "middle", label: "Centred on the position" },
+  { value: "right", label: "Ends at the position" },
 ];
 
 function words(line: LinePick) {
@@ -39,13 +39,13 @@ export function LineChoice({
               <NameField label="Text" value={line.text} onSave={(text) => change(i, { text })} />
               <div className="two">
                 <LengthField
-                  label="Foot X"
+                  label="Position X"
                   value={line.at[0]}
                   units={units}
                   onSave={(x) => x !== null && change(i, { at: [x, line.at![1]] })}
                 />
                 <LengthField
-                  label="Foot Y"
+                  label="Position Y"
                   value={line.at[1]}
                   units={units}
                   onSave={(y) => y !== null && change(i, { at: [line.at![0], y] })}
@@ -57,14 +57,14 @@ export function LineChoice({
                   onSave={(height) => height !== null && change(i, { height })}
                 />
                 <PlainField
-                  label="Turned by"
+                  label="Angle"
                   suffix="°"
                   value={line.angle_deg ?? 0}
                   onSave={(v) => change(i, { angle_deg: v ?? 0 })}
                 />
               </div>
               <ChoiceField
-                label="At its foot"
+                label="Alignment"
                 value={line.align ?? "left"}
                 data={ALIGNED}
                 onSave={(v) => change(i, { align: v as LinePick["align"] })}
@@ -77,10 +77,10 @@ export function LineChoice({
             size="compact-xs"
             variant="subtle"
             color="gray"
-            aria-label={`Leave out ${line.text ?? words(line)}`}
+            aria-label={`Remove ${line.text ?? words(line)}`}
             onClick={() => out(i)}
           >
-            Leave out
+            Remove
           </Button>
         </div>
       ))}

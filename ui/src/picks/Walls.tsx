@@ -90,7 +90,7 @@ export function WallChoice({
             size="compact-xs"
             variant="subtle"
             color="gray"
-            aria-label={`Leave out ${words(wall)}`}
+            aria-label={`Remove ${words(wall)}`}
             onClick={() =>
               edit((o) => {
                 o.walls = (o.walls ?? []).filter((w) => w.face !== wall.face || w.edge !== wall.edge);

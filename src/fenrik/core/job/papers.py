@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import math
+import base64
 from importlib.resources import files
 from typing import Any
 
@@ -17,7 +17,19 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.setups.moving import moving_words
 from fenrik.core.machines.arm import JOINTS
 from fenrik.core.machines.machine import Machine
-from fenrik.core.setups.fixture import FixtureSolid, boxes_of, words_of
+from fenrik.core.pictures.drawing import (
+    FINER,
+    FIXTURE,
+    PART,
+    STOCK,
+    Body,
+    Frame,
+    Lines,
+    picture,
+    png,
+    sharp_edges,
+)
+from fenrik.core.setups.fixture import words_of
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.drawing import tool_svg
@@ -119,60 +131,55 @@ def clock(seconds: float) -> str:
 
 
 def setup_picture(paths: Paths, setup: SetupDoc, clamped: Clamped, width: int = 420) -> str:
-    """Part edges in the stock's box, jaws and blocks that hold it, and the zero's axes, seen from front,
-    right and above, as SVG."""
-    one = [apply(clamped.setup_from_part, line) for line in paths.workspace.part().edge_lines]
-    lines = [line + shift for shift in clamped.copies for line in one]
-    low, high = clamped.stock_low, clamped.stock_high
-    corners = np.array(
-        [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    """The part in its stock with all that holds it, shaded, what is hidden hidden, and the zero's axes: seen
+    from front, right and above, as SVG with the picture inside."""
+    model = paths.workspace.part()
+    lines = [apply(clamped.setup_from_part, line) for line in model.edge_lines]
+    bodies = [Body(clamped.parts(model.mesh), PART)]
+    drawn = [Lines([line + shift for shift in clamped.copies for line in lines])]
+    around = [_corners(clamped.stock_low, clamped.stock_high)]
+    if clamped.fixture is not None:
+        bodies.append(Body(clamped.fixture, FIXTURE))
+        drawn.append(Lines(sharp_edges(clamped.fixture)))
+        around.append(clamped.fixture.vertices)
+    drawn.append(Lines(_stock_edges(clamped), STOCK, dashed=True))
+    frame = Frame(np.vstack(around), width * FINER, round(width * 0.8) * FINER, 30 * FINER)
+    packed = base64.b64encode(png(picture(bodies, drawn, frame))).decode()
+    height = frame.height // FINER
+    return "".join(
+        [
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" width="{width}" '
+            f'height="{height}" role="img" aria-label="Part in its stock with fixture and program zero">',
+            f'<image href="data:image/png;base64,{packed}" width="{width}" height="{height}"/>',
+            *_axes(frame, 0.16 * width),
+            "</svg>",
+        ]
     )
-    edges = [(a, b) for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
-    held = [
-        np.array([[x, y, z] for x in (a[0], b[0]) for y in (a[1], b[1]) for z in (a[2], b[2])])
-        for piece in setup.fixture
-        if not isinstance(piece, FixtureSolid)
-        for a, b in boxes_of(piece, low, high, clamped.stock_mesh)
-    ]
-    flat = _projected(np.vstack([corners, *held]))
-    start, extent = flat.min(axis=0), np.ptp(flat, axis=0)
-    arm = 0.18 * float(max(extent))
-    scale = (width - 60) / float(max(extent[0], 1e-9))
-    height = extent[1] * scale + 80
 
-    def place(points: Floats) -> Floats:
-        p = (_projected(points) - start) * scale
-        return np.column_stack([p[:, 0] + 30, height - 40 - p[:, 1]])
 
-    def path(points: Floats) -> str:
-        return "M" + " L".join(f"{x:.1f} {y:.1f}" for x, y in place(points))
-
-    stock = " ".join(path(corners[[a, b]]) for a, b in edges)
-    fixture = " ".join(path(box[[a, b]]) for box in held for a, b in edges)
-    part = " ".join(path(line) for line in lines)
-    out = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height:.0f}" width="{width}" '
-        f'height="{height:.0f}"'
-        ' role="img" aria-label="Part in its stock with program zero">',
-        f'<path d="{fixture}" fill="none" stroke="#b0a48c" stroke-width="1.2"/>',
-        f'<path d="{stock}" fill="none" stroke="#8a97a1" stroke-width="0.8" stroke-dasharray="5 3"/>',
-        f'<path d="{part}" fill="none" stroke="#26323a" stroke-width="0.9"/>',
-    ]
+def _axes(frame: Frame, length: float) -> list[str]:
+    """The axes of program zero as SVG, so long in the picture."""
+    out = []
     for j, (name, colour) in enumerate((("X", "#c0392b"), ("Y", "#2e8b57"), ("Z", "#2f5fb3"))):
         tip = np.zeros(3)
-        tip[j] = arm
-        (x0, y0), (x1, y1) = place(np.array([np.zeros(3), tip]))
+        tip[j] = length * FINER / frame.scale
+        (x0, y0), (x1, y1) = frame.pixels(np.array([np.zeros(3), tip]))[:, :2] / FINER
         out.append(
             f'<line x1="{x0:.1f}" y1="{y0:.1f}" x2="{x1:.1f}" y2="{y1:.1f}" stroke="{colour}" '
             'stroke-width="2"/>'
             f'<text x="{x1 + 3:.1f}" y="{y1 - 2:.1f}" font-size="12" fill="{colour}">{name}</text>'
         )
-    return "".join([*out, "</svg>"])
+    return out
 
 
-def _projected(points: Floats) -> Floats:
-    """Plan coordinates (n, 2) of a parallel view from front right above."""
-    turn, tilt = math.radians(-30), math.radians(28)
-    x = points[:, 0] * math.cos(turn) - points[:, 1] * math.sin(turn)
-    depth = points[:, 0] * math.sin(turn) + points[:, 1] * math.cos(turn)
-    return np.column_stack([x, points[:, 2] * math.cos(tilt) + depth * math.sin(tilt)])
+def _stock_edges(clamped: Clamped) -> list[Floats]:
+    if clamped.stock_mesh is not None:
+        return sharp_edges(clamped.stock_mesh)
+    corners = _corners(clamped.stock_low, clamped.stock_high)
+    return [corners[[a, b]] for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
+
+
+def _corners(low: Floats, high: Floats) -> Floats:
+    return np.array(
+        [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    )

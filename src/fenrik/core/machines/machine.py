@@ -61,7 +61,7 @@ class Machine(BaseModel):
         for what, given in (("joint", names), ("letter", letters)):
             twice = sorted({n for n in given if given.count(n) > 1})
             if twice:
-                raise ValueError(f"the {what} '{twice[0]}' stands twice; give each its own")
+                raise ValueError(f"the {what} '{twice[0]}' is used twice; give each its own")
         for j in self.joints:
             if j.low is not None and j.high is not None and j.low > j.high:
                 raise ValueError(f"joint '{j.name}' has its low end {j.low:g} over its high end {j.high:g}")

@@ -6,6 +6,7 @@ import math
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic_core import PydanticCustomError
 
 from fenrik.core.tooling.profile import Profile
 
@@ -127,77 +128,88 @@ class Assembly(BaseModel):
         self._check_point()
         self._check_thread()
         if self.flute_length > self.stick_out:
-            raise ValueError(
-                f"flute_length {self.flute_length} is longer than the stick_out {self.stick_out}"
+            raise _wrong(
+                f"the flute length, {self.flute_length:g}, is longer than the stick-out, {self.stick_out:g}",
+                stick_out=self.flute_length,
+                flute_length=self.stick_out,
             )
-        if self.flute_length < self.profile.height(self.radius) - 1e-9:
-            raise ValueError(
-                f"flute_length {self.flute_length} is shorter than the tip, which reaches its diameter"
-                f" {self.profile.height(self.radius):.3f} mm up (corner_radius, taper_deg or point_deg)"
+        tip = self.profile.height(self.radius)
+        if self.flute_length < tip - 1e-9:
+            raise _wrong(
+                f"the flute length, {self.flute_length:g}, is shorter than the tip, which reaches the"
+                f" diameter {tip:.3f} mm up (corner radius, taper or point)",
+                flute_length=math.ceil(tip * 1000) / 1000,
             )
         if self.kind in UNDERCUTTING and self.shank_diameter >= self.diameter:
-            raise ValueError(
-                f"shank_diameter {self.shank_diameter} is no neck under a head of {self.diameter}; make it "
-                "smaller"
+            raise _wrong(
+                f"the shank diameter, {self.shank_diameter:g}, is no neck under a head of {self.diameter:g}",
+                shank_diameter=round(self.diameter / 2, 3),
             )
         return self
 
     def _check_corner(self) -> None:
-        half, corner = self.diameter / 2, self.corner_radius
+        half, corner, title = self.diameter / 2, self.corner_radius, TITLES[self.kind]
+        said = f"the corner radius is {corner:g} on a {title}"
         if self.kind in ("flat", "chamfer", "drill", "reamer", "boring", *THREADING) and corner != 0:
-            raise ValueError(
-                f"corner_radius is {corner} on a {TITLES[self.kind]}; set it to 0"
-                + (" or the kind to 'corner'" if self.kind == "flat" else "")
+            raise _wrong(
+                f"{said}; set it to 0" + (" or the kind to 'corner'" if self.kind == "flat" else ""),
+                corner_radius=0,
             )
         if self.kind in ("ball", "lollipop") and abs(corner - half) > 1e-9:
-            raise ValueError(
-                f"corner_radius is {corner} on a {TITLES[self.kind]}; it must be half the diameter, {half}"
+            raise _wrong(
+                f"{said}; it must be half the diameter, {half:g}", corner_radius=half, diameter=2 * corner
             )
-        if self.kind == "corner" and not 0 < corner < half:
-            raise ValueError(f"corner_radius is {corner}; between 0 and half the diameter, {half}, is needed")
-        if self.kind == "taper_ball" and not 0 < corner < half:
-            raise ValueError(f"corner_radius is {corner}; a tapered ball needs one between 0 and {half}")
+        if self.kind in ("corner", "taper_ball") and not 0 < corner < half:
+            raise _wrong(
+                f"{said}; it must be between 0 and half the diameter, {half:g}",
+                corner_radius=round(half / 4, 3),
+                diameter=4 * corner,
+            )
         if self.kind == "t_slot" and corner >= half:
-            raise ValueError(f"corner_radius is {corner}; less than half the diameter, {half}, is needed")
+            raise _wrong(f"{said}; it must be less than half the diameter, {half:g}", corner_radius=0)
 
     def _check_point(self) -> None:
         leans, points = self.kind in ("taper", "taper_ball"), self.kind in ("chamfer", "drill")
         for name, value, wanted in (
-            ("taper_deg", self.taper_deg, leans),
-            ("point_deg", self.point_deg, points),
+            ("angle of the side", self.taper_deg, leans),
+            ("point angle", self.point_deg, points),
         ):
             if wanted and value <= 0:
-                raise ValueError(f"{name} is {value} on a {TITLES[self.kind]}; it needs an angle over 0")
+                raise ValueError(f"the {name} is {value:g} on a {TITLES[self.kind]}; it must be above 0°")
             if not wanted and value != 0:
-                raise ValueError(f"{name} is {value} on a {TITLES[self.kind]}; set it to 0")
+                raise ValueError(f"the {name} is {value:g} on a {TITLES[self.kind]}; set it to 0")
         if self.tip_diameter and self.kind not in ("taper", "chamfer"):
-            raise ValueError(f"tip_diameter is {self.tip_diameter} on a {TITLES[self.kind]}; set it to 0")
+            raise _wrong(
+                f"the flat at the tip is {self.tip_diameter:g} on a {TITLES[self.kind]}; set it to 0",
+                tip_diameter=0,
+            )
         if self.kind in CONED:
             room = self.tip_diameter / 2 + self.corner_radius * math.sin(self._steepness)
             if room >= self.diameter / 2:
                 raise ValueError(
-                    f"tip_diameter {self.tip_diameter} and corner_radius {self.corner_radius} leave no cone"
-                    f" under a diameter of {self.diameter}; make them smaller"
+                    f"the flat at the tip, {self.tip_diameter:g}, and the corner radius,"
+                    f" {self.corner_radius:g}, leave no cone under a diameter of {self.diameter:g};"
+                    " make them smaller"
                 )
 
     def _check_thread(self) -> None:
         if self.kind not in THREADING:
             if self.thread_pitch is not None or self.thread_rows != 1:
                 raise ValueError(
-                    f"thread_pitch or thread_rows is given on a {TITLES[self.kind]}; leave them out"
+                    f"a pitch or rows of teeth are given on a {TITLES[self.kind]}; leave them out"
                 )
             return
         if self.thread_pitch is None:
-            raise ValueError(f"a {TITLES[self.kind]} needs its thread_pitch")
+            raise ValueError(f"a {TITLES[self.kind]} needs its pitch")
         if self.core_radius <= 0:
-            raise ValueError(f"a thread_pitch of {self.thread_pitch} leaves no core in {self.diameter}")
+            raise ValueError(f"a pitch of {self.thread_pitch:g} leaves no core in {self.diameter:g}")
         if self.kind == "tap" and self.thread_rows != 1:
-            raise ValueError("thread_rows is for thread mills; leave it out on a tap")
+            raise ValueError("rows of teeth are for thread mills; leave them out on a tap")
         if self.kind == "thread_mill":
             if self.flute_length < self.thread_rows * self.thread_pitch - 1e-9:
                 raise ValueError(
-                    f"flute_length {self.flute_length} is shorter than {self.thread_rows} rows of teeth"
-                    f" {self.thread_pitch} apart"
+                    f"the flute length, {self.flute_length:g}, is shorter than {self.thread_rows} rows of"
+                    f" teeth {self.thread_pitch:g} apart"
                 )
             if self.shank_diameter > 2 * self.core_radius + 1e-9:
                 raise ValueError(
@@ -266,3 +278,8 @@ class Assembly(BaseModel):
             "coating": self.coating,
             "holder": [s.model_dump() for s in self.holder],
         }
+
+
+def _wrong(words: str, **instead: float) -> PydanticCustomError:
+    """Dimensions that do not go together, in words, and for each of some the value with which they would."""
+    return PydanticCustomError("together", "{words}", {"words": words, "set": instead})

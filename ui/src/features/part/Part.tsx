@@ -63,7 +63,7 @@ export function PartSheet() {
       {!open && <Bodies />}
       {part?.state === "ready" && (
         <>
-          <h3>What was read</h3>
+          <h3>Model</h3>
           <Follows label="Kind" value={part.kind === "brep" ? "solid with exact surfaces" : "triangles"} />
           <Follows label="Solids in the file" value={String(part.solids)} />
           <Follows label="Faces, edges" value={`${part.faces}, ${part.edges}`} />
@@ -98,7 +98,7 @@ export function PartCard() {
   const face = picks.length ? faces[picks[picks.length - 1].face - 1] : undefined;
   return (
     <>
-      <h2>How it is taken</h2>
+      <h2>Import settings</h2>
       <ChoiceField
         label="Shown in"
         value={document.units}

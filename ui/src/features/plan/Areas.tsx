@@ -48,7 +48,7 @@ export function Borders({ doc, edit }: Part) {
         doc[key].map((b, i) => (
           <div key={key + i} className="two" style={{ alignItems: "end" }}>
             <LengthField
-              label={`${key === "keep_in" ? "In" : "Out"}: ${words(b)}, moved by`}
+              label={`${key === "keep_in" ? "In" : "Out"}: ${words(b)}, offset`}
               units={document.units}
               value={b.offset}
               onSave={(v) => edit((o) => void (o[key][i].offset = v ?? 0))}
@@ -223,7 +223,7 @@ function Outline({ done }: { done: (points: [number, number][] | null) => void }
           Take the last one back
         </Button>
         <Button size="compact-xs" variant="default" onClick={() => done(null)}>
-          Not now
+          Cancel
         </Button>
       </div>
     </div>

@@ -113,7 +113,7 @@ export function PlanCard() {
           <ArmFields doc={doc} edit={edit} table={machine.joints.length > 6} />
         </>
       )}
-      <h3>What follows</h3>
+      <h3>Results</h3>
       {values && <Consequences doc={doc} values={values} strategy={strategy} />}
       {!isRound(strategy) && strategy.axis === "fixed" && (
         <>

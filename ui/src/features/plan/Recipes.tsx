@@ -253,7 +253,7 @@ function Step({ number, step, forHoles, only, last, edit, move, again, out }: St
         </Button>
         {!only && (
           <Button size="compact-xs" variant="subtle" color="gray" onClick={out}>
-            Leave out
+            Remove
           </Button>
         )}
       </div>

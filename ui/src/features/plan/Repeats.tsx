@@ -134,7 +134,7 @@ function HowFields({ how, put }: { how: How; put: (how: How) => void }) {
           number("Rows", how.rows, (v) => put({ ...how, rows: Math.round(v) })),
           length("Step X", how.step_x, (step_x) => put({ ...how, step_x })),
           length("Step Y", how.step_y, (step_y) => put({ ...how, step_y })),
-          number("Turned by", how.angle_deg, (angle_deg) => put({ ...how, angle_deg }), "°"),
+          number("Angle", how.angle_deg, (angle_deg) => put({ ...how, angle_deg }), "°"),
         ];
       case "mirror":
         return [

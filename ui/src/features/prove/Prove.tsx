@@ -147,7 +147,7 @@ export function ProveCard() {
         onSave={(v) => v && editing.edit((doc) => void (doc.proof.tolerance_mm = v))}
       />
       <LengthField
-        label="Cell of the stock model"
+        label="Stock resolution"
         units={u}
         placeholder={facts ? shownLength(facts.cell_mm, u) : "from size"}
         origin={document.proof.cell_mm ? "given" : "from the part's size"}
@@ -165,7 +165,7 @@ export function ProveCard() {
             why="Area of the cut surface within the tolerance over the area of the design; faces this setup does not reach count as not on size."
           />
           <Follows
-            label="Of what the tools can reach"
+            label="Reachable surface on size"
             value={`${(100 * d.share_of_reachable).toFixed(2)} %`}
             why="Area within the tolerance over the area that one of the program's tools can touch from above; corners narrower than every tool and undercuts do not count."
           />

@@ -28,13 +28,13 @@ export function KeepRelease({ name }: { name: string }) {
     <div style={{ display: "flex", gap: 8, alignItems: "end", margin: "6px 0 12px" }}>
       <TextInput
         style={{ flex: 1 }}
-        label="What is new in it"
+        label="Revision note"
         placeholder="For whoever looks at it later"
         value={notes}
         onChange={(e) => setNotes(e.currentTarget.value)}
       />
       <Button variant="default" loading={busy} onClick={keep}>
-        Keep as no. {(kept.data?.[0]?.number ?? 0) + 1}
+        Save revision {(kept.data?.[0]?.number ?? 0) + 1}
       </Button>
     </div>
   );
@@ -47,7 +47,7 @@ export function KeptReleases() {
   const [pair, setPair] = useState<[number, number] | null>(null);
   if (kept.length === 0) return null;
   const [newer, older] = pair ?? [kept[0].number, kept[1]?.number ?? kept[0].number];
-  const data = kept.map((k) => ({ value: String(k.number), label: `No. ${k.number}, ${k.file}` }));
+  const data = kept.map((k) => ({ value: String(k.number), label: `Revision ${k.number}, ${k.file}` }));
   return (
     <>
       <h3>Kept releases</h3>

@@ -141,7 +141,7 @@ function BlockNumbers({ options, put }: Part) {
 function Ways({ options, put }: Part) {
   return (
     <>
-      <h3>Ways between cuts</h3>
+      <h3>Moves between cuts</h3>
       <div className="two">
         <PlainField
           label="Rapids at a feed of"

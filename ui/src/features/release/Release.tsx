@@ -69,7 +69,7 @@ export function ReleaseSheet() {
       </table>
       <div style={{ display: "flex", gap: 8, marginTop: 6 }}>
         <Button variant="subtle" size="compact-xs" onClick={copy}>
-          One more like this
+          Duplicate
         </Button>
         <FromElsewhere />
       </div>
@@ -81,7 +81,7 @@ export function ReleaseSheet() {
       )}
       {facts && release && (
         <>
-          <h3>Hand out</h3>
+          <h3>Download</h3>
           {blocking.length > 0 && <div className="problem stop">Blocked: {blocking[0].words}</div>}
           {stops.length > 0 && blocking.length === 0 && (
             <div className="problem stop">
@@ -109,7 +109,7 @@ export function ReleaseSheet() {
           </div>
           {blocking.length === 0 && <KeepRelease name={release.name} />}
           <Follows label="Run time" value={clock(facts.time_s)} />
-          <Follows label="Tools put in" value={String(facts.tool_changes)} />
+          <Follows label="Tool changes" value={String(facts.tool_changes)} />
           {Object.entries(facts.registers).map(([number, value]) => (
             <Follows
               key={number}
@@ -118,7 +118,7 @@ export function ReleaseSheet() {
             />
           ))}
           {facts.order_saves_s > 0 && (
-            <Follows label="Saved by the order" value={clock(facts.order_saves_s)} />
+            <Follows label="Time saved" value={clock(facts.order_saves_s)} />
           )}
           {facts.operations
             .filter((o) => o.held)

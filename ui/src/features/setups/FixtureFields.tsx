@@ -156,7 +156,7 @@ function Piece({ piece, index, edit }: { piece: FixturePart; index: number; edit
           <p className="small">{piece.file}</p>
           {corner(piece.at, "at", "At")}
           <PlainField
-            label="Turned about Z"
+            label="Angle about Z"
             suffix="°"
             value={piece.turn_deg ?? 0}
             onSave={(v) => put({ turn_deg: v ?? 0 })}
@@ -167,10 +167,10 @@ function Piece({ piece, index, edit }: { piece: FixturePart; index: number; edit
         size="compact-xs"
         variant="subtle"
         color="gray"
-        aria-label={`Take out ${piece.name}`}
+        aria-label={`Remove ${piece.name}`}
         onClick={() => edit((s) => void s.fixture!.splice(index, 1))}
       >
-        Take out
+        Remove
       </Button>
     </div>
   );

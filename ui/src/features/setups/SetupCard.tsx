@@ -45,7 +45,7 @@ export function SetupCard() {
           onSave={(v) => edit((s) => void (s.turn_deg = v ?? 0))}
         />
         <SwitchField
-          label="Turned over"
+          label="Flip"
           value={setup.up.reverse}
           onSave={(v) => edit((s) => void (s.up = { ...s.up, reverse: v }))}
         />

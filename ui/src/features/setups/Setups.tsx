@@ -90,7 +90,7 @@ function SetupFacts({ index }: { index: number }) {
   const size = max.map((v, i) => shownLength(v - min[i], u)).join(" x ");
   return (
     <>
-      <h3>What follows</h3>
+      <h3>Results</h3>
       {facts.moved && <Follows label="The part" value={facts.moved} />}
       {facts.copies && facts.copies.length > 1 && (
         <Follows label="Parts in the blank" value={String(facts.copies.length)} />
@@ -104,7 +104,7 @@ function SetupFacts({ index }: { index: number }) {
         />
       ))}
       <Follows
-        label="Zero over the table"
+        label="Zero above table"
         value={facts.table_from_setup!.map((v) => shownLength(v, u)).join(", ")}
       />
       {machine && travels.length > 0 && (

@@ -263,7 +263,7 @@ export function ToolCard() {
         {length("stick_out", "Stick-out")}
         {length("shank_diameter", undercuts(tool) ? "Neck diameter" : "Shank diameter")}
         <ChoiceField
-          label="Cutter of"
+          label="Cutter material"
           value={tool.cutter_material}
           data={[
             { value: "carbide", label: "carbide" },

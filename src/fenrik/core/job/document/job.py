@@ -414,5 +414,5 @@ def _unique(names: list[str], what: str) -> None:
     seen: set[str] = set()
     for name in names:
         if name in seen:
-            raise ValueError(f"the {what} '{name}' stands twice; give each its own")
+            raise ValueError(f"the {what} '{name}' is used twice; give each its own")
         seen.add(name)

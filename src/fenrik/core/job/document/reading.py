@@ -69,38 +69,52 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_firs
 """How documents of earlier versions become documents of the present one."""
 
 
+BOUNDS = (("gt", "above"), ("ge", "at least"), ("lt", "below"), ("le", "at most"))
+MOST_FAULTS = 6
+"""So many are told in words; the others are counted."""
+
+
 def document_error(error: ValidationError) -> DocumentError:
-    """The first fault of a validation as a DocumentError; the others are counted."""
-    faults = error.errors(include_url=False)
-    first = min(faults, key=lambda f: len(f["loc"]) == 0)
-    where = _path(first["loc"])
-    kind, value = first["type"], first.get("input")
-    more = f" ({len(faults) - 1} more fault{'s' if len(faults) > 2 else ''})" if len(faults) > 1 else ""
+    """The faults of a validation as one DocumentError: place, value and remedy of the first one, then the
+    others."""
+    faults = sorted(error.errors(include_url=False), key=lambda f: len(f["loc"]) == 0)
+    first, others = faults[0], faults[1:]
+    what, remedy, rule = _told(first)
+    if others:
+        told = "; ".join(f"{_path(f['loc'])}: {_told(f)[0].rstrip('.')}" for f in others[: MOST_FAULTS - 1])
+        more = len(others) - (MOST_FAULTS - 1)
+        remedy = f"{remedy} Also {told}{f'; and {more} more' if more > 0 else ''}.".strip()
+    together = (first.get("ctx") or {}).get("set")
+    offer = {"set": together} if together else None
+    return DocumentError(what, remedy=remedy, where=_path(first["loc"]), offer=offer, rule=rule)
+
+
+def _told(fault: Any) -> tuple[str, str, str]:
+    """What is wrong and its remedy; and of a value beyond its bounds the rule alone, "must be above 0"."""
+    kind, value, location = fault["type"], fault.get("input"), fault["loc"]
+    name = next((step for step in reversed(location) if isinstance(step, str)), "")
     if kind == "missing":
-        return DocumentError(f"'{first['loc'][-1]}' is missing{more}.", remedy="Add it.", where=where)
+        return f"'{name}' is missing.", "Add it.", ""
     if kind == "extra_forbidden":
-        return DocumentError(
-            f"'{first['loc'][-1]}' is not known here{more}.",
-            remedy="Remove it or correct its name.",
-            where=where,
-        )
-    message = first["msg"].removeprefix("Value error, ")
+        return f"'{name}' is not known here.", "Remove it or correct its name.", ""
     text = repr(value)
     text = text if len(text) <= 80 else f"{text[:77]}..."
-    shown = "" if isinstance(value, (dict, list)) else f" The value is {text}."
-    name = message.split(" ")[0]
-    begun = message if "_" in name else f"{message[0].upper()}{message[1:]}"  # a field's name stays as it is
-    return DocumentError(f"{begun}{more}.{shown}", remedy=_remedy(first), where=where)
-
-
-def _remedy(fault: Any) -> str:
     context = fault.get("ctx") or {}
-    for key, words in (("gt", "greater than"), ("ge", "at least"), ("lt", "less than"), ("le", "at most")):
-        if key in context:
-            return f"Use a value {words} {context[key]}."
-    if "expected" in context:
-        return f"Use {context['expected']}."
-    return "" if fault["type"] == "value_error" else "Correct the value."
+    bound = next((f"{words} {context[key]:g}" for key, words in BOUNDS if _number(context.get(key))), "")
+    if bound and _number(value):
+        rule = f"must be {bound}"
+        return f"{name} {rule}, not {text}.", "", rule
+    message = fault["msg"].removeprefix("Value error, ")
+    shown = "" if isinstance(value, (dict, list)) else f" The value is {text}."
+    head = message.split(" ")[0]
+    begun = message if "_" in head else f"{message[0].upper()}{message[1:]}"  # a field's name stays as it is
+    if kind in ("value_error", "together"):
+        return f"{begun}.{shown}", "", ""
+    return f"{begun}.{shown}", f"Use {context['expected']}." if "expected" in context else "Correct it.", ""
+
+
+def _number(value: object) -> bool:
+    return isinstance(value, (int, float)) and not isinstance(value, bool)
 
 
 def _path(location: tuple[int | str, ...]) -> str:

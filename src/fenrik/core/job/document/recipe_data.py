@@ -119,7 +119,7 @@ class PartRecipe(Data):
     @classmethod
     def _holes_once(cls, steps: list[PartStep]) -> list[PartStep]:
         if sum(s.strategy == HOLES for s in steps) > 1:
-            raise ValueError(f"the step '{HOLES}' stands twice")
+            raise ValueError(f"the step '{HOLES}' is used twice")
         return steps
 
 

@@ -27,6 +27,10 @@ class Keys:
         """Key of a path: that of the cutter's track, and shank, stick-out and holder."""
         return self._all(setup, operation)[1]
 
+    def made(self, setup: SetupDoc, operation: OperationDoc) -> str:
+        """Key of the mark that an operation of this name was computed once, whatever changed since."""
+        return key_of("made", [self._tasks.setups.workspace.part_key(), setup.name, operation.name])
+
     def _all(self, setup: SetupDoc, operation: OperationDoc) -> tuple[str, str, str]:
         """Keys of track, path and what is left, one after the other down to the one that is asked for."""
         known = self._keys.get(id(setup))

@@ -61,12 +61,17 @@ class Paths:
             keep_failure(self.store, key, error, where)
             raise
         self.store.put(key, "path", path.to_bytes())
+        self.store.put(self.keys.made(setup, operation), "made", b"1")
         return path
 
     def failure(self, setup: SetupDoc, operation: OperationDoc) -> FenrikError | None:
         """Why an operation could not be computed when it was tried last."""
         where = self.tasks.where(setup, operation)
         return kept_failure(self.store, self.keys.path(setup, operation), where)
+
+    def computed_before(self, setup: SetupDoc, operation: OperationDoc) -> bool:
+        """Whether the operation was computed once, be it with other inputs."""
+        return self.store.has(self.keys.made(setup, operation))
 
     def path_or_none(self, setup: SetupDoc, operation: OperationDoc) -> Toolpath | None:
         """The operation's toolpath, or None where it fails: then it cuts nothing, and others go on without

@@ -33,7 +33,7 @@ def gaps(evidence: Evidence) -> list[Finding]:
 
 
 def blanks(evidence: Evidence) -> list[Finding]:
-    """A stop for every two blanks of a release's setups that would stand in each other on the table."""
+    """A stop for every two blanks of a release's setups that would overlap on the table."""
     out = []
     for (a, in_a), (b, in_b) in combinations(evidence.release_setups, 2):
         low = [c.stock_low + c.table_from_setup for c in (in_a, in_b)]

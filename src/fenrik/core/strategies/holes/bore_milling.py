@@ -35,14 +35,21 @@ class BoreMilling(Parameters):
     part: Literal["narrowest", "mouth"] = fact(
         "narrowest",
         "The narrowest diameter down to the hole's end, or the mouth's diameter down to the first step.",
+        title="Part of the hole",
     )
     pitch: float | None = fact(
         None, "Depth of a turn.", unit="mm", gt=0.01, le=50, reason="0.050 in, less for a small tool"
     )
     stepover: float | None = fact(None, "Distance of the rings.", unit="mm", gt=0, le=200)
-    last_stock: float = fact(0.2, "Left for the last ring.", unit="mm", ge=0, le=5)
+    last_stock: float = fact(
+        0.2, "Left for the last ring.", unit="mm", ge=0, le=5, title="Left for the last ring"
+    )
     last_turns: int = fact(
-        1, "Level turns of the last ring at the bottom; two or more relieve the tool.", ge=1, le=10
+        1,
+        "Level turns of the last ring at the bottom; two or more relieve the tool.",
+        ge=1,
+        le=10,
+        title="Turns of the last ring",
     )
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     beyond: float = fact(
@@ -52,6 +59,7 @@ class BoreMilling(Parameters):
         ge=0,
         le=50,
         group="rest",
+        title="Breakthrough",
     )
     allowance: float = fact(0.0, "Left on the wall.", unit="mm", ge=-5, le=20)
     correction: Correction = correction_fact()

@@ -45,17 +45,35 @@ class BossMilling(Parameters):
         None, "Distance of the rings.", unit="mm", gt=0, le=200, shown_when={"rings": list(range(2, 101))}
     )
     last_stock: float = fact(
-        0.2, "Left for the last ring.", unit="mm", ge=0, le=5, shown_when={"rings": list(range(2, 101))}
+        0.2,
+        "Left for the last ring.",
+        unit="mm",
+        ge=0,
+        le=5,
+        shown_when={"rings": list(range(2, 101))},
+        title="Left for the last ring",
     )
     last_turns: int = fact(
-        1, "Level turns of the last ring at the bottom; two or more relieve the tool.", ge=1, le=10
+        1,
+        "Level turns of the last ring at the bottom; two or more relieve the tool.",
+        ge=1,
+        le=10,
+        title="Turns of the last ring",
     )
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     beyond: float = fact(
-        0.0, "How far the tip goes below the boss's lower end.", unit="mm", ge=0, le=50, group="rest"
+        0.0,
+        "How far the tip goes below the boss's lower end.",
+        unit="mm",
+        ge=0,
+        le=50,
+        group="rest",
+        title="Depth below",
     )
     allowance: float = fact(0.0, "Left on the wall.", unit="mm", ge=-5, le=20)
-    allowance_axial: float = fact(0.0, "Left under the tip.", unit="mm", ge=0, le=20, group="rest")
+    allowance_axial: float = fact(
+        0.0, "Left under the tip.", unit="mm", ge=0, le=20, group="rest", title="Axial allowance"
+    )
     correction: Correction = correction_fact()
 
 

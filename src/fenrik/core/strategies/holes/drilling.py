@@ -89,7 +89,13 @@ class Drilling(Parameters):
         reason="1.5 diameters",
     )
     peck_share: float = fact(
-        0.8, "Each peck over the one before.", gt=0.1, le=1, shown_when={"cycle": "deep"}, group="rest"
+        0.8,
+        "Each peck over the one before.",
+        gt=0.1,
+        le=1,
+        shown_when={"cycle": "deep"},
+        group="rest",
+        title="Each peck over the last",
     )
     least_peck: float | None = fact(
         None,
@@ -99,6 +105,7 @@ class Drilling(Parameters):
         le=200,
         shown_when={"cycle": "deep"},
         reason="0.3 diameters",
+        title="Smallest peck",
     )
     dwell: float = fact(
         0.2,

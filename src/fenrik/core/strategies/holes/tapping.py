@@ -38,7 +38,12 @@ class Tapping(Parameters):
         reason="through, or as deep as the hole lets the tap go",
     )
     lead_threads: float = fact(
-        2.5, "Threads at the tap's tip that are ground away.", ge=0, le=12, group="rest"
+        2.5,
+        "Threads at the tap's tip that are ground away.",
+        ge=0,
+        le=12,
+        group="rest",
+        title="Chamfer threads",
     )
     bottom_clearance: float = fact(
         1.0, "Threads left between the tap's tip and the bottom of a blind hole.", ge=0, le=20, group="rest"

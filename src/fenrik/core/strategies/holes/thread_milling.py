@@ -39,7 +39,13 @@ class ThreadMilling(Parameters):
 
     thread: str | None = fact(None, "Name of the thread, such as M30 x 2 or 1-8.", max_length=30)
     major: float | None = fact(
-        None, "Major diameter of a thread without a name.", unit="mm", gt=0, le=2000, group="rest"
+        None,
+        "Major diameter of a thread without a name.",
+        unit="mm",
+        gt=0,
+        le=2000,
+        group="rest",
+        title="Major diameter",
     )
     pitch: float | None = fact(
         None, "Pitch of a thread without a name.", unit="mm", gt=0, le=50, group="rest"
@@ -57,12 +63,21 @@ class ThreadMilling(Parameters):
         unit="mm",
         ge=-1,
         le=1,
+        title="Extra depth",
     )
     correction: Correction = correction_fact()
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
-    runout: float = fact(1.0, "Threads beyond either open end of the thread.", ge=0, le=20, group="rest")
+    runout: float = fact(
+        1.0, "Threads beyond either open end of the thread.", ge=0, le=20, group="rest", title="Run-out"
+    )
     start_deg: float = fact(
-        0.0, "Where the thread begins at its upper end, from X.", unit="°", ge=-360, le=360, group="rest"
+        0.0,
+        "Where the thread begins at its upper end, from X.",
+        unit="°",
+        ge=-360,
+        le=360,
+        group="rest",
+        title="Start angle",
     )
     taper: float = fact(
         0.0,

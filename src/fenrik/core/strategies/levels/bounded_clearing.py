@@ -72,15 +72,25 @@ class BoundedClearing(Parameters):
         le=200,
         reason="from the step down",
     )
-    allowance_radial: float = fact(0.3, "Left on walls.", unit="mm", ge=0, le=20, reason="room for finishing")
-    allowance_axial: float = fact(0.2, "Left on floors.", unit="mm", ge=0, le=20, reason="room for finishing")
+    allowance_radial: float = fact(
+        0.3, "Left on walls.", unit="mm", ge=0, le=20, reason="room for finishing", title="Radial allowance"
+    )
+    allowance_axial: float = fact(
+        0.2, "Left on floors.", unit="mm", ge=0, le=20, reason="room for finishing", title="Axial allowance"
+    )
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     flat_levels: bool = fact(True, "Also cut at the heights of the part's flat faces.", group="rest")
     ramp_deg: float = fact(
         2.0, "Angle of the entering helix to the level.", unit="°", gt=0.1, le=30, group="rest"
     )
     tightest_share: float = fact(
-        0.25, "Smallest radius of the way, in tool radii.", unit="radii", ge=0.1, le=1, group="rest"
+        0.25,
+        "Smallest radius of the way, in tool radii.",
+        unit="radii",
+        ge=0.1,
+        le=1,
+        group="rest",
+        title="Smallest radius of the path",
     )
     link_feed: float | None = fact(
         None,

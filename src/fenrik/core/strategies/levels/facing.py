@@ -33,7 +33,9 @@ class Facing(Parameters):
     """What facing can be told. Lengths mm."""
 
     style: Literal["to_and_fro", "one_way"] = fact("to_and_fro", "Back and forth, or always the same way.")
-    along: Literal["longer_side", "x", "y"] = fact("longer_side", "Direction of the passes.")
+    along: Literal["longer_side", "x", "y"] = fact(
+        "longer_side", "Direction of the passes.", title="Passes along"
+    )
     stepover: float | None = fact(None, "Distance of the passes.", unit="mm", gt=0, le=500)
     step_down: float | None = fact(None, "Depth of a level.", unit="mm", gt=0, le=100)
     direction: Literal["climb", "conventional"] = fact(

@@ -40,8 +40,12 @@ class LevelRoughing(Parameters):
     stepover: float | None = fact(
         None, "Distance of neighbouring passes.", unit="mm", gt=0, le=200, reason="40 % of the diameter"
     )
-    allowance_radial: float = fact(0.3, "Left on walls.", unit="mm", ge=0, le=20, reason="room for finishing")
-    allowance_axial: float = fact(0.2, "Left on floors.", unit="mm", ge=0, le=20, reason="room for finishing")
+    allowance_radial: float = fact(
+        0.3, "Left on walls.", unit="mm", ge=0, le=20, reason="room for finishing", title="Radial allowance"
+    )
+    allowance_axial: float = fact(
+        0.2, "Left on floors.", unit="mm", ge=0, le=20, reason="room for finishing", title="Axial allowance"
+    )
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     flat_levels: bool = fact(True, "Also cut at the heights of the part's flat faces.", group="rest")
     flats_only: bool = fact(
@@ -61,9 +65,16 @@ class LevelRoughing(Parameters):
         ge=0.01,
         le=2,
         group="rest",
+        title="Narrowest ground",
     )
     keep_down_share: float = fact(
-        2.5, "Links up to this many stepovers stay down.", unit="stepovers", ge=0, le=50, group="rest"
+        2.5,
+        "Links up to this many stepovers stay down.",
+        unit="stepovers",
+        ge=0,
+        le=50,
+        group="rest",
+        title="Stay down up to",
     )
 
 

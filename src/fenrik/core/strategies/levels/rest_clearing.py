@@ -34,6 +34,7 @@ class RestClearing(BoundedClearing):
         gt=0,
         le=50,
         reason="a little more than the allowance before",
+        title="Thinnest leftover",
     )
     air_share: float = fact(
         0.25,
@@ -41,6 +42,7 @@ class RestClearing(BoundedClearing):
         ge=0.02,
         le=0.9,
         group="rest",
+        title="Share in air",
     )
 
 

@@ -44,7 +44,12 @@ class ConstantCusp(Parameters):
 
     cusp: float = fact(0.01, "Height of the ridges between passes, everywhere.", unit="mm", gt=0, le=5)
     steep_to_deg: float = fact(
-        75.0, "Greatest steepness that is finished; steeper walls are for constant Z.", unit="°", ge=5, le=85
+        75.0,
+        "Greatest steepness that is finished; steeper walls are for constant Z.",
+        unit="°",
+        ge=5,
+        le=85,
+        title="Steepest finished",
     )
     steep_from_deg: float = fact(
         0.0,
@@ -52,12 +57,23 @@ class ConstantCusp(Parameters):
         unit="°",
         ge=0,
         le=80,
+        title="Steep from",
     )
-    inward: bool = fact(True, "From the border to the middle; else from the middle out.")
+    inward: bool = fact(
+        True, "From the border to the middle; else from the middle out.", title="From the border inward"
+    )
     beyond: float = fact(
         0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
     )
-    shortest: float = fact(1.0, "Passes shorter than this are left.", unit="mm", ge=0, le=100, group="rest")
+    shortest: float = fact(
+        1.0,
+        "Passes shorter than this are left.",
+        unit="mm",
+        ge=0,
+        le=100,
+        group="rest",
+        title="Shortest pass",
+    )
     face_overlap: float = face_overlap()
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20

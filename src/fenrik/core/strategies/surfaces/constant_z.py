@@ -52,7 +52,9 @@ AT_ONCE = 8
 class ConstantZ(Parameters):
     """What constant-Z finishing can be told. Lengths mm."""
 
-    spaced_by: Literal["cusp", "step"] = fact("cusp", "What the distance of the levels follows from.")
+    spaced_by: Literal["cusp", "step"] = fact(
+        "cusp", "What the distance of the levels follows from.", title="Spacing by"
+    )
     cusp: float = fact(
         0.01,
         "Height of the ridges at the least steepness.",
@@ -71,7 +73,12 @@ class ConstantZ(Parameters):
         reason="from cusp",
     )
     steep_from_deg: float = fact(
-        45.0, "Least steepness of the surface; 0 finishes all of it.", unit="°", ge=0, le=90
+        45.0,
+        "Least steepness of the surface; 0 finishes all of it.",
+        unit="°",
+        ge=0,
+        le=90,
+        title="Steep from",
     )
     overlap_deg: float = fact(
         3.0,

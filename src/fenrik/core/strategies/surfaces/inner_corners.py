@@ -36,7 +36,7 @@ Floats = NDArray[np.float64]
 class InnerCorners(Parameters):
     """What the pass along inner corners can be told. Lengths mm."""
 
-    beside: int = fact(0, "Passes to either side of the corner.", ge=0, le=50)
+    beside: int = fact(0, "Passes to either side of the corner.", ge=0, le=50, title="Passes beside")
     stepover: float | None = fact(
         None, "Distance of the passes beside it.", unit="mm", gt=0, le=50, reason="from a cusp of 0.01 mm"
     )
@@ -44,9 +44,17 @@ class InnerCorners(Parameters):
         "either", "Which way the teeth meet the wall on the right or left of the corner.", group="rest"
     )
     least_angle_deg: float = fact(
-        20.0, "Least angle between the two surfaces' normals.", unit="°", ge=5, le=120, group="rest"
+        20.0,
+        "Least angle between the two surfaces' normals.",
+        unit="°",
+        ge=5,
+        le=120,
+        group="rest",
+        title="Smallest angle",
     )
-    shortest: float = fact(2.0, "Corners shorter than this are left.", unit="mm", ge=0, le=1000)
+    shortest: float = fact(
+        2.0, "Corners shorter than this are left.", unit="mm", ge=0, le=1000, title="Shortest pass"
+    )
     fineness: float | None = fact(
         None,
         "Grid on which corners are looked for.",
@@ -55,6 +63,7 @@ class InnerCorners(Parameters):
         le=5,
         group="rest",
         reason="from the cutter",
+        title="Search grid",
     )
     face_overlap: float = face_overlap()
     allowance: float = fact(0.0, "Left on the part.", unit="mm", ge=0, le=20)

@@ -49,7 +49,9 @@ class ParallelFinishing(Parameters):
     """What parallel finishing can be told. Lengths mm."""
 
     angle_deg: float = fact(0.0, "Direction of the passes from the setup's X.", unit="°", ge=-360, le=360)
-    spaced_by: Literal["cusp", "stepover"] = fact("cusp", "What the distance of the passes follows from.")
+    spaced_by: Literal["cusp", "stepover"] = fact(
+        "cusp", "What the distance of the passes follows from.", title="Spacing by"
+    )
     cusp: float = fact(
         0.01,
         "Height of the ridges wanted on level ground.",
@@ -108,6 +110,7 @@ class ParallelFinishing(Parameters):
         ge=0,
         le=50,
         group="rest",
+        title="Stay down up to",
     )
 
 

@@ -54,11 +54,24 @@ class EdgeBreaking(Parameters):
         gt=0,
         le=20,
     )
-    below: float = fact(0.5, "How far the tip passes below the chamfer's lower end.", unit="mm", gt=0, le=50)
+    below: float = fact(
+        0.5,
+        "How far the tip passes below the chamfer's lower end.",
+        unit="mm",
+        gt=0,
+        le=50,
+        title="Depth below",
+    )
     passes: int = fact(1, "Passes from outside in.", ge=1, le=20)
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     lead_share: float = fact(
-        0.25, "Radius of the arcs in and out.", unit="diameters", ge=0, le=5, group="rest"
+        0.25,
+        "Radius of the arcs in and out.",
+        unit="diameters",
+        ge=0,
+        le=5,
+        group="rest",
+        title="Lead length",
     )
     overlap: float = fact(
         1.0, "How far a closed edge is driven beyond its beginning.", unit="mm", ge=0, le=200, group="rest"

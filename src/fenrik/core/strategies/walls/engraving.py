@@ -44,7 +44,9 @@ class Engraving(Parameters):
 
     depth: float = fact(0.2, "Depth under the surface.", unit="mm", gt=0, le=20)
     passes: int = fact(1, "Passes to the depth.", ge=1, le=50)
-    both_ways: bool = fact(True, "Open lines from whichever end is nearer.", group="rest")
+    both_ways: bool = fact(
+        True, "Open lines from whichever end is nearer.", group="rest", title="Either direction"
+    )
 
 
 def compute(inputs: Inputs, progress: Progress) -> Toolpath:

@@ -44,7 +44,12 @@ class FlankMilling(Parameters):
     )
     allowance: float = fact(0.0, "Left on the wall.", unit="mm", ge=-5, le=20)
     below: float = fact(
-        0.0, "How far the tip goes beyond the wall's foot, along the tool.", unit="mm", ge=-50, le=50
+        0.0,
+        "How far the tip goes beyond the wall's foot, along the tool.",
+        unit="mm",
+        ge=-50,
+        le=50,
+        title="Depth below",
     )
     overcut: float = fact(
         0.0,
@@ -52,6 +57,7 @@ class FlankMilling(Parameters):
         unit="mm",
         ge=0,
         le=1,
+        title="Allowed overcut",
     )
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     lead_share: float = fact(
@@ -61,6 +67,7 @@ class FlankMilling(Parameters):
         ge=0,
         le=10,
         group="rest",
+        title="Lead length",
     )
 
 

@@ -22,7 +22,7 @@ class Profile(Parameters):
     depth: Literal["levels", "ramp"] = fact(
         "levels",
         "Level by level, or down along closed contours with a level turn at the end.",
-        title="Way down",
+        title="Descent",
     )
     passes: int = fact(1, "Passes side by side, the last one at the wall.", ge=1, le=50)
     stepover: float | None = fact(
@@ -34,15 +34,27 @@ class Profile(Parameters):
         reason="40 % of the diameter",
         shown_when={"passes": list(range(2, 51))},
     )
-    allowance_radial: float = fact(0.0, "Left on the walls.", unit="mm", ge=-5, le=20)
-    allowance_axial: float = fact(0.0, "Left under the tip.", unit="mm", ge=0, le=20)
-    below: float = fact(0.0, "How far the tip goes below the walls' lower end.", unit="mm", ge=0, le=50)
-    last_at_depth: bool = fact(False, "The pass at the wall only at full depth.", group="rest")
+    allowance_radial: float = fact(
+        0.0, "Left on the walls.", unit="mm", ge=-5, le=20, title="Radial allowance"
+    )
+    allowance_axial: float = fact(0.0, "Left under the tip.", unit="mm", ge=0, le=20, title="Axial allowance")
+    below: float = fact(
+        0.0, "How far the tip goes below the walls' lower end.", unit="mm", ge=0, le=50, title="Depth below"
+    )
+    last_at_depth: bool = fact(
+        False, "The pass at the wall only at full depth.", group="rest", title="Final pass at full depth"
+    )
     spring_passes: int = fact(0, "Times that the last pass is driven again.", ge=0, le=10)
     direction: Literal["climb", "conventional"] = fact("climb", "Which way the teeth meet the material.")
     lead: Literal["arc", "line", "none"] = fact("arc", "How the tool comes to the wall and leaves it.")
     lead_share: float = fact(
-        0.3, "Radius of the arc, or length of the line.", unit="diameters", gt=0, le=5, group="rest"
+        0.3,
+        "Radius of the arc, or length of the line.",
+        unit="diameters",
+        gt=0,
+        le=5,
+        group="rest",
+        title="Lead length",
     )
     correction: Correction = correction_fact()
     overlap: float = fact(
@@ -60,6 +72,7 @@ class Profile(Parameters):
         ge=0,
         le=5,
         group="rest",
+        title="Extend open ends",
     )
     piece_from_x: float | None = fact(
         None,
@@ -89,12 +102,14 @@ class Profile(Parameters):
         le=200,
         group="rest",
         reason="the whole contour",
+        title="Leftover from tool Ø",
     )
     over_steps: bool = fact(
         True,
         "Where something lower stands beside a wall and keeps the tool from its foot, along the wall over "
         "that.",
         group="rest",
+        title="Over steps",
     )
     begin_x: float | None = fact(
         None,

@@ -61,10 +61,18 @@ class SlotMilling(Parameters):
     direction: Literal["climb", "conventional"] = fact(
         "climb", "Which way the teeth meet the walls, where the tool is narrower than the slot."
     )
-    allowance_radial: float = fact(0.0, "Left on the walls.", unit="mm", ge=-1, le=20)
-    allowance_axial: float = fact(0.0, "Left under the tip.", unit="mm", ge=0, le=20)
+    allowance_radial: float = fact(
+        0.0, "Left on the walls.", unit="mm", ge=-1, le=20, title="Radial allowance"
+    )
+    allowance_axial: float = fact(0.0, "Left under the tip.", unit="mm", ge=0, le=20, title="Axial allowance")
     below: float = fact(
-        0.0, "How far the tip goes below the walls' lower end.", unit="mm", ge=0, le=50, group="rest"
+        0.0,
+        "How far the tip goes below the walls' lower end.",
+        unit="mm",
+        ge=0,
+        le=50,
+        group="rest",
+        title="Depth below",
     )
     spring_passes: int = fact(0, "Times that the level turn is driven again.", ge=0, le=10, group="rest")
 

@@ -1,0 +1,1 @@
+"""Pictures of bodies as they lie, drawn without a screen."""
