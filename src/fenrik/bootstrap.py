@@ -13,6 +13,7 @@ import os
 import signal
 import socket
 import sys
+import threading
 import time
 import urllib.request
 from pathlib import Path
@@ -31,7 +32,7 @@ ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
 FRONT_END = ROOT / "ui" / "dist"
 DEMONSTRATION = (
-    "bearing_bracket",
+    "bearing_bracket_two_setups",
     "nozzle_mould",
     "gauge_block",
     "guide_vane",
@@ -135,7 +136,9 @@ def serve(url: str, port: int) -> int:
 
     asker = ChildrenAsker(results_folder())  # forks its nursery: before any connection or thread
     bind, names = hosts()
-    app = make_app(service(url, asker), FRONT_END, names)
+    jobs = service(url, asker)
+    app = make_app(jobs, FRONT_END, names)
+    threading.Thread(target=keep_demonstration, args=(jobs,), daemon=True).start()
     uvicorn.run(
         app,
         host=bind,
@@ -166,13 +169,46 @@ def load_demonstration(jobs: Jobs) -> None:
 
     if jobs.listing():
         return
-    folder = ROOT / "examples"
+    folder, made_ids = ROOT / "examples", []
     for name in DEMONSTRATION:
         job = load_job(folder / f"{name}.yaml")
         made = jobs.create(job_data(job))
         for file, _ in files_of(job):
             jobs.add_file(made["id"], file, (folder / file).read_bytes())
         jobs.runs.start(made["id"], "prove")
+        made_ids.append(made["id"])
+    _to_keep().write_text(json.dumps(made_ids), "utf-8")
+
+
+def _to_keep() -> Path:
+    """Names the demonstration jobs whose releases are to be kept once they are proved."""
+    return DATA / "demonstration.json"
+
+
+def keep_demonstration(jobs: Jobs) -> None:
+    """Keeps the releases of demonstration jobs as soon as they are proved without a stop, so that they show
+    finished work; returns when there is none left to wait for."""
+    from fenrik.app.kept import keep_release
+    from fenrik.core.errors import FenrikError
+
+    while _to_keep().exists():
+        left = []
+        for job_id in json.loads(_to_keep().read_text("utf-8")):
+            try:
+                runs = {r["target"]: r["state"] for r in jobs.runs.newest(job_id)}
+                if runs.get("prove") in ("queued", "running"):
+                    left.append(job_id)
+                elif runs.get("prove") == "done":
+                    releases = jobs.answers.state(jobs.asked(job_id)).data["releases"]
+                    for name in dict.fromkeys(r["name"] for r in releases if not r.get("stops")):
+                        keep_release(jobs, job_id, name, "first release")
+            except FenrikError as error:
+                logging.getLogger(__name__).warning("job %s: %s", job_id, error.message)
+        if left:
+            _to_keep().write_text(json.dumps(left), "utf-8")
+            time.sleep(2.0)
+        else:
+            _to_keep().unlink()
 
 
 def read_again(jobs: Jobs) -> None:

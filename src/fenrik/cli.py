@@ -7,33 +7,72 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from fenrik.core.errors import FenrikError, InputError
-from fenrik.core.job.document.reading import load_job, schema_text
-from fenrik.core.job.opening import open_job
-from fenrik.core.job.report import run_job
-from fenrik.core.job.workspace.artefacts import MemoryStore
-from fenrik.core.progress import Progress
+# What computes is imported by the command that computes: help and mistakes are answered at once.
+
+FOOT = """examples:
+  fenrik run examples/bearing_bracket.yaml --out out/bracket
+  fenrik schema > job.schema.json
+
+exit codes: 0 fine, 2 wrong input, 3 the proof found a stop, 1 anything else"""
+RUN = """Reads the part, computes every toolpath, proves every release and writes to the folder:
+the programs as they are proved, tools.json, report.json with times, deviation and findings.
+A program is written also where the proof found a stop, with exit code 3: do not run it then."""
+RUN_FOOT = """example:
+  fenrik run examples/bearing_bracket.yaml --out out/bracket"""
+SCHEMA = """Prints the JSON Schema of the job document, for editors and for checks in version control."""
+SCHEMA_FOOT = """example:
+  fenrik schema > job.schema.json"""
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Runs a command; returns the exit code: 0 fine, 2 wrong input, 3 a stop finding, 1 anything else."""
-    parser = argparse.ArgumentParser(
-        prog="fenrik", description="From a solid model to a proved milling program."
-    )
-    commands = parser.add_subparsers(dest="command", required=True)
-    run = commands.add_parser("run", help="compute, prove and post a job document")
-    run.add_argument("job", type=Path, help="the job document (YAML or JSON)")
-    run.add_argument("--out", type=Path, required=True, help="folder for programs, tools.json, report.json")
-    run.add_argument("--quiet", action="store_true", help="no progress")
-    commands.add_parser("schema", help="print the JSON Schema of the job document")
-    chosen = parser.parse_args(arguments)
+    chosen = _parser().parse_args(arguments)
     if chosen.command == "schema":
+        from fenrik.core.job.document.reading import schema_text
+
         sys.stdout.write(schema_text())
         return 0
     return _run(chosen.job, chosen.out, chosen.quiet)
 
 
+def _parser() -> argparse.ArgumentParser:
+    as_written = argparse.RawDescriptionHelpFormatter
+    parser = argparse.ArgumentParser(
+        prog="fenrik",
+        description="From a solid model to a proved milling program: computes, proves and posts a job "
+        "document with no server\nand no database.",
+        epilog=FOOT,
+        formatter_class=as_written,
+    )
+    commands = parser.add_subparsers(dest="command", required=True, metavar="command")
+    run = commands.add_parser(
+        "run",
+        help="compute, prove and post a job document",
+        description=RUN,
+        epilog=RUN_FOOT,
+        formatter_class=as_written,
+    )
+    run.add_argument("job", type=Path, help="the job document (YAML or JSON)")
+    run.add_argument("--out", type=Path, required=True, help="folder for programs, tools.json, report.json")
+    run.add_argument("--quiet", action="store_true", help="show no progress")
+    commands.add_parser(
+        "schema",
+        help="print the JSON Schema of the job document",
+        description=SCHEMA,
+        epilog=SCHEMA_FOOT,
+        formatter_class=as_written,
+    )
+    return parser
+
+
 def _run(path: Path, out: Path, quiet: bool) -> int:
+    from fenrik.core.errors import FenrikError, InputError
+    from fenrik.core.job.document.reading import load_job
+    from fenrik.core.job.opening import open_job
+    from fenrik.core.job.report import run_job
+    from fenrik.core.job.workspace.artefacts import MemoryStore
+    from fenrik.core.progress import Progress
+
     shown = sys.stderr.isatty() and not quiet
 
     def show(fraction: float, words: str) -> None:

@@ -246,7 +246,7 @@ def test_kept_releases_are_numbered_stay_as_they_are_and_are_compared(client, jo
     first = client.post(f"/api/jobs/{job_id}/kept", json={"name": name, "notes": "for the first piece"})
     assert first.status_code == 200 and first.json()["number"] == 1 and first.json()["stops"] == 0
     again = client.post(f"/api/jobs/{job_id}/kept", json={"name": name})
-    assert again.status_code == 409 and "kept already, as no. 1" in again.json()["message"]
+    assert again.status_code == 409 and "kept already, as revision 1" in again.json()["message"]
     text = client.get(f"/api/jobs/{job_id}/kept/1/program").text
 
     present = jobs.get(job_id)

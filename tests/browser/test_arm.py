@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import saved
-from tests.browser.test_whole_job import begin, choose, give, station, take_tool
+from tests.browser.test_whole_job import add_setup, begin, choose, give, station, take_tool
 from tests.conftest import MODELS
 
 
@@ -31,7 +31,7 @@ def test_an_arm_is_chosen_told_how_to_hold_the_tool_and_proved(page: Page):
     give(page, MODELS / "plate_a.step")
     expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     choose(page, "Machine", "Pedestal arm 1800 with table")
     choose(page, "Material", "O Rigid polyurethane foam")
     station(page, "Tools")

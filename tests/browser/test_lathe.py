@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import saved
 from tests.browser.test_arm import prove, text_of
 from tests.browser.test_moving_axis import type_in
-from tests.browser.test_whole_job import begin, choose, give, station, take_tool
+from tests.browser.test_whole_job import add_setup, begin, choose, give, station, take_tool
 from tests.conftest import ROOT
 
 
@@ -18,7 +18,7 @@ def test_six_flats_are_milled_by_x_and_c(page: Page):
     give(page, ROOT / "examples" / "models" / "six_flat_flange.step")
     expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     choose(page, "Machine", "Lathe 250 with driven tools")
     choose(page, "Begins as", "A cylinder or a tube")
     expect(page.get_by_role("textbox", name="Diameter")).to_have_value("90")

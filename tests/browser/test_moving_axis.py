@@ -8,7 +8,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import saved
-from tests.browser.test_whole_job import begin, choose, give, station, take_tool
+from tests.browser.test_whole_job import add_setup, begin, choose, give, station, take_tool
 from tests.conftest import ROOT
 
 
@@ -25,7 +25,7 @@ def roughed_guide_vane(page: Page) -> int:
     give(page, ROOT / "examples" / "models" / "guide_vane.step")
     expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     choose(page, "Machine", "Tilting table 320")
     type_in(page, "Height", "80")
     station(page, "Tools")
@@ -62,13 +62,13 @@ def test_a_wall_is_finished_by_the_side_of_a_tool_whose_axis_moves(page: Page):
     expect(page.get_by_text(re.compile("Face 4 lies square to the tool and is no wall")).first).to_be_visible(
         timeout=60_000
     )
-    walls.get_by_role("button", name="Leave out wall 4").click()
+    walls.get_by_role("button", name="Remove wall 4").click()
     finish_what_is_seen(page, "Front")
     expect(walls.get_by_role("button", name="wall 1", exact=True)).to_be_visible()
     expect(page.get_by_text("Keep in, keep out")).to_have_count(0)
     saved(page)
     station(page, "Prove")
-    type_in(page, "Cell of the stock model", "0.5")
+    type_in(page, "Stock resolution", "0.5")
     page.get_by_role("button", name=re.compile("^Prove")).first.click()
     expect(page.get_by_text(re.compile("the straight tool leaves up to 0.000"))).to_be_visible(
         timeout=180_000

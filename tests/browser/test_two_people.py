@@ -65,7 +65,7 @@ def test_a_job_that_cannot_be_opened_is_listed_with_its_reason_and_its_document(
         )
     engine.dispose()
     page.goto("/")
-    row = page.get_by_role("row", name="From another version")
+    row = page.get_by_role("listitem").filter(has_text="From another version")
     expect(row.get_by_text("Cannot be opened: 'colour' is not known here.")).to_be_visible()
     with page.expect_download() as download:
         row.get_by_role("link", name="Download its document").click()

@@ -48,18 +48,46 @@ def drop(page: Page, path) -> None:
         field.dispatch_event(event, {"dataTransfer": carried})
 
 
+TABS = {
+    "Add an operation": "Operation",
+    "Holes": "Holes",
+    "Features": "Features",
+    "Copy a recipe to change it": "Recipes",
+}
+"""Where on the plan something that is added is chosen."""
+
+
+def adding(page: Page, way: str) -> None:
+    """Opens a way to add to the plan."""
+    tab = page.get_by_role("tab", name=way, exact=True)
+    if tab.get_attribute("aria-selected") != "true":
+        tab.click()
+
+
+def add_setup(page: Page, up: str = "+z") -> None:
+    """Adds a setup; the way up that is proposed is kept where it is the wanted one."""
+    page.get_by_role("button", name="Add a setup").click()
+    field = page.get_by_role("combobox", name="Up direction")
+    expect(field).to_be_visible()
+    if field.input_value() != up:
+        choose(page, "Up direction", up)
+
+
 def choose(page: Page, label: str, option: str) -> None:
+    if label in TABS:
+        adding(page, TABS[label])
     page.get_by_role("combobox", name=label).click()
     page.get_by_role("option", name=option).first.click()
 
 
 def take_tool(page: Page, name: str) -> None:
-    field = page.get_by_role("combobox", name="Tool of the library")
-    field.click()
-    field.fill(name)
-    page.get_by_role("option", name=name, exact=True).click()
-    page.get_by_role("button", name="Take").click()
-    expect(page.get_by_role("table", name="Tools").get_by_role("cell", name=name, exact=True)).to_be_visible()
+    shelf = page.get_by_role("region", name="Shelf")
+    shelf.get_by_role("textbox", name="Find a tool").fill(name)
+    shelf.get_by_text(name, exact=True).first.click()
+    shelf.get_by_role("button", name="Add to job").click()
+    shelf.get_by_role("textbox", name="Find a tool").fill("")
+    table = page.get_by_role("table", name="Tools", exact=True)
+    expect(table.get_by_role("cell", name=name, exact=True)).to_be_visible()
 
 
 SLOW_LENGTHS = """() => {
@@ -78,7 +106,7 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     expect(page.get_by_text("35.606 cm³")).to_be_visible()
 
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     expect(page.get_by_role("cell", name="Column mill 500")).to_be_visible()
     above = page.get_by_role("textbox", name="Allowance above")
     above.fill("1/16in")
@@ -118,7 +146,7 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=120_000)
     expect(page.get_by_text("Total with tool changes")).to_be_visible()
     expect(page.get_by_text("◆ stop")).to_have_count(0)
-    expect(page.get_by_text("Of what the tools can reach")).to_be_visible()
+    expect(page.get_by_text("Reachable surface on size")).to_be_visible()
     page.get_by_text("Deviation", exact=True).click()
     expect(page.get_by_label("Deviation scale")).to_be_visible()
     slider = page.get_by_role("slider", name="Moment of the program")
@@ -144,7 +172,10 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     expect(drawing).to_contain_text("8°")
     lean.fill("1")
     lean.press("Enter")
-    expect(page.get_by_text(re.compile("flute_length 40.0 is shorter than the tip"))).to_be_visible()
+    expect(page.get_by_text(re.compile("The flute length, 40, is shorter than the tip"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("^Set the flute length to 173"))).to_be_visible()
+    page.get_by_role("button", name="Take it back").click()
+    expect(lean).to_have_value("8")
     page.get_by_role("button", name="Remove T23").click()
 
     station(page, "Release")
@@ -164,7 +195,7 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     expect(sheet.value.get_by_role("heading", name="Setup sheet: Plate by hand, Top")).to_be_visible()
 
     page.reload()  # everything is as it was
-    expect(page.get_by_text("proved", exact=True)).to_be_visible()
+    expect(page.get_by_text("proved", exact=True).first).to_be_visible()
 
 
 def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
@@ -178,7 +209,7 @@ def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
     expect(page.get_by_label("Picked geometry").get_by_text("Distance of the axes")).to_be_visible()
 
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     station(page, "Plan")
     choose(page, "Holes", "4 x Ø3 counterbored, through")
     page.get_by_role("button", name="Plan these 4 holes").click()
@@ -220,7 +251,7 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
     give(page, MODELS / "bearing_bracket.step")
     expect(page.get_by_role("table", name="Holes of the part")).to_be_visible(timeout=60_000)
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     below = page.get_by_role("textbox", name="Allowance below")
     below.fill("3")  # to be held by, and to be faced away from the other side
     with page.expect_response(re.compile(r"/document$")):
@@ -256,12 +287,12 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
 
     # turned over, in what the first setup leaves; a coarse proof is enough to look at it
     station(page, "Prove")
-    cell = page.get_by_role("textbox", name="Cell")
+    cell = page.get_by_role("textbox", name="Stock resolution")
     cell.fill("1")
     with page.expect_response(re.compile(r"/document$")):
         cell.press("Enter")
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page, "-z")
     page.get_by_role("button", name="Compute the plan").click()
     second = page.get_by_role("table", name="Setups").get_by_role("row").filter(has_text="Setup 2")
     expect(second).to_contain_text("ready", timeout=120_000)
@@ -308,8 +339,11 @@ def test_wrong_files_and_wrong_values_say_what_to_do(page: Page):
     above = page.get_by_role("textbox", name="Allowance above")
     above.fill("-3")
     above.press("Enter")
-    expect(page.get_by_text("greater than or equal to 0").first).to_be_visible()
-    expect(above).to_have_value("1")  # taken back
+    expect(page.get_by_text("Allowance above must be at least 0.")).to_be_visible()
+    expect(above).to_have_value("-3")  # what was typed stays, with its reason under it
+    above.press("Escape")
+    expect(above).to_have_value("1")
+    expect(page.get_by_text("must be at least 0")).to_have_count(0)
     above.fill("three")
     above.press("Enter")
     expect(page.get_by_text("'three' is not a length.").first).to_be_visible()
@@ -334,8 +368,8 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     expect(page.get_by_label("Picked geometry")).to_contain_text("plane")
     page.keyboard.press("2")
     expect(page.get_by_role("heading", name="Setups")).to_be_visible()
-    page.get_by_role("button", name="Add a setup").click()
-    expect(page.get_by_role("heading", name="What follows")).to_be_visible()
+    add_setup(page)
+    expect(page.get_by_role("heading", name="Results")).to_be_visible()
     page.wait_for_timeout(600)  # the view turns to the setup
     view.click(position={"x": box["width"] / 2 + 40, "y": box["height"] / 2 + 60})
     page.get_by_role("button", name="This way up").click()
@@ -380,7 +414,7 @@ def test_cancelling_leaves_the_page_usable(page: Page):
     give(page, MODELS / "bearing_bracket.step")
     expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     station(page, "Tools")
     take_tool(page, "Ball mill 4")
     station(page, "Plan")
@@ -391,7 +425,7 @@ def test_cancelling_leaves_the_page_usable(page: Page):
     page.get_by_role("button", name="Compute the plan").click()
     page.get_by_role("button", name="Cancel").click()
     expect(page.get_by_text("Cancelled; what was finished is kept.")).to_be_visible(timeout=20_000)
-    expect(page.get_by_role("table", name="Operations of Top").get_by_text("stale")).to_be_visible()
+    expect(page.get_by_role("table", name="Operations of Top").get_by_text("not computed")).to_be_visible()
 
 
 def imported(page: Page) -> int:
@@ -449,6 +483,7 @@ def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page)
     expect(first.get_by_text("Repeat:")).to_have_count(0)
 
     # an area drawn once and used by name
+    adding(page, "Areas")
     page.get_by_role("button", name="Draw an area").click()
     page.get_by_role("textbox", name="Corners, X Y a line").fill("-30 -60\n30 -60\n30 60\n-30 60")
     page.get_by_role("button", name="Make the area").click()
@@ -458,6 +493,7 @@ def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page)
     expect(page.get_by_text("a polygon; in 1 operation")).to_be_visible()
 
     # another by clicks in the view, which looks from above: right is X, up is Y, the middle is the plate's
+    adding(page, "Areas")
     page.get_by_role("button", name="Draw an area").click()
     expect(page.get_by_role("button", name="Make the area")).to_be_disabled()
     box = page.get_by_label("Model view").bounding_box()
@@ -485,7 +521,7 @@ def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page)
 
     # a second setup takes over what the first leaves
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     expect(page.get_by_role("combobox", name="Begins as")).to_have_value("What “Top” leaves")
     expect(page.get_by_text("which has not been cut yet")).to_be_visible()
     page.get_by_role("button", name="Compute the plan").click()
@@ -497,15 +533,15 @@ def test_a_plan_is_worked_on_as_a_document_and_its_releases_are_kept(page: Page)
 
     # what is handed out is kept, and the next is held against it
     station(page, "Release")
-    page.get_by_role("textbox", name="What is new in it").fill("first")
-    page.get_by_role("button", name="Keep as no. 1").click()
+    page.get_by_role("textbox", name="Revision note").fill("first")
+    page.get_by_role("button", name="Save revision 1").click()
     kept = page.get_by_role("table", name="Kept releases")
     expect(kept.get_by_role("row")).to_have_count(2)
     choose(page, "Optional stop", "Yes")
     choose(page, "Comments", "None")
     page.get_by_role("button", name="Prove", exact=True).click()
-    expect(page.get_by_role("button", name="Keep as no. 2")).to_be_visible(timeout=60_000)
-    page.get_by_role("button", name="Keep as no. 2").click()
+    expect(page.get_by_role("button", name="Save revision 2")).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Save revision 2").click()
     expect(kept.get_by_role("row")).to_have_count(3)
     changes = page.get_by_label("What changed")
     expect(changes).to_contain_text("− (Rough)")
@@ -518,7 +554,7 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
     give(page, MODELS / "bearing_bracket.step")
     expect(page.get_by_role("table", name="Holes of the part")).to_be_visible(timeout=60_000)
     station(page, "Setups")
-    page.get_by_role("button", name="Add a setup").click()
+    add_setup(page)
     station(page, "Tools")
     for tool in ("End mill 6", "Ball mill 4"):
         take_tool(page, tool)
@@ -551,7 +587,7 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
     choose(page, "Add an operation", "Engraving")
     page.get_by_role("button", name="Add a text").click()
     lines = page.get_by_role("group", name="Lines to engrave")
-    for label, value in (("Text", "BRACKET 7"), ("Foot X", "90"), ("Turned by", "90")):
+    for label, value in (("Text", "BRACKET 7"), ("Position X", "90"), ("Angle", "90")):
         lines.get_by_role("textbox", name=label, exact=True).fill(value)
         with page.expect_response(re.compile(r"/document$")):
             lines.get_by_role("textbox", name=label, exact=True).press("Enter")
@@ -583,9 +619,9 @@ def test_a_recipe_is_made_ours_and_bosses_and_texts_are_chosen(page: Page):
             page.get_by_role("button", name="Remove", exact=True).click()
     expect(table.get_by_role("row")).to_have_count(4)
     rows["Engraving"].click()
-    lines.get_by_role("textbox", name="Foot X").fill("51")
+    lines.get_by_role("textbox", name="Position X").fill("51")
     with page.expect_response(re.compile(r"/document$")):
-        lines.get_by_role("textbox", name="Foot X").press("Enter")
+        lines.get_by_role("textbox", name="Position X").press("Enter")
     # nothing has faced the stock yet: its shank would touch all along, which is told, until that is wanted
     page.get_by_role("button", name="Compute the plan").click()
     expect(page.get_by_text("would touch all along the way of 'Engraving'")).to_be_visible(timeout=90_000)

@@ -20,7 +20,11 @@ from tests.conftest import make_tool
         ("drill", {}, "the point angle is 0"),
         ("flat", {"taper_deg": 5}, "the angle of the side is 5 on a flat end mill"),
         ("flat", {"tip_diameter": 2}, "the flat at the tip is 2 on a flat end mill"),
-        ("taper_ball", {"taper_deg": 5}, "the corner radius is 0 on a tapered ball end mill; it must be between 0 and half"),
+        (
+            "taper_ball",
+            {"taper_deg": 5},
+            "the corner radius is 0 on a tapered ball end mill; it must be between 0 and half",
+        ),
         ("taper", {"taper_deg": 5, "tip_diameter": 8}, "leave no cone"),
         (
             "taper",

@@ -12,6 +12,7 @@ from fenrik.app.answers import Answers, Asked
 from fenrik.app.files import Files, as_file
 from fenrik.app.ports import Asker
 from fenrik.app.runs import Runs
+from fenrik.app.shelf import shelf
 from fenrik.app.store import ResultStore
 from fenrik.app.tables import JobRow, RevisionRow, now
 from fenrik.core.errors import Conflict, DocumentError, FenrikError, NotFound
@@ -60,13 +61,8 @@ class Jobs:
             return described
 
     def listing(self) -> list[dict[str, Any]]:
-        """All jobs, newest change first; `problem` says why one cannot be opened."""
-        with Session(self.engine) as session:
-            rows = session.exec(select(JobRow).order_by(col(JobRow.updated).desc())).all()
-            return [
-                {"id": r.id, "name": r.name, "updated": r.updated.isoformat(), "problem": r.problem}
-                for r in rows
-            ]
+        """All jobs, newest change first; see `shelf`."""
+        return shelf(self.engine)
 
     def get(self, job_id: int) -> dict[str, Any]:
         """The job's document with its place among the revisions. Raises NotFound, DocumentError."""

@@ -81,7 +81,11 @@ def check_not_blocked(proved: Proved) -> None:
 def sheet_of(jobs: Jobs, proved: Proved) -> tuple[str, dict[str, Any]]:
     """The setup sheets of a release as one HTML page, and the release as the document has it."""
     keys = [p.key for p in proved.proofs]
-    answer = json.loads(jobs.answers.ask("sheet", proved.about, release=proved.name, keys=keys))
+    answer = json.loads(
+        jobs.answers.ask(
+            "sheet", proved.about, release=proved.name, keys=keys, revision=proved.about.revision
+        )
+    )
     return answer["sheet"], answer["release"]
 
 
@@ -103,7 +107,7 @@ def keep_release(jobs: Jobs, job_id: int, name: str, notes: str) -> dict[str, An
         ).first()
         if same is not None:
             raise Conflict(
-                f"This release is kept already, as no. {same.number}.",
+                f"This release is kept already, as revision {same.number}.",
                 remedy="Change something, or use that one.",
             )
         last = session.exec(

@@ -21,6 +21,7 @@ from fenrik.core.errors import DocumentError, NotFound
 from fenrik.core.features.bosses import Boss, find_bosses
 from fenrik.core.features.feature import features_alike
 from fenrik.core.features.holes import alike
+from fenrik.core.features.way_up import ways_up
 from fenrik.core.job.cutting.proofs import Arrays, kept_proof
 from fenrik.core.job.cutting.replaying import replay_of
 from fenrik.core.job.document.job import Job, SetupDoc
@@ -117,6 +118,12 @@ def _scene(desk: Desk, order: dict[str, Any]) -> bytes:
         "edge_counts": counts,
     }
     return pack({"name": part.name}, arrays)
+
+
+def _ways_up(desk: Desk, order: dict[str, Any]) -> Any:
+    workspace = desk.paths(order).workspace
+    holes, features = workspace.holes(), workspace.features()
+    return [asdict(way) for way in ways_up(workspace.part(), holes, features)]
 
 
 def _picture(desk: Desk, order: dict[str, Any]) -> bytes:
@@ -244,6 +251,7 @@ def _path(desk: Desk, order: dict[str, Any]) -> bytes:
     path = Toolpath.from_bytes(blob)
     if len(path) < 2:
         none: Arrays = {"pieces": np.zeros((0, 6), np.float32), "kind": np.zeros(0, np.int8)}
+        none["feed"] = np.zeros(0, np.float32)
         return pack({"moves": len(path)}, none)
     pieces, owner = pieces_of(path)
     head: dict[str, Any] = {
@@ -251,7 +259,12 @@ def _path(desk: Desk, order: dict[str, Any]) -> bytes:
         "cutting_length_mm": path.cutting_length(),
         "notes": [to_plain(n) for n in path.notes],
     }
-    return pack(head, {"pieces": pieces.astype(np.float32), "kind": path.kind[1:][owner]})
+    arrays: Arrays = {
+        "pieces": pieces.astype(np.float32),
+        "kind": path.kind[1:][owner],
+        "feed": path.feed[1:][owner].astype(np.float32),
+    }
+    return pack(head, arrays)
 
 
 def _moment(desk: Desk, order: dict[str, Any]) -> bytes:
@@ -268,7 +281,7 @@ def _sheet(desk: Desk, order: dict[str, Any]) -> Any:
         proof = kept_proof(desk.store, key)
         if proof is None:
             raise NotFound("The release has not been proved yet.", remedy="Prove it.")
-        sheets.append(setup_sheet(paths, release, proof))
+        sheets.append(setup_sheet(paths, release, proof, order["revision"]))
     return {"sheet": "\n".join(sheets), "release": release.model_dump(mode="json")}
 
 
@@ -278,6 +291,7 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "faces": _faces,
     "scene": _scene,
     "picture": _picture,
+    "ways_up": _ways_up,
     "holes": _holes,
     "bosses": _bosses,
     "features": _features,

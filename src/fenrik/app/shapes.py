@@ -215,6 +215,13 @@ class Measured(Shape):
     unit: str
 
 
+class Mend(Shape):
+    """Fields of an operation or of its tool to set, so that a finding should go."""
+
+    operation: dict[str, float] | None = None
+    tool: dict[str, float] | None = None
+
+
 class FindingRow(Shape):
     """Something to know before a program runs; see `proof.finding.Finding`."""
 
@@ -230,6 +237,7 @@ class FindingRow(Shape):
     place: Vec3 | None
     measure: float | None
     limit: float | None
+    mend: Mend | None = None
 
 
 class OperationFacts(Shape):

@@ -110,3 +110,12 @@ class KeptReleaseRow(SQLModel, table=True):
     text: str
     sheet: str
     at: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
+
+
+class ShopToolRow(SQLModel, table=True):
+    """A tool that the shop keeps for later jobs."""
+
+    __tablename__ = "shop_tool"
+    id: int | None = Field(default=None, primary_key=True)
+    tool: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    at: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]

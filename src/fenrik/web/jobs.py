@@ -18,12 +18,16 @@ router = APIRouter(tags=["jobs"])
 
 
 class JobListed(BaseModel):
-    """A job in the list; `problem` says why it cannot be opened."""
+    """A job in the list: the names of its machines, the target of what is computed for it now (empty where
+    nothing is); `problem` says why it cannot be opened."""
 
     id: int
     name: str
     updated: str
     problem: str
+    revision: int
+    machines: list[str]
+    working: str
 
 
 class JobAnswer(BaseModel):

@@ -50,6 +50,22 @@ class HoleGroup(BaseModel):
     uses: list[UseAnswer]
 
 
+class WayUpAnswer(BaseModel):
+    """A way up of the part: a principal axis or a face, the faces and the shares that are reached from there,
+    how high it stands, in words, and what it is worth beside the others."""
+
+    axis: str | None
+    face: int | None
+    surface: float
+    holes: int
+    features: int
+    base: float
+    height: float
+    faces: list[int]
+    words: str
+    score: float
+
+
 class HoleOrder(BaseModel):
     """Which holes (by a face of each; none: every one seen from above) are to be made in which setup, and
     what for (open: by the tables); `use` names the thread or fastener."""
@@ -142,6 +158,12 @@ def bosses(jobs: Service, job_id: Number, request: Request) -> Response:
 def features(jobs: Service, job_id: Number, request: Request) -> Response:
     """The part's pockets, slots, bosses, tops and broken edges in groups of alike ones."""
     return as_it_lies(request, jobs.answers.of_part("features", jobs.asked(job_id)), JSON, immutable=False)
+
+
+@router.get("/jobs/{job_id}/ways-up", response_model=list[WayUpAnswer])
+def ways_up(jobs: Service, job_id: Number, request: Request) -> Response:
+    """The part's ways up, the best one first."""
+    return as_it_lies(request, jobs.answers.of_part("ways_up", jobs.asked(job_id)), JSON, immutable=False)
 
 
 @router.post("/jobs/{job_id}/holes/plan", response_model=HolePlan)

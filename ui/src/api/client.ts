@@ -20,13 +20,15 @@ export class ServerFault extends Error {
   }
 }
 
+const plainFault = (code: string, what: string): Fault => ({ code, what, remedy: "", where: "", rule: "" });
+
 export async function request<T>(path: string, init?: RequestInit): Promise<T> {
   let answer: Response;
   try {
     answer = await fetch(`/api${path}`, { ...init, headers: { ...editorHeaders(), ...init?.headers } });
   } catch {
     throw new ServerFault(
-      { code: "network", what: "The server does not answer.", remedy: "", where: "" },
+      plainFault("network", "The server does not answer."),
       "The server does not answer. Is it still running? Nothing you saved is lost.",
     );
   }
@@ -40,7 +42,7 @@ async function faultOf(answer: Response): Promise<ServerFault> {
   if (body?.error) return new ServerFault(body.error, body.message);
   const detail = Array.isArray(body?.detail) ? body.detail.map((d: { msg: string }) => d.msg).join("; ") : "";
   const what = detail.replace("Value error, ", "") || `The server answered ${answer.status}.`;
-  return new ServerFault({ code: "http", what, remedy: "", where: "" }, what);
+  return new ServerFault(plainFault("http", what), what);
 }
 
 export async function requestBlob(path: string, signal?: AbortSignal): Promise<Blob> {

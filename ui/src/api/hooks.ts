@@ -16,11 +16,13 @@ import type {
   LineChange,
   OperationValues,
   ProofFacts,
+  WayUp,
 } from "./types";
 
 /** An error in words, without places of the document, which mean nothing on a page. */
 const said = (error: unknown) => {
-  if (error instanceof ServerFault) return `${error.fault.what} ${error.fault.remedy ?? ""}`.trim() || error.message;
+  if (error instanceof ServerFault)
+    return `${error.fault.what} ${error.fault.remedy ?? ""}`.trim() || error.message;
   return error instanceof Error ? error.message : String(error);
 };
 
@@ -85,6 +87,15 @@ export const useFeatures = (id: number, key: string | null | undefined) =>
   useQuery({
     queryKey: ["features", key],
     queryFn: () => request<FeatureGroup[]>(`/jobs/${id}/features`),
+    enabled: !!key,
+    staleTime: Infinity,
+  });
+
+/** The part's ways up, the best one first. */
+export const useWaysUp = (id: number, key: string | null | undefined) =>
+  useQuery({
+    queryKey: ["ways-up", key],
+    queryFn: () => request<WayUp[]>(`/jobs/${id}/ways-up`),
     enabled: !!key,
     staleTime: Infinity,
   });

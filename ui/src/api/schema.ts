@@ -599,6 +599,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/ways-up": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Ways Up
+     * @description The part's ways up, the best one first.
+     */
+    get: operations["ways_up_api_jobs__job_id__ways_up_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/holes/plan": {
     parameters: {
       query?: never;
@@ -906,6 +926,50 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shop/tools": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Tools
+     * @description The shop's own tools, the one kept last first.
+     */
+    get: operations["list_tools_api_shop_tools_get"];
+    put?: never;
+    /**
+     * Keep
+     * @description Keeps a tool for later jobs, in place of one of the same name.
+     */
+    post: operations["keep_api_shop_tools_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/tools/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /**
+     * Drop
+     * @description Keeps a tool no longer.
+     */
+    delete: operations["drop_api_shop_tools__number__delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/events": {
     parameters: {
       query?: never;
@@ -1120,6 +1184,12 @@ export interface components {
       feed_per_tooth_max?: number | null;
       /** Holder */
       holder: components["schemas"]["HolderSegment"][];
+      /**
+       * To Check
+       * @description Made up by a proposal: its lengths and holder are not confirmed by anybody yet.
+       * @default false
+       */
+      to_check: boolean;
     };
     /**
      * Block
@@ -1433,6 +1503,7 @@ export interface components {
       measure: number | null;
       /** Limit */
       limit: number | null;
+      mend?: components["schemas"]["Mend"] | null;
     };
     /**
      * FixtureSolid
@@ -1778,7 +1849,8 @@ export interface components {
     };
     /**
      * JobListed
-     * @description A job in the list; `problem` says why it cannot be opened.
+     * @description A job in the list: the names of its machines, the target of what is computed for it now (empty where
+     *     nothing is); `problem` says why it cannot be opened.
      */
     JobListed: {
       /** Id */
@@ -1789,6 +1861,12 @@ export interface components {
       updated: string;
       /** Problem */
       problem: string;
+      /** Revision */
+      revision: number;
+      /** Machines */
+      machines: string[];
+      /** Working */
+      working: string;
     };
     /**
      * JobState
@@ -2182,6 +2260,20 @@ export interface components {
       value: number;
       /** Unit */
       unit: string;
+    };
+    /**
+     * Mend
+     * @description Fields of an operation or of its tool to set, so that a finding should go.
+     */
+    Mend: {
+      /** Operation */
+      operation?: {
+        [key: string]: number;
+      } | null;
+      /** Tool */
+      tool?: {
+        [key: string]: number;
+      } | null;
     };
     /**
      * Mirror
@@ -3396,6 +3488,15 @@ export interface components {
       operations: components["schemas"]["OperationState"][];
     };
     /**
+     * ShopTool
+     * @description A tool that is kept for later jobs.
+     */
+    ShopTool: {
+      /** Id */
+      id: number;
+      tool: components["schemas"]["Assembly"];
+    };
+    /**
      * SideDoc
      * @description A direction from which a clamped part is worked besides the setup's own: towards the spindle goes an
      *     axis of the part, the normal of a picked face or the axis of a picked cylinder.
@@ -3604,6 +3705,33 @@ export interface components {
        * @default false
        */
       outline: boolean;
+    };
+    /**
+     * WayUpAnswer
+     * @description A way up of the part: a principal axis or a face, the faces and the shares that are reached from there,
+     *     how high it stands, in words, and what it is worth beside the others.
+     */
+    WayUpAnswer: {
+      /** Axis */
+      axis: string | null;
+      /** Face */
+      face: number | null;
+      /** Surface */
+      surface: number;
+      /** Holes */
+      holes: number;
+      /** Features */
+      features: number;
+      /** Base */
+      base: number;
+      /** Height */
+      height: number;
+      /** Faces */
+      faces: number[];
+      /** Words */
+      words: string;
+      /** Score */
+      score: number;
     };
     /**
      * Worst
@@ -4705,6 +4833,37 @@ export interface operations {
       };
     };
   };
+  ways_up_api_jobs__job_id__ways_up_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["WayUpAnswer"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
   plan_holes_api_jobs__job_id__holes_plan_post: {
     parameters: {
       query?: never;
@@ -5205,6 +5364,90 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["LineChange"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  list_tools_api_shop_tools_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShopTool"][];
+        };
+      };
+    };
+  };
+  keep_api_shop_tools_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Assembly"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShopTool"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  drop_api_shop_tools__number__delete: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
         };
       };
       /** @description Validation Error */

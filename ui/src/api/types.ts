@@ -86,6 +86,9 @@ export type Derived = S["Derived"];
 
 export type Fault = S["Fault"];
 
+/** A way up of the part, and what is reached from there. */
+export type WayUp = S["WayUpAnswer"];
+
 /** A change to an operation that failed with which it would work. */
 export type Offered = S["Offered"];
 

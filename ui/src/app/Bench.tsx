@@ -1,4 +1,4 @@
-import { ActionIcon, Loader, Tooltip, useMantineColorScheme } from "@mantine/core";
+import { ActionIcon, Loader, Tooltip, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
 import { IconArrowBackUp, IconArrowForwardUp, IconCommand, IconMoon, IconSun } from "@tabler/icons-react";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
@@ -13,6 +13,7 @@ import {
   useRuns,
 } from "../api/hooks";
 import { PartCard, PartSheet } from "../features/part/Part";
+import { FollowedPlans } from "../picks/WholePlan";
 import { PlanSheet } from "../features/plan/Plan";
 import { PlanCard } from "../features/plan/PlanCard";
 import { ProveCard, ProveSheet } from "../features/prove/Prove";
@@ -20,11 +21,15 @@ import { RunStrip } from "../features/prove/RunStrip";
 import { ReleaseCard, ReleaseSheet } from "../features/release/Release";
 import { SetupCard } from "../features/setups/SetupCard";
 import { SetupSheet } from "../features/setups/Setups";
-import { ToolCard, ToolSheet } from "../features/tools/Tools";
+import { ToolCard } from "../features/tools/ToolCard";
+import { ToolSheet } from "../features/tools/Tools";
 import { SessionContext, STATIONS, type Shared, type Station } from "../session/context";
 import { Palette, Shortcuts } from "./Palette";
 import { needs } from "../session/needs";
 import { useSession } from "../session/store";
+import { useShallow } from "zustand/react/shallow";
+import { Late } from "../session/Late";
+import { UnderWay } from "../session/UnderWay";
 import { View } from "../features/view/View";
 
 const SHEETS = {
@@ -60,6 +65,7 @@ export function Bench() {
   const runs = useRuns(id);
   const { editing, document } = useEdit(id, job.data?.document);
   useRunEvents(id);
+  const chosen = useSession(useShallow((s) => [s.setup, s.operation, s.tool, s.release]));
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
   useKeys(go, editing.move, setPalette, setHelp);
@@ -76,9 +82,22 @@ export function Bench() {
       step: null,
       place: null,
       wanted: null,
+      proposed: null,
+      drafts: {},
       drawing: null,
     });
   }, [id]);
+
+  // a part that is made in several setups is looked at as it leaves the last one
+  const releases = state.data?.releases;
+  useEffect(() => {
+    const last = releases?.at(-1);
+    const setup = job.data?.document.setups.find((s) => s.name === last?.setup);
+    if (releases && setup?.stock.kind === "carried")
+      useSession.getState().set({ release: releases.length - 1 });
+    // only once for a job
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [id, !!releases]);
 
   const shared = useMemo<Shared | null>(
     () =>
@@ -115,16 +134,18 @@ export function Bench() {
   if (!shared || !job.data) return <Loader m={40} />;
   const Sheet = SHEETS[station];
   const Card = CARDS[station];
+  // what is chosen has a card of its own, which begins at its top
+  const card = [station, ...chosen].join("/");
   return (
     <SessionContext.Provider value={shared}>
       <div className="bench">
         <header className="top">
-          <Link to="/" className="home" aria-label="All jobs">
+          <Link to="/" className="home" aria-label="Fenrik, all jobs">
             <img src="/mark.svg" width={22} height={22} alt="" /> Fenrik
           </Link>
-          <span className="jobname" title={shared.document.name}>
+          <h1 className="jobname" title={shared.document.name}>
             {shared.document.name}
-          </span>
+          </h1>
           <nav className="stations" aria-label="Stations">
             {STATIONS.map((s, i) => (
               <button
@@ -135,7 +156,7 @@ export function Bench() {
               >
                 <span className="key">{i + 1}</span>
                 {s[0].toUpperCase() + s.slice(1)}
-                <span className="need">{needs(s, shared)}</span>
+                <span className={`need ${lookOf(needs(s, shared))}`}>{needs(s, shared)}</span>
               </button>
             ))}
           </nav>
@@ -146,11 +167,16 @@ export function Bench() {
             openPalette={() => setPalette(true)}
           />
         </header>
-        <section className="sheet" aria-label="Sheet">
-          <Sheet />
-        </section>
+        <div className="left">
+          <section className="sheet" aria-label="Sheet">
+            <Late />
+            <Sheet />
+          </section>
+          <UnderWay />
+          <FollowedPlans />
+        </div>
         <View />
-        <aside className="card" aria-label="Card">
+        <aside className="card" aria-label="Card" key={card}>
           <Card />
         </aside>
         {(station === "prove" || station === "release") && <RunStrip />}
@@ -161,6 +187,8 @@ export function Bench() {
   );
 }
 
+const lookOf = (need: string) => (/stop|failed/.test(need) ? "bad" : need === "proved" ? "good" : "");
+
 interface ActionProps {
   canUndo: boolean;
   canRedo: boolean;
@@ -169,7 +197,8 @@ interface ActionProps {
 }
 
 function Actions({ canUndo, canRedo, move, openPalette }: ActionProps) {
-  const { colorScheme, toggleColorScheme } = useMantineColorScheme();
+  const { setColorScheme } = useMantineColorScheme();
+  const dark = useComputedColorScheme("light") === "dark";
   const saving = useSaving((s) => s.open > 0);
   return (
     <div className="actions">
@@ -192,8 +221,12 @@ function Actions({ canUndo, canRedo, move, openPalette }: ActionProps) {
         </ActionIcon>
       </Tooltip>
       <Tooltip label="Light or dark">
-        <ActionIcon variant="subtle" aria-label="Light or dark" onClick={toggleColorScheme}>
-          {colorScheme === "dark" ? <IconSun size={17} /> : <IconMoon size={17} />}
+        <ActionIcon
+          variant="subtle"
+          aria-label="Light or dark"
+          onClick={() => setColorScheme(dark ? "light" : "dark")}
+        >
+          {dark ? <IconSun size={17} /> : <IconMoon size={17} />}
         </ActionIcon>
       </Tooltip>
     </div>

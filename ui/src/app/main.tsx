@@ -27,7 +27,7 @@ const petrol: MantineColorsTuple = [
 const theme = createTheme({
   colors: { petrol },
   primaryColor: "petrol",
-  primaryShade: { light: 6, dark: 4 },
+  primaryShade: { light: 6, dark: 6 },
   fontFamily: "'IBM Plex Sans', sans-serif",
   fontFamilyMonospace: "'IBM Plex Mono', monospace",
   defaultRadius: 2,
@@ -46,7 +46,7 @@ const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchO
 for (const event of ["dragover", "drop"]) window.addEventListener(event, (e) => e.preventDefault());
 
 createRoot(document.getElementById("root")!).render(
-  <MantineProvider theme={theme} defaultColorScheme="light">
+  <MantineProvider theme={theme} defaultColorScheme="auto">
     <Notifications position="bottom-right" />
     <QueryClientProvider client={client}>
       <BrowserRouter>

@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
 import type { Operation } from "../api/types";
 import { useShared } from "../session/context";
-import { useSession } from "../session/store";
+import { useChosen } from "../session/store";
 
 /** More faces than these are told by their number. */
 const FEW = 12;
@@ -15,7 +15,7 @@ export function FaceChoice({
   edit: (work: (o: Operation) => void) => Promise<boolean>;
 }) {
   const { faces } = useShared();
-  const { set } = useSession();
+  const { set } = useChosen("set");
   const mine = doc.faces ?? [];
   const show = () =>
     set({ picks: mine.filter((f) => faces[f - 1]).map((face) => ({ face, point: faces[face - 1].low })) });

@@ -4,7 +4,7 @@ import { useFeatures } from "../api/hooks";
 import type { FeatureGroup, SetupState, Vec3 } from "../api/types";
 import { useShared } from "../session/context";
 import { Said, useProposal } from "./Holes";
-import { useSession } from "../session/store";
+import { useChosen, useSession } from "../session/store";
 
 const useGroups = () => {
   const { id, state } = useShared();
@@ -75,7 +75,7 @@ function madeFrom(g: FeatureGroup, setup: SetupState | undefined): boolean {
 /** Adds to the chosen setup what makes a group of features. */
 export function FeatureRecipe() {
   const { id, document, state } = useShared();
-  const { setup } = useSession();
+  const { setup } = useChosen("setup");
   const { add, words, busy } = useProposal();
   const picked = useSession((s) => s.picks);
   const [which, choose] = useState<string | null>(null);

@@ -5,7 +5,7 @@ import { useBosses, useHoles } from "../api/hooks";
 import type { HoleGroup, Operation, StrategyInfo, Tool } from "../api/types";
 import { useShared } from "../session/context";
 import { holeAt } from "../session/fresh";
-import { useSession } from "../session/store";
+import { useChosen, useSession } from "../session/store";
 
 const PURPOSES: Record<string, string> = {
   thread: "threaded",
@@ -146,7 +146,7 @@ function withoutHoles(operations: Operation[], faces: number[]): Operation[] {
 it says of it, and whether it is still at it. */
 export function useProposal(index?: number) {
   const { document, editing } = useShared();
-  const { setup: chosen, set } = useSession();
+  const { setup: chosen, set } = useChosen("setup", "set");
   const setup = index ?? chosen;
   const [words, say] = useState<string[]>([]);
   const [busy, wait] = useState(false);
@@ -185,7 +185,7 @@ export function Said({ words }: { words: string[] }) {
 export function HoleRecipe() {
   const groups = useGroups();
   const { id, document } = useShared();
-  const { setup } = useSession();
+  const { setup } = useChosen("setup");
   const proposal = useProposal();
   const [which, choose] = useState<string | null>(null);
   const [use, intend] = useState<string | null>(null);
@@ -196,11 +196,16 @@ export function HoleRecipe() {
   if (groups.length === 0 || !document.setups[setup]) return null;
   const chosen = wanted?.uses.find((u) => idOf(u) === use) ?? wanted?.uses[0];
   const add = async (g: HoleGroup | null) => {
-    const kept = await proposal.add(`/jobs/${id}/holes/plan`, {
-      faces: g ? walls(g) : [],
-      purpose: g ? chosen?.purpose : null,
-      use: g ? chosen?.name : null,
-    });
+    const faces = g ? walls(g) : [];
+    const own = new Set(g ? g.faces.flat() : []);
+    const makers = document.setups[setup].operations.filter((o) =>
+      (o.holes ?? []).some((h) => typeof h.face === "number" && own.has(h.face)),
+    );
+    const names = makers.map((o) => o.name).join(", ");
+    const question = `${g?.count === 1 ? "This hole is" : "These holes are"} made by ${names}. Replace that?`;
+    if (makers.length > 0 && !window.confirm(question)) return;
+    const order = { faces, purpose: g ? chosen?.purpose : null, use: g ? chosen?.name : null };
+    const kept = await proposal.add(`/jobs/${id}/holes/plan`, order, makers.length ? [...own] : []);
     if (!kept) return;
     choose(null);
     intend(null);

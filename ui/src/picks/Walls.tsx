@@ -1,6 +1,6 @@
 import { Button, Checkbox } from "@mantine/core";
 import type { Operation, WallPick } from "../api/types";
-import { useSession } from "../session/store";
+import { useChosen } from "../session/store";
 import { useShared } from "../session/context";
 
 /** More walls than these are told by their number. */
@@ -26,7 +26,7 @@ export function WallChoice({
 }) {
   const edges = target === "rims";
   const { faces, edges: lines } = useShared();
-  const { set } = useSession();
+  const { set } = useChosen("set");
   const walls = doc.walls ?? [];
   const outline = walls.some((w) => w.outline);
   const chosen = walls.filter((w) => !w.outline);

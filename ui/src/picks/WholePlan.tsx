@@ -1,34 +1,60 @@
+import { Button } from "@mantine/core";
 import { useEffect, useRef } from "react";
+import type { RunAnswer } from "../api/client";
+import type { Fault } from "../api/types";
 import { useShared } from "../session/context";
-import { useSession } from "../session/store";
-import { Working } from "../session/Working";
+import { Failure } from "../session/Failure";
+import { useChosen, useSession } from "../session/store";
 import { Said, useProposal } from "./Holes";
 
-/**
- * Plans all that is seen from the chosen setup: chosen, computed and proved in the background, then added to the
- * sheet, if the job is still as it was when that began.
- */
+const isOpen = (run: RunAnswer | undefined) => !!run && ["queued", "running"].includes(run.state);
+
+/** Plans all that is seen from the chosen setup: chosen, computed and proved in the background. */
 export function WholePlan() {
-  const { id, document, revision, runs } = useShared();
-  const { setup } = useSession();
-  const proposal = useProposal();
+  const { document, runs, editing } = useShared();
+  const { setup, proposed } = useChosen("setup", "proposed");
   const target = `whole:${setup}`;
   const run = runs.find((r) => r.target === target);
-  const open = run && ["queued", "running"].includes(run.state);
-  const followed = useRef<number | null>(null);
-  useEffect(() => {
-    if (open) followed.current = run.id;
-    else if (run && run.id === followed.current) {
-      followed.current = null;
-      if (run.state === "done" && run.revision === revision)
-        void proposal.add(`/jobs/${id}/plan/proposed`, {});
-    }
-  });
   if (!document.setups[setup] || !document.part) return null;
   return (
     <div style={{ marginTop: 10 }}>
-      <Working target={target} label="Plan everything seen from here" />
-      <Said words={proposal.words} />
+      <Button disabled={isOpen(run)} onClick={() => editing.start(target)}>
+        Plan everything seen from here
+      </Button>
+      {run?.state === "failed" && run.error && <Failure fault={run.error as Fault} />}
+      {run?.state === "cancelled" && <div className="small">Cancelled; what was finished is kept.</div>}
+      {proposed?.setup === setup && <Said words={proposed.words} />}
     </div>
   );
+}
+
+/** Adds whole plans to the sheet when they are done, if the job is still as it was when they began. */
+export function FollowedPlans() {
+  const { runs } = useShared();
+  return runs
+    .filter((r) => r.target.startsWith("whole:"))
+    .map((r) => <Followed key={r.target} run={r} setup={Number(r.target.split(":")[1])} />);
+}
+
+function Followed({ run, setup }: { run: RunAnswer; setup: number }) {
+  const { id, revision } = useShared();
+  const set = useSession((s) => s.set);
+  const proposal = useProposal(setup);
+  const followed = useRef<number | null>(null);
+  useEffect(() => {
+    if (isOpen(run)) followed.current = run.id;
+    else if (run.id === followed.current) {
+      followed.current = null;
+      if (run.state !== "done") return;
+      if (run.revision === revision) void proposal.add(`/jobs/${id}/plan/proposed`, {});
+      else {
+        const words = "The job was changed while its plan was computed: nothing was added. Plan it again.";
+        set({ proposed: { setup, words: [words] } });
+      }
+    }
+  });
+  useEffect(() => {
+    if (proposal.words.length) set({ proposed: { setup, words: proposal.words } });
+  }, [proposal.words, set, setup]);
+  return null;
 }

@@ -10,10 +10,16 @@ import { PartLayer } from "./layers/part";
 import { PathLayer } from "./layers/path";
 import { StockLayer } from "./layers/stock";
 import { ToolLayer } from "./layers/tool";
+import { environmentOf, GroundShadow } from "./light";
 import { NodeTree } from "./nodes";
 import { pickPart, pickPlace, type Hit } from "./picking";
 import type { Stage } from "./stage";
 
+/** A picture that takes longer is slow; so many after one another, and fewer pixels are drawn, until it rests. */
+const SLOW_MS = 50;
+const SLOW_PICTURES = 4;
+const IN_MOTION_MS = 300;
+const COARSE = 0.6;
 const NOTHING = new THREE.Box3(new THREE.Vector3(-50, -50, -20), new THREE.Vector3(50, 50, 20));
 
 /** The one scene of the bench: layers on one tree of nodes, and a camera. Draws only what has changed. */
@@ -32,16 +38,26 @@ export class BenchScene implements Stage {
   private readonly scene = new THREE.Scene();
   private readonly camera: Camera;
   private asked = false;
+  private readonly room: THREE.Texture;
+  private readonly shadow = new GroundShadow();
+  private drawn = 0;
+  private slow = 0;
+  private coarse = false;
+  private resting = 0;
 
   constructor(readonly canvas: HTMLCanvasElement) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.camera = new Camera(canvas, () => this.ask());
-    const sky = new THREE.HemisphereLight(0xffffff, 0x8a8577, 1.7);
+    this.room = environmentOf(this.renderer);
+    this.scene.environment = this.room;
+    this.scene.environmentRotation.set(Math.PI / 2, 0, 0); // the room's up is Z
+    this.scene.environmentIntensity = 0.75;
+    const sky = new THREE.HemisphereLight(0xffffff, 0x8a8577, 0.7);
     sky.position.set(0, 0, 1);
-    const lamp = new THREE.DirectionalLight(0xffffff, 1.5);
+    const lamp = new THREE.DirectionalLight(0xffffff, 1.1);
     lamp.position.set(-0.5, -1, 1.6);
-    this.scene.add(sky, lamp, this.camera.lens, this.nodes.base);
+    this.scene.add(sky, lamp, this.camera.lens, this.nodes.base, this.shadow.plane);
     const { work, tool } = this.nodes;
     this.part = new PartLayer(work, this);
     this.marks = new MarksLayer(this.part, this);
@@ -59,16 +75,39 @@ export class BenchScene implements Stage {
     const { marks, part, stock, field, path, drawing, tool, machine } = this;
     for (const layer of [marks, part, stock, field, path, drawing, tool, machine]) layer.dispose();
     this.camera.dispose();
+    this.room.dispose();
+    this.shadow.dispose();
+    window.clearTimeout(this.resting);
     this.renderer.dispose();
   }
 
   ask() {
     if (this.asked) return;
     this.asked = true;
-    requestAnimationFrame(() => {
+    requestAnimationFrame((now) => {
       this.asked = false;
+      this.pace(now);
       this.renderer.render(this.scene, this.camera.lens);
     });
+  }
+
+  /** Draws fewer pixels while pictures that follow one another take too long, and all of them at rest. */
+  private pace(now: number) {
+    const gap = now - this.drawn;
+    this.drawn = now;
+    if (gap < IN_MOTION_MS) this.slow = gap > SLOW_MS ? this.slow + 1 : 0;
+    if (this.slow >= SLOW_PICTURES && !this.coarse) this.setCoarse(true);
+    if (!this.coarse) return;
+    window.clearTimeout(this.resting);
+    this.resting = window.setTimeout(() => this.setCoarse(false), IN_MOTION_MS);
+  }
+
+  private setCoarse(coarse: boolean) {
+    this.coarse = coarse;
+    this.slow = 0;
+    const full = Math.min(2, window.devicePixelRatio);
+    this.renderer.setPixelRatio(coarse ? COARSE * full : full);
+    this.ask();
   }
 
   resize(width: number, height: number) {
@@ -85,11 +124,26 @@ export class BenchScene implements Stage {
 
   /** Turns the camera to look from a direction, at what is there: the work, or the whole machine. */
   look(direction: Vec3, whole = false) {
-    const box = new THREE.Box3();
+    const box = this.around();
     if (whole) box.expandByObject(this.nodes.base);
+    this.camera.look(direction, box);
+    this.shadow.under(this.around());
+    this.ask();
+  }
+
+  /** The box of what there is to look at. */
+  private around(): THREE.Box3 {
+    const box = new THREE.Box3();
     for (const thing of [...this.part.things, ...this.stock.things])
       if (thing.visible) box.expandByObject(thing);
-    this.camera.look(direction, box.isEmpty() ? NOTHING : box);
+    return box.isEmpty() ? NOTHING.clone() : box;
+  }
+
+  /** Brings a place of the work (program coordinates) into the middle, near enough to see what is there. */
+  goTo(place: Vec3) {
+    const box = this.around();
+    const point = this.nodes.work.localToWorld(new THREE.Vector3(...place));
+    this.camera.approach(point.toArray(), 0.9 * box.getSize(new THREE.Vector3()).length());
     this.ask();
   }
 

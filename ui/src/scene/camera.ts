@@ -40,6 +40,15 @@ export class Camera {
     this.controls.update();
   }
 
+  /** Looks at a point from where it looks from now, from no farther away than so much, mm. */
+  approach(point: Vec3, most: number) {
+    const arm = this.lens.position.clone().sub(this.controls.target);
+    arm.setLength(Math.min(arm.length(), most));
+    this.controls.target.set(...point);
+    this.lens.position.set(...point).add(arm);
+    this.controls.update();
+  }
+
   /** The line of sight through a point of the canvas (-1..1). */
   rayAt(x: number, y: number): THREE.Raycaster {
     const ray = new THREE.Raycaster();

@@ -62,12 +62,27 @@ export function groundOf(
   return start;
 }
 
-const KEYFRAME_EVERY = 2000;
+/** Grid points that are looked at between two keyframes: some 10 ms of work. */
+const FRAME_WORK = 2_000_000;
+/** More keyframes than these are thinned out. */
+const MOST_FRAMES = 160;
+
+/** The stock after so many pieces. */
+interface Frame {
+  done: number;
+  heights: Float32Array;
+}
 
 export class HeightField {
   readonly heights: Float32Array;
-  private readonly frames = new Map<number, Float32Array>();
+  /** Whether the last call of `goTo` ran out of its time before it got there. */
+  behind = false;
+  private frames: Frame[];
   private done = 0;
+  /** Goes ahead of what is shown and leaves keyframes. */
+  private readonly scout: Frame;
+  private frameWork = FRAME_WORK;
+  private sinceFrame = 0;
 
   constructor(
     readonly x0: number,
@@ -81,41 +96,66 @@ export class HeightField {
     private readonly shapes: Map<number, CutterShape>,
   ) {
     this.heights = start.slice();
-    this.frames.set(0, start.slice());
+    this.frames = [{ done: 0, heights: start.slice() }];
+    this.scout = { done: 0, heights: start.slice() };
   }
 
   get count() {
     return this.motion.endsAt.length;
   }
 
-  /** Brings the field to a time; returns whether anything changed. */
-  goTo(time: number): boolean {
+  /** Brings the field to a time, for `most` ms at most; returns whether anything changed. */
+  goTo(time: number, most = Infinity): boolean {
     const target = this.indexAt(time);
     const partial = this.partialPiece(target, time);
     if (target === this.done && partial === null && !this.dirty) return false;
-    if (target < this.done || this.dirty) this.restore(target);
-    while (this.done < target) {
-      this.stamp(this.done, 1);
-      this.done++;
-      if (this.done % KEYFRAME_EVERY === 0 && !this.frames.has(this.done)) {
-        this.frames.set(this.done, this.heights.slice());
-      }
+    const nearest = this.frameBefore(target);
+    if (target < this.done || this.dirty || nearest.done > this.done) this.restore(nearest);
+    const until = performance.now() + most;
+    this.behind = false;
+    while (this.done < target && !this.behind) {
+      this.stamp(this.heights, this.done++, 1);
+      this.behind = this.done % 16 === 0 && this.done < target && performance.now() > until;
     }
     this.dirty = false;
-    if (partial !== null && target < this.count) {
-      this.stamp(target, partial);
+    if (partial !== null && target < this.count && !this.behind) {
+      this.stamp(this.heights, target, partial);
       this.dirty = true;
     }
     return true;
   }
 
+  /** Cuts ahead for so many ms, so that any moment is near a keyframe; whether there is more to cut. */
+  cutAhead(most: number): boolean {
+    const until = performance.now() + most;
+    const { scout } = this;
+    while (scout.done < this.count) {
+      this.sinceFrame += this.stamp(scout.heights, scout.done++, 1);
+      if (this.sinceFrame > this.frameWork) this.keep();
+      if (scout.done % 16 === 0 && performance.now() > until) return true;
+    }
+    return false;
+  }
+
+  private keep() {
+    this.sinceFrame = 0;
+    this.frames.push({ done: this.scout.done, heights: this.scout.heights.slice() });
+    if (this.frames.length <= MOST_FRAMES) return;
+    this.frames = this.frames.filter((_, i) => i % 2 === 0);
+    this.frameWork *= 2;
+  }
+
   private dirty = false;
 
-  private restore(target: number) {
-    let at = 0;
-    for (const key of this.frames.keys()) if (key <= target && key > at) at = key;
-    this.heights.set(this.frames.get(at)!);
-    this.done = at;
+  private frameBefore(target: number): Frame {
+    let best = this.frames[0];
+    for (const frame of this.frames) if (frame.done <= target) best = frame;
+    return best;
+  }
+
+  private restore(frame: Frame) {
+    this.heights.set(frame.heights);
+    this.done = frame.done;
   }
 
   /** Number of pieces that have ended at a time. */
@@ -138,11 +178,12 @@ export class HeightField {
     return share > 0.001 && share < 1 ? share : null;
   }
 
-  private stamp(index: number, share: number) {
+  /** Cuts a share of a piece out of heights; gives how many grid points it looked at. */
+  private stamp(heights: Float32Array, index: number, share: number): number {
     const p = this.motion.pieces;
     const o = index * 6;
     const shape = this.shapes.get(this.motion.tool[index]);
-    if (!shape) return;
+    if (!shape) return 0;
     const { radius, rise } = shape;
     const scale = (rise.length - 1) / radius;
     const ax = p[o];
@@ -151,7 +192,7 @@ export class HeightField {
     const dx = (p[o + 3] - ax) * share;
     const dy = (p[o + 4] - ay) * share;
     const dz = (p[o + 5] - az) * share;
-    const { cell, x0, y0, nx, ny, heights } = this;
+    const { cell, x0, y0, nx, ny } = this;
     const i0 = Math.max(0, Math.ceil((Math.min(ax, ax + dx) - radius - x0) / cell));
     const i1 = Math.min(nx - 1, Math.floor((Math.max(ax, ax + dx) + radius - x0) / cell));
     const j0 = Math.max(0, Math.ceil((Math.min(ay, ay + dy) - radius - y0) / cell));
@@ -177,6 +218,7 @@ export class HeightField {
         if (z < heights[k]) heights[k] = Math.max(z, this.bottom);
       }
     }
+    return Math.max(0, i1 - i0 + 1) * Math.max(0, j1 - j0 + 1) + 8;
   }
 }
 

@@ -18,9 +18,11 @@ export function Late() {
     <div className="late" role="alert" aria-label="Changes not saved">
       <b>Your change is not saved: the job was changed elsewhere meanwhile.</b>
       <ul>
-        {late.flatMap((l) => differences(l.before, l.after)).map((words, i) => (
-          <li key={i}>{words}</li>
-        ))}
+        {late
+          .flatMap((l) => differences(l.before, l.after))
+          .map((words, i) => (
+            <li key={i}>{words}</li>
+          ))}
       </ul>
       <p className="small">You see the job as it is now.</p>
       <Button size="compact-xs" onClick={putOnTop}>

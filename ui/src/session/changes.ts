@@ -1,19 +1,19 @@
 import type { JobDocument, Setup } from "../api/types";
 import { boxStock } from "./fresh";
 
-type Axis = Setup["up"]["axis"];
+const UP: Setup["up"] = { axis: "+z", face: null, reverse: false };
 
-/** A new setup after others: of the other side, in what the last one leaves. */
-export function fresh(before: Setup[]): Setup {
+/** A new setup: the first one as it is proposed, one after others of the other side, in what the last one leaves. */
+export function fresh(before: Setup[], first: Setup["up"] = UP): Setup {
   const count = before.length;
   const last = before[count - 1];
-  const axis = last ? opposite(last.up.axis) : "+z";
+  const up = last ? opposite(last.up) : first;
   const carried = last && !last.array;
   let name = count === 0 ? "Top" : `Setup ${count + 1}`;
   for (let n = count + 2; before.some((s) => s.name === name); n++) name = `Setup ${n}`;
   return {
     name,
-    up: { axis, face: null, reverse: false },
+    up,
     turn_deg: 0,
     machine: last?.machine ?? "column_mill_500",
     material: last?.material ?? "aluminium_wrought",
@@ -31,8 +31,10 @@ export function fresh(before: Setup[]): Setup {
 }
 
 /** The other side of the part: what follows a setup is mostly made turned over. */
-function opposite(axis: Axis): Axis {
-  return axis ? (((axis.startsWith("-") ? "+" : "-") + axis.slice(1)) as Axis) : "-z";
+function opposite(up: Setup["up"]): Setup["up"] {
+  if (!up.axis) return { ...up, reverse: !up.reverse };
+  const axis = ((up.axis.startsWith("-") ? "+" : "-") + up.axis.slice(1)) as Setup["up"]["axis"];
+  return { ...up, axis };
 }
 
 /** Gives a setup another name, and all that speak of it. */

@@ -5,7 +5,9 @@ import { differences } from "./differences";
 const job = (step: number, notes = "", names = ["Rough"]) =>
   ({
     name: "Bracket",
-    setups: [{ name: "Top", operations: names.map((name) => ({ name, notes, parameters: { step_down: step } })) }],
+    setups: [
+      { name: "Top", operations: names.map((name) => ({ name, notes, parameters: { step_down: step } })) },
+    ],
   }) as unknown as JobDocument;
 
 test("two states of a job differ where the sheets say, with both values", () => {

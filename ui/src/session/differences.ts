@@ -12,9 +12,12 @@ export function differences(before: JobDocument, after: JobDocument): string[] {
   const found: string[] = [];
   const look = (a: unknown, b: unknown, place: string) => {
     if (Object.is(a, b)) return;
-    const [one, two] = [a, b].map((v) => (v && typeof v === "object" ? (v as Record<string, unknown>) : null));
+    const [one, two] = [a, b].map((v) =>
+      v && typeof v === "object" ? (v as Record<string, unknown>) : null,
+    );
     if (!one || !two) {
-      if (one || two) found.push(`${words(place, after)}: ${a == null ? "added" : b == null ? "removed" : "changed"}`);
+      if (one || two)
+        found.push(`${words(place, after)}: ${a == null ? "added" : b == null ? "removed" : "changed"}`);
       else found.push(`${words(place, after)}: ${plain(a)} → ${plain(b)}`);
       return;
     }

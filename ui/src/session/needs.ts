@@ -1,4 +1,11 @@
+import type { ReleaseState } from "../api/types";
 import type { Shared, Station } from "./context";
+
+/** Proved releases in words: with a stop that is open they are not fine. */
+export function provedWords(releases: Pick<ReleaseState, "stops">[]): string {
+  const stops = releases.reduce((sum, r) => sum + (r.stops ?? 0), 0);
+  return stops ? `proved, ${stops} stop${stops > 1 ? "s" : ""}` : "proved";
+}
 
 /** What is missing, stale or failed at a station, in a word or two; empty when nothing is. */
 export function needs(station: Station, { document, state, runs }: Shared): string {
@@ -22,14 +29,15 @@ export function needs(station: Station, { document, state, runs }: Shared): stri
       if (on.length === 0) return "empty";
       if (busy("plan")) return "computing";
       const failed = on.filter((s) => s === "failed").length;
-      const stale = on.filter((s) => s !== "ready").length;
-      return failed ? `${failed} failed` : stale ? `${stale} stale` : "";
+      const fresh = on.filter((s) => s === "new" || s === undefined).length;
+      const stale = on.filter((s) => s === "stale").length;
+      if (failed) return `${failed} failed`;
+      return stale ? `${stale} stale` : fresh ? `${fresh} not computed` : "";
     }
     case "prove":
       if (busy("prove")) return "proving";
-      return state && state.releases.length > 0 && state.releases.some((r) => r.state !== "ready")
-        ? "to prove"
-        : "";
+      if (!state || state.releases.length === 0) return "";
+      return state.releases.some((r) => r.state !== "ready") ? "to prove" : provedWords(state.releases);
     case "release":
       return "";
   }

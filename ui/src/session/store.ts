@@ -1,5 +1,7 @@
 import { create } from "zustand";
-import type { Vec3 } from "../api/types";
+import { useShallow } from "zustand/react/shallow";
+import type { Fault, Tool, Vec3 } from "../api/types";
+import type { PathColour } from "../scene/pathColours";
 import type { Hit } from "../scene/picking";
 
 /** What is selected, picked or played; server data is never copied here. */
@@ -20,9 +22,23 @@ interface SessionStore {
   place: Vec3 | null;
   wanted: ((face: number) => void) | null;
   wantedWords: string;
+  /** Tools (by number) whose dimensions do not go together yet, and why; not saved. */
+  drafts: Record<number, { tool: Tool; fault: Fault }>;
+  /** What the whole plan that was added last says of itself. */
+  proposed: { setup: number; words: string[] } | null;
+  /** What the colour of a path tells, and whether the program's is drawn at the proof. */
+  colourBy: PathColour;
+  pathShown: boolean;
   /** Corners of the area that is being drawn, in program coordinates; null where none is. */
   drawing: [number, number][] | null;
   set: (values: Partial<SessionStore>) => void;
+}
+
+/** Some of what is selected, picked or played; a change of anything else draws nothing anew. */
+export function useChosen<K extends keyof SessionStore>(...keys: K[]): Pick<SessionStore, K> {
+  return useSession(
+    useShallow((s) => Object.fromEntries(keys.map((k) => [k, s[k]])) as Pick<SessionStore, K>),
+  );
 }
 
 export const useSession = create<SessionStore>((set) => ({
@@ -41,6 +57,10 @@ export const useSession = create<SessionStore>((set) => ({
   place: null,
   wanted: null,
   wantedWords: "",
+  drafts: {},
+  proposed: null,
   drawing: null,
+  colourBy: "kind",
+  pathShown: false,
   set,
 }));

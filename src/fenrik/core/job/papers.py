@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from datetime import date
 from importlib.resources import files
 from typing import Any
 
@@ -38,12 +39,14 @@ from fenrik.core.units import format_length
 Floats = NDArray[np.float64]
 
 
-def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof) -> str:
-    """The sheet of one release as HTML that needs nothing else."""
+def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof, revision: int | None = None) -> str:
+    """The sheet of one release as HTML that needs nothing else, with today's date and the job's revision,
+    where it has one."""
     environment = Environment(autoescape=select_autoescape(default=True))
     unit = paths.job.units
     environment.filters["length"] = lambda v: format_length(float(v), unit)
     environment.filters["clock"] = clock
+    environment.filters["way"] = lambda mm: f"{mm / 304.8:.1f} ft" if unit == "inch" else f"{mm / 1000:.2f} m"
     template = environment.from_string(
         files("fenrik.core.job").joinpath("setup_sheet.html.j2").read_text("utf-8")
     )
@@ -71,7 +74,9 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof) -> str:
         drawings={t.number: tool_svg(t, unit, 260) for t in tools},
         proof=proof.facts,
         picture=setup_picture(paths, setup, clamped),
-        unit=unit,
+        unit="in" if unit == "inch" else "mm",
+        today=f"{date.today():%Y-%m-%d}",
+        revision=revision,
     )
 
 

@@ -48,7 +48,13 @@ class Parameters(BaseModel):
 def face_overlap() -> Any:
     """The parameter that says how far a surface strategy goes beyond the faces it was given."""
     return fact(
-        0.2, "How far the contact goes beyond the chosen faces.", unit="mm", ge=0, le=50, group="rest"
+        0.2,
+        "How far the contact goes beyond the chosen faces.",
+        unit="mm",
+        ge=0,
+        le=50,
+        group="rest",
+        title="Overlap beyond faces",
     )
 
 
@@ -61,6 +67,7 @@ def rest_of_ball() -> Any:
         gt=0,
         le=200,
         reason="all of the faces",
+        title="Leftover from tool Ø",
     )
 
 

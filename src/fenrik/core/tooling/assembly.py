@@ -121,6 +121,10 @@ class Assembly(BaseModel):
         float | None, Field(gt=0, le=10, description="Greatest feed per tooth that the tool bears, mm.")
     ] = None
     holder: Annotated[list[HolderSegment], Field(min_length=1, max_length=12)]
+    to_check: Annotated[
+        bool,
+        Field(description="Made up by a proposal: its lengths and holder are not confirmed by anybody yet."),
+    ] = False
 
     @model_validator(mode="after")
     def _consistent(self) -> Assembly:

@@ -1,17 +1,11 @@
 import { Button, FileButton, Group, TextInput, Title } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 import { request, send, type JobAnswer } from "../../api/client";
 import { editorName, setEditorName } from "../../api/editor";
 import { tell } from "../../api/hooks";
-
-interface Listed {
-  id: number;
-  name: string;
-  updated: string;
-  problem: string;
-}
+import { JobRow, type Listed } from "./JobRow";
 
 interface Usage {
   results: number;
@@ -21,12 +15,24 @@ interface Usage {
 const gigabytes = (bytes: number) =>
   `${(bytes / 1e9).toLocaleString(undefined, { maximumFractionDigits: 1 })} GB`;
 
-/** All jobs, and the ways to begin one. */
+/** Whether all words of a search stand in a job's name. */
+const found = (job: Listed, search: string) =>
+  search
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => job.name.toLowerCase().includes(word));
+
+/** All jobs with their pictures and what they are waiting for, and the ways to begin one. */
 export function JobList() {
   const [name, setName] = useState("");
+  const [search, setSearch] = useState("");
   const go = useNavigate();
   const client = useQueryClient();
-  const jobs = useQuery({ queryKey: ["jobs"], queryFn: () => request<Listed[]>("/jobs") });
+  const jobs = useQuery({
+    queryKey: ["jobs"],
+    queryFn: () => request<Listed[]>("/jobs"),
+    refetchInterval: 5_000,
+  });
   const usage = useQuery({ queryKey: ["usage"], queryFn: () => request<Usage>("/usage") });
   const create = async () => {
     try {
@@ -56,9 +62,10 @@ export function JobList() {
       tell(error);
     }
   };
+  const shown = jobs.data?.filter((job) => found(job, search));
   return (
     <main className="joblist">
-      <Group gap={10} mb={26}>
+      <Group gap={10} mb={22}>
         <img src="/mark.svg" width={30} height={30} alt="" />
         <Title order={1} fz={22}>
           Fenrik
@@ -73,12 +80,12 @@ export function JobList() {
           onChange={(e) => setEditorName(e.currentTarget.value)}
         />
       </Group>
-      <Group align="end" mb={28}>
+      <Group align="end" mb={22} gap={10}>
         <TextInput
           label="New job"
           placeholder="Name of the part"
           size="sm"
-          w={300}
+          w={240}
           value={name}
           onChange={(e) => setName(e.currentTarget.value)}
           onKeyDown={(e) => e.key === "Enter" && create()}
@@ -89,46 +96,33 @@ export function JobList() {
         <FileButton multiple onChange={bring}>
           {(props) => (
             <Button size="sm" variant="default" {...props}>
-              Bring in a job document
+              Import a job document
             </Button>
           )}
         </FileButton>
+        {!!jobs.data?.length && (
+          <TextInput
+            label="Search"
+            placeholder="Name of a job"
+            size="sm"
+            w={180}
+            ml="auto"
+            value={search}
+            onChange={(e) => setSearch(e.currentTarget.value)}
+          />
+        )}
       </Group>
-      <table className="plan" aria-label="Jobs">
-        <thead>
-          <tr>
-            <th>Job</th>
-            <th>Last change</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          {jobs.data?.map((job) => (
-            <tr key={job.id} onClick={() => !job.problem && go(`/jobs/${job.id}/plan`)}>
-              <td>
-                {job.problem ? <Unopened job={job} /> : <Link to={`/jobs/${job.id}/plan`}>{job.name}</Link>}
-              </td>
-              <td style={{ whiteSpace: "nowrap" }}>{new Date(job.updated).toLocaleString()}</td>
-              <td className="num">
-                <Button
-                  variant="subtle"
-                  size="compact-xs"
-                  color="gray"
-                  onClick={(e) => {
-                    e.stopPropagation();
-                    remove(job);
-                  }}
-                >
-                  Delete
-                </Button>
-              </td>
-            </tr>
+      {!!shown?.length && (
+        <ul className="shelf" aria-label="Jobs">
+          {shown.map((job) => (
+            <JobRow key={job.id} job={job} remove={() => remove(job)} />
           ))}
-        </tbody>
-      </table>
+        </ul>
+      )}
       {jobs.data?.length === 0 && (
         <p className="small">No job yet: name one above and begin, then drop in its solid model.</p>
       )}
+      {!!jobs.data?.length && shown?.length === 0 && <p className="small">No job is called that.</p>}
       {usage.data && (
         <p className="small" style={{ marginTop: 26 }}>
           Results of computations take {gigabytes(usage.data.results)} of at most{" "}
@@ -138,18 +132,5 @@ export function JobList() {
       )}
       {jobs.isError && <p className="problem wrong">{jobs.error.message}</p>}
     </main>
-  );
-}
-
-/** A job that this Fenrik cannot open: why, and its document to take away. */
-function Unopened({ job }: { job: Listed }) {
-  return (
-    <div>
-      {job.name}
-      <div className="problem wrong">Cannot be opened: {job.problem}</div>
-      <a href={`/api/jobs/${job.id}/document.json`} download>
-        Download its document
-      </a>
-    </div>
   );
 }

@@ -4,7 +4,7 @@ import type { Area, Boundary, Operation } from "../../api/types";
 import { LengthField } from "../../forms/fields";
 import { rowsOf, textOf, wrongRow } from "../../forms/lines";
 import { useShared } from "../../session/context";
-import { useSession } from "../../session/store";
+import { useChosen, useSession } from "../../session/store";
 
 interface Part {
   doc: Operation;
@@ -29,7 +29,7 @@ const open = (values: Partial<Boundary>): Boundary => ({
 /** Where an operation's tool is kept in or out: faces, the stock, polygons, or areas of the setup by name. */
 export function Borders({ doc, edit }: Part) {
   const { document, editing } = useShared();
-  const { setup } = useSession();
+  const { setup } = useChosen("setup");
   const areas = document.setups[setup].areas ?? [];
   const name = (key: "keep_in" | "keep_out", i: number) =>
     editing.edit((d) => {
@@ -102,7 +102,7 @@ export function Borders({ doc, edit }: Part) {
 /** The chosen setup's areas: their names, what they are made of, who uses them. */
 export function NamedAreas() {
   const { document, editing } = useShared();
-  const { setup, drawing, set } = useSession();
+  const { setup, drawing, set } = useChosen("setup", "drawing", "set");
   const own = document.setups[setup];
   // corners are in this setup's coordinates: leaving it or the plan ends the drawing
   useEffect(() => () => useSession.getState().set({ drawing: null }), [setup]);
@@ -186,7 +186,7 @@ function AreaRow({ area, uses, rename, remove }: RowProps) {
 
 /** Corners of a polygon in program coordinates: clicked in the view, or written, one a line. */
 function Outline({ done }: { done: (points: [number, number][] | null) => void }) {
-  const { drawing, set } = useSession();
+  const { drawing, set } = useChosen("drawing", "set");
   const drawn = drawing ?? [];
   const [text, setText] = useState("");
   const rows = rowsOf(text);

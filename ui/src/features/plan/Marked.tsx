@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Derived, Operation, ParameterSchema } from "../../api/types";
 import { Parameter, sentence } from "../../forms/ParameterForm";
 import { useShared } from "../../session/context";
-import { useSession } from "../../session/store";
+import { useChosen } from "../../session/store";
 import { copy, duplicated, lastCopied, pasted, removed, repeated } from "./operations";
 
 /** Of an operation itself what may be changed in many at once; the rest are parameters of its strategy. */
@@ -21,7 +21,7 @@ const OWN: Record<string, ParameterSchema> = {
 /** What can be done with all marked operations at once. */
 export function Marked() {
   const { document, editing } = useShared();
-  const { setup, marked, set } = useSession();
+  const { setup, marked, set } = useChosen("setup", "marked", "set");
   const own = document.setups[setup];
   const chosen = own?.operations.filter((o) => marked.includes(o.name)) ?? [];
   if (chosen.length === 0) return null;
@@ -126,7 +126,7 @@ function ChangeAll({ chosen, each }: ChangeProps) {
 /** Puts what was copied here or in another job into the chosen setup. */
 export function Paste() {
   const { document, editing } = useShared();
-  const { setup } = useSession();
+  const { setup } = useChosen("setup", "marked"); // copying lets go of what was marked
   const copied = lastCopied();
   const own = document.setups[setup] ?? document.setups[0];
   if (!copied || copied.operations.length === 0 || !own) return null;

@@ -1,19 +1,14 @@
-import { Select } from "@mantine/core";
 import { useProof } from "../../api/hooks";
 import { isRound } from "../../api/traits";
 import type { Tool } from "../../api/types";
 import { useShared } from "../../session/context";
 import { Failure } from "../../session/Failure";
-import { FeatureRecipe } from "../../picks/Features";
-import { HoleRecipe } from "../../picks/Holes";
-import { WholePlan } from "../../picks/WholePlan";
 import { Unconfirmed } from "../../picks/Unconfirmed";
 import { freshOperation } from "../../session/fresh";
 import { offsetOf } from "../../session/machines";
-import { useSession } from "../../session/store";
-import { Recipes } from "./Recipes";
-import { Working } from "../../session/Working";
-import { NamedAreas } from "./Areas";
+import { useChosen } from "../../session/store";
+import { AddToPlan } from "./AddToPlan";
+import { lacking } from "./lacking";
 import { Marked, Paste } from "./Marked";
 import { repeatOf, repeatWords } from "./operations";
 
@@ -30,7 +25,7 @@ function fromLibrary(mine: Tool[], shelf: Tool[], kinds: Tool["kind"][]): Tool {
 /** The operation sheet: every setup with its operations in machining order. */
 export function PlanSheet() {
   const { document, library, editing } = useShared();
-  const { setup, set } = useSession();
+  const { setup, set } = useChosen("setup", "set");
   const add = (strategy: string) => {
     const info = library.strategies.find((s) => s.id === strategy)!;
     const chosen = document.setups[setup] ?? document.setups[0];
@@ -59,39 +54,17 @@ export function PlanSheet() {
       ))}
       <Marked />
       <Paste />
-      <NamedAreas />
-      {document.tools.length === 0 ? (
-        <p>First take a tool from the library (station 3), or let a recipe bring its own.</p>
-      ) : (
-        <Select
-          mt={12}
-          label="Add an operation"
-          placeholder={document.setups[setup]?.operations.length ? "" : "Choose how to cut, roughing first"}
-          data={library.strategies.map((s) => ({ value: s.id, label: s.title }))}
-          value={null}
-          onChange={(v) => v && add(v)}
-        />
-      )}
-      <WholePlan />
-      <FeatureRecipe />
-      <HoleRecipe />
-      <div style={{ marginTop: 14 }}>
-        <Working
-          target="plan"
-          label="Compute the plan"
-          listed
-          disabled={!document.setups.some((s) => s.operations.some((o) => o.enabled))}
-        />
-      </div>
-      <Recipes />
+      <AddToPlan add={add} />
     </>
   );
 }
 
 function SetupPlan({ index }: { index: number }) {
   const { document, library, state, editing } = useShared();
-  const { setup, operation, marked, set } = useSession();
+  const { setup, operation, marked, set } = useChosen("setup", "operation", "marked", "set");
   const doc = document.setups[index];
+  const strategyOf = (id: string) => library.strategies.find((s) => s.id === id);
+  const madeUp = (number: number) => document.tools.find((t) => t.number === number)?.to_check;
   const proved = state?.releases.find((r) => r.setup === doc.name && r.state === "ready");
   const facts = useProof(proved?.key).data;
   const stopsOf = (name: string) =>
@@ -116,7 +89,9 @@ function SetupPlan({ index }: { index: number }) {
       </caption>
       <thead>
         <tr>
-          <th aria-label="Marked" />
+          <th>
+            <span className="unseen">Marked</span>
+          </th>
           <th>No.</th>
           <th>Operation</th>
           <th>Tool</th>
@@ -130,7 +105,7 @@ function SetupPlan({ index }: { index: number }) {
           const facts = state?.setups[index]?.operations[k];
           const chosen = setup === index && operation === k;
           const repeat = repeatOf(doc, o.name);
-          const standing = o.enabled ? (facts?.state ?? "stale") : "off";
+          const standing = o.enabled ? (facts?.state ?? "new") : "off";
           const fault = o.enabled && facts?.state === "failed" ? facts.error : undefined;
           const row = (
             <tr
@@ -162,6 +137,10 @@ function SetupPlan({ index }: { index: number }) {
               </td>
               <td>
                 {o.name}
+                {o.enabled && lacking(o, strategyOf(o.strategy)) && (
+                  <div className="small check">{lacking(o, strategyOf(o.strategy))}</div>
+                )}
+                {madeUp(o.tool) && <div className="small check">T{o.tool} is made up: confirm it</div>}
                 {o.side && <div className="small">from {o.side}</div>}
                 {repeat && <div className="small">{repeatWords(repeat)}</div>}
               </td>
@@ -169,7 +148,9 @@ function SetupPlan({ index }: { index: number }) {
               <td className="num">{facts?.spindle_rpm.toFixed(0)}</td>
               <td className="num">{facts?.feed_mm_min.toFixed(0)}</td>
               <td>
-                <span className={`state ${fault ? "wrong" : standing}`}>{standing}</span>
+                <span className={`state ${fault ? "wrong" : standing}`}>
+                  {standing === "new" ? "not computed" : standing}
+                </span>
               </td>
             </tr>
           );

@@ -1,27 +1,30 @@
 import { Button, Slider, Textarea } from "@mantine/core";
 import { useState } from "react";
-import { useValues } from "../../api/hooks";
+import { useValues, useWaysUp } from "../../api/hooks";
 import { followsFaces, isRound } from "../../api/traits";
 import type { Derived, Height, Operation, OperationValues, StrategyInfo } from "../../api/types";
 import {
   ChoiceField,
   Follows,
+  INCH,
   Labelled,
   LengthField,
   NameField,
   PlainField,
+  shownLength,
   SwitchField,
 } from "../../forms/fields";
 import { ParameterForm, sentence, shown } from "../../forms/ParameterForm";
 import { beyond, isArm, machinesOf } from "../../session/machines";
-import { useShared } from "../../session/context";
+import { clock, useShared } from "../../session/context";
 import { FaceChoice } from "../../picks/FaceChoice";
 import { HoleChoice } from "../../picks/Holes";
 import { LineChoice } from "../../picks/Lines";
 import { WallChoice } from "../../picks/Walls";
-import { useSession } from "../../session/store";
+import { useChosen } from "../../session/store";
 import { ArmFields } from "./ArmFields";
 import { Borders } from "./Areas";
+import { estimated } from "./estimate";
 import { duplicated, removed, renamed } from "./operations";
 import { RepeatFields } from "./Repeats";
 
@@ -31,7 +34,7 @@ const ABOVE = "";
 /** What is decided for the selected operation, what follows, and the rest. */
 export function PlanCard() {
   const { id, document, revision, library, editing } = useShared();
-  const { setup, operation, set } = useSession();
+  const { setup, operation, set } = useChosen("setup", "operation", "set");
   const doc = operation !== null ? document.setups[setup]?.operations[operation] : undefined;
   const values = useValues(id, revision, setup, doc ? operation : null).data;
   if (!doc || operation === null)
@@ -209,9 +212,12 @@ function Boldness({ value, onSave }: { value: number; onSave: (v: number) => voi
   );
 }
 
+const shownFeed = (feed: number, units: "mm" | "inch") =>
+  units === "inch" ? (feed / INCH).toFixed(1) : feed.toFixed(0);
+
 function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived> }) {
   const { document, library } = useShared();
-  const { setup } = useSession();
+  const { setup } = useChosen("setup");
   const mill = machinesOf(document, library).find((m) => m.id === document.setups[setup]?.machine);
   const why = (key: string) => ({ origin: derived[key]?.origin, why: derived[key]?.formula });
   return (
@@ -232,7 +238,7 @@ function Feeds({ doc, edit, derived }: Part & { derived: Record<string, Derived>
           label={key === "feed_mm_min" ? "Feed" : "Entry feed"}
           units={document.units}
           suffix={document.units === "inch" ? "in/min" : "mm/min"}
-          placeholder={derived[key]?.value.toFixed(0) ?? ""}
+          placeholder={derived[key] ? shownFeed(derived[key].value, document.units) : ""}
           value={doc[key] ?? null}
           {...why(key)}
           onSave={(v) => edit((o) => void (o[key] = v))}
@@ -285,16 +291,28 @@ interface Follow {
 }
 
 function Consequences({ doc, values, strategy }: Follow) {
-  const { document } = useShared();
+  const { id, document, state, faces } = useShared();
+  const { setup } = useChosen("setup");
+  const ways = useWaysUp(id, state?.part.state === "ready" ? state.part.key : undefined).data;
   const tool = document.tools.find((t) => t.number === doc.tool);
   if (!tool) return null;
   const rpm = values.derived.spindle_rpm.value;
   const feed = values.derived.feed_mm_min.value;
+  const units = document.units;
+  const length = units === "inch" ? "in" : "mm";
+  const up = state?.setups[setup]?.setup_from_part?.[2]?.slice(0, 3) ?? [0, 0, 1];
+  const from = document.setups[setup].up;
+  const reached = ways?.find((w) => w.axis === from.axis && w.face === from.face)?.faces ?? [];
+  const passes = strategy.finishes ? estimated(doc, values.parameters, tool, feed, faces, reached, up) : null;
   const perTooth = feed / (rpm * tool.teeth);
   const counts = (k: string) =>
     shown(strategy.parameters.properties[k], { given: doc.parameters, resolved: values.parameters });
   const rows = Object.entries(values.derived).filter(
-    ([k]) => ["stepover", "step_down"].includes(k) && k in values.parameters && counts(k),
+    ([k]) =>
+      ["stepover", "step_down"].includes(k) &&
+      k in values.parameters &&
+      counts(k) &&
+      !(passes && k === "stepover"),
   );
   return (
     <>
@@ -308,6 +326,21 @@ function Consequences({ doc, values, strategy }: Follow) {
         value={`${perTooth.toFixed(4)} mm`}
         why={`vf / (n z) = ${feed} / (${rpm} · ${tool.teeth})`}
       />
+      {passes && (
+        <>
+          <Follows
+            label="Stepover"
+            value={`${shownLength(passes.stepover, units)} ${length}`}
+            why="2 √(2 R c − c²) of the corner's radius and the cusp, or as given"
+          />
+          <Follows label="Passes, about" value={String(passes.passes)} />
+          <Follows
+            label="Time in cut, about"
+            value={clock(60 * passes.minutes)}
+            why={`${(passes.area / 100).toFixed(1)} cm² over the stepover is ${(passes.length / 1000).toFixed(1)} m of passes, at the feed. Before anything is computed; the proof tells the time.`}
+          />
+        </>
+      )}
       {rows.map(([key, d]) => (
         <Follows
           key={key}

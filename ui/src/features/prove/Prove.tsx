@@ -1,14 +1,16 @@
 import { Button, Select } from "@mantine/core";
-import type { Finding, ProofFacts } from "../../api/types";
+import type { ProofFacts } from "../../api/types";
 import { Follows, LengthField, shownLength } from "../../forms/fields";
+import { CompareProofs } from "./Compare";
+import { Findings } from "./Findings";
 import { useChosenProof } from "../../session/proof";
 import { clock, useShared } from "../../session/context";
-import { useSession } from "../../session/store";
-import { Working } from "../../session/Working";
+import { useChosen } from "../../session/store";
+import { ProofState } from "../../session/ProofState";
 
 export function useRelease() {
   const { state } = useShared();
-  const { release, set } = useSession();
+  const { release, set } = useChosen("release", "set");
   if (!state || state.releases.length < 2) return null;
   const several = (r: { name: string }) => state.releases.filter((o) => o.name === r.name).length > 1;
   return (
@@ -25,50 +27,29 @@ export function useRelease() {
   );
 }
 
-const MARK = { stop: "◆", caution: "▲", note: "●" };
-
 /** Proof: state, findings, operations with times. */
 export function ProveSheet() {
   const { document, state } = useShared();
-  const { step, set } = useSession();
+  const { step, set } = useChosen("step", "set");
   const { release, facts } = useChosenProof();
   const choice = useRelease();
   if (!release) return <p>There is nothing to prove yet: plan an operation first (station 4).</p>;
-  const jump = (f: Finding) =>
-    set({ time: f.time_s, place: f.place, playing: 0, ...(f.place ? { shown: "replay" as const } : {}) });
   const several = new Set(facts?.program.map((s) => s.setup)).size > 1;
   return (
     <>
       <h2>Prove</h2>
       {choice}
       <div style={{ margin: "8px 0" }}>
-        {facts ? <span className="state ready">proved</span> : <Working target="prove" label="Prove" />}
+        <ProofState release={release} />
       </div>
       {release.error && (
         <div className="problem wrong">
           {release.error.what} {release.error.remedy}
         </div>
       )}
-      {release.state === "stale" && <p className="small">The plan has changed since the last proof.</p>}
       {facts && (
         <>
-          <h3>Findings</h3>
-          {facts.findings.length === 0 && <p>Nothing found: no collision, no overcut, no overtravel.</p>}
-          {facts.findings.map((f, i) => (
-            <button key={i} className={`finding ${f.severity}`} onClick={() => jump(f)}>
-              <b>
-                {MARK[f.severity]} {f.severity}
-              </b>
-              {f.move >= 0 && (
-                <span className="small">
-                  {" "}
-                  at {clock(f.time_s)}, line {f.line}
-                </span>
-              )}
-              <br />
-              {f.words} <span className="small">{f.remedy}</span>
-            </button>
-          ))}
+          <Findings facts={facts} />
           <h3>Operations</h3>
           <table className="plan" aria-label="Times">
             <thead>
@@ -181,6 +162,7 @@ export function ProveCard() {
           <Worst title="Out of the tools’ reach" places={d.worst.filter((p) => !within(p))} units={u} />
         </>
       )}
+      <CompareProofs />
       {facts && <Loads operations={facts.operations} setup={facts.setup} />}
       {!d && <p className="small">After the proof, the deviation from the design stands here.</p>}
     </>
@@ -209,7 +191,7 @@ const within = (p: Place) => p.deviation_mm < 0 || p.reached === "tools";
 
 /** The place farthest off on every face, to step through. */
 function Worst({ title, places, units }: WorstProperties) {
-  const { place, set } = useSession();
+  const { place, set } = useChosen("place", "set");
   if (places.length === 0) {
     return title === "Worst places" ? (
       <p className="small">No place in reach of the tools is beyond the tolerance.</p>
@@ -250,7 +232,7 @@ function Worst({ title, places, units }: WorstProperties) {
 
 /** What the cutters bore, measured from what the stock lost. */
 function Loads({ operations, setup }: { operations: ProofFacts["operations"]; setup: string }) {
-  const { step } = useSession();
+  const { step } = useChosen("step");
   const { document, editing } = useShared();
   const shown = operations[step ?? operations.length - 1];
   if (!shown?.load) return null;

@@ -70,7 +70,7 @@ export function KeptReleases() {
                 {k.notes && <div className="small">{k.notes}</div>}
               </td>
               <td className="num">{clock(k.time_s)}</td>
-              <td>{new Date(k.at).toLocaleString("en-GB", { dateStyle: "short", timeStyle: "short" })}</td>
+              <td>{new Date(k.at).toLocaleString(undefined, { dateStyle: "short", timeStyle: "short" })}</td>
               <td>
                 <a href={`/api/jobs/${id}/kept/${k.number}/program`} download={k.file}>
                   Text

@@ -1,21 +1,23 @@
 import { Button, Checkbox, FileButton } from "@mantine/core";
-import { send } from "../../api/client";
+import { request, send } from "../../api/client";
 import { tell } from "../../api/hooks";
 import type { Release } from "../../api/types";
 import { ChoiceField, Follows, NameField, PlainField, shownLength } from "../../forms/fields";
 import { clock, useShared } from "../../session/context";
 import { isArm, machinesOf } from "../../session/machines";
 import { freshRelease } from "../../session/fresh";
-import { useSession } from "../../session/store";
-import { Working } from "../../session/Working";
+import { useChosen } from "../../session/store";
+import { ProofState } from "../../session/ProofState";
 import { useChosenProof } from "../../session/proof";
 import { KeepRelease, KeptReleases } from "./Kept";
+import { ProgramText } from "./ProgramText";
+import { provedWords } from "../../session/needs";
 import { Options } from "./Options";
 
 /** The programs of the job and what they are proved to be. */
 export function ReleaseSheet() {
-  const { document, state, id, editing } = useShared();
-  const { release: index, set } = useSession();
+  const { document, state, id, library, editing } = useShared();
+  const { release: index, set } = useChosen("release", "set");
   const { release, facts } = useChosenProof();
   if (!state || state.releases.length === 0) {
     return (
@@ -28,6 +30,8 @@ export function ReleaseSheet() {
   const blocking =
     facts?.findings.filter((f) => ["difference", "controller", "reach"].includes(f.kind)) ?? [];
   const stops = facts?.findings.filter((f) => f.severity === "stop") ?? [];
+  const dialectName = (own: string) => library.dialects.find((d) => d.id === own)?.name ?? own;
+  const sheet = `/api/jobs/${id}/releases/${release?.name}/sheet?setup=${encodeURIComponent(release?.setup ?? "")}`;
   const copy = () =>
     editing.edit((d) => {
       const at = state.releases[index]?.index ?? 0;
@@ -51,20 +55,23 @@ export function ReleaseSheet() {
           </tr>
         </thead>
         <tbody>
-          {state.releases.map((r, i) => (
-            <tr
-              key={`${r.name}/${r.setup}`}
-              className={i === index ? "chosen" : ""}
-              onClick={() => set({ release: i, time: 0, step: null })}
-            >
-              <td>{r.name}</td>
-              <td>{r.setup}</td>
-              <td>{r.file ? `from elsewhere: ${r.file}` : r.dialect}</td>
-              <td>
-                <span className={`state ${r.state}`}>{r.state === "ready" ? "proved" : r.state}</span>
-              </td>
-            </tr>
-          ))}
+          {state.releases.map((r, i) => {
+            const more = i > 0 && state.releases[i - 1].name === r.name; // of the same program
+            return (
+              <tr
+                key={`${r.name}/${r.setup}`}
+                className={i === index ? "chosen" : ""}
+                onClick={() => set({ release: i, time: 0, step: null })}
+              >
+                <td>{more ? <span aria-label={r.name}>↳</span> : r.name}</td>
+                <td>{r.setup}</td>
+                <td>{r.file ? `from elsewhere: ${r.file}` : more ? "" : dialectName(r.dialect)}</td>
+                <td>
+                  <ProofState release={r} />
+                </td>
+              </tr>
+            );
+          })}
         </tbody>
       </table>
       <div style={{ display: "flex", gap: 8, marginTop: 6 }}>
@@ -75,8 +82,7 @@ export function ReleaseSheet() {
       </div>
       {release?.state !== "ready" && (
         <div style={{ margin: "10px 0" }}>
-          <p className="small">A program is handed out once it is proved.</p>
-          <Working target="prove" label="Prove" />
+          <p className="small">A program can be downloaded once it is proved.</p>
         </div>
       )}
       {facts && release && (
@@ -97,14 +103,13 @@ export function ReleaseSheet() {
               disabled={blocking.length > 0}
             >
               Download {facts.files.length > 1 ? `${facts.files.length} files` : facts.file}
+              {stops.length > 0 && ` (${provedWords([release])})`}
             </Button>
-            <Button
-              variant="default"
-              component="a"
-              href={`/api/jobs/${id}/releases/${release.name}/sheet?setup=${encodeURIComponent(release.setup)}`}
-              target="_blank"
-            >
+            <Button variant="default" component="a" href={sheet} target="_blank">
               Setup sheet
+            </Button>
+            <Button variant="default" onClick={() => printed(sheet)}>
+              Print, PDF
             </Button>
           </div>
           {blocking.length === 0 && <KeepRelease name={release.name} />}
@@ -117,9 +122,7 @@ export function ReleaseSheet() {
               value={value ? `the radius, ${shownLength(value, document.units)}` : "0, or the wear"}
             />
           ))}
-          {facts.order_saves_s > 0 && (
-            <Follows label="Time saved" value={clock(facts.order_saves_s)} />
-          )}
+          {facts.order_saves_s > 0 && <Follows label="Time saved" value={clock(facts.order_saves_s)} />}
           {facts.operations
             .filter((o) => o.held)
             .map((o) => (
@@ -129,9 +132,7 @@ export function ReleaseSheet() {
             ))}
           <Follows label="Lines" value={String(facts.text.split("\n").length - 1)} />
           <h3>{facts.file}</h3>
-          <pre className="program" aria-label="Program text" tabIndex={0}>
-            {facts.text.split("\n").slice(0, 400).join("\n")}
-          </pre>
+          <ProgramText text={facts.text} />
         </>
       )}
       <KeptReleases />
@@ -151,6 +152,21 @@ export function ReleaseSheet() {
   );
 }
 
+/** Prints a page, or saves it as PDF, as the browser offers it. */
+async function printed(address: string) {
+  const page = await request<string>(address.replace("/api", "")).catch(tell);
+  if (!page) return;
+  const frame = window.document.createElement("iframe");
+  frame.style.display = "none";
+  frame.srcdoc = page;
+  frame.onload = () => {
+    const own = frame.contentWindow;
+    if (own) own.onafterprint = () => frame.remove();
+    own?.print();
+  };
+  window.document.body.append(frame);
+}
+
 function implied(releases: { name: string; setup: string; dialect: string }[]): Release[] {
   return releases.map((r, i) => freshRelease(r.name, r.setup, r.dialect, i + 1));
 }
@@ -158,7 +174,7 @@ function implied(releases: { name: string; setup: string; dialect: string }[]): 
 /** Takes a program that was written elsewhere as a release of its own, for the setup that is chosen. */
 function FromElsewhere() {
   const { document, state, id, editing } = useShared();
-  const { release: index, set } = useSession();
+  const { release: index, set } = useChosen("release", "set");
   const setup = state?.releases[index]?.setup ?? document.setups[0]?.name;
   const take = async (file: File | null) => {
     if (!file || !setup) return;
@@ -204,7 +220,7 @@ function freeName(file: string, taken: string[]) {
 
 export function ReleaseCard() {
   const { document, state, library, editing } = useShared();
-  const { release: index } = useSession();
+  const { release: index } = useChosen("release");
   const shown = state?.releases[index];
   if (!shown) return <p className="small">A release's settings stand here.</p>;
   const at = shown.index;

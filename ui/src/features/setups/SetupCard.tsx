@@ -2,8 +2,9 @@ import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, SwitchField } from "../../forms/fields";
 import { useShared } from "../../session/context";
 import { machinesOf, offsetOf } from "../../session/machines";
-import { useSession } from "../../session/store";
+import { useChosen } from "../../session/store";
 import { rename } from "../../session/changes";
+import { WaysUp } from "./WaysUp";
 import { SideFields } from "./SideFields";
 import { FixtureFields } from "./FixtureFields";
 import { ArrayFields, StockFields, ZeroFields } from "./SetupFields";
@@ -12,7 +13,7 @@ const AXES = ["+x", "-x", "+y", "-y", "+z", "-z"];
 /** The settings of the chosen setup. */
 export function SetupCard() {
   const { document, editing, library, faces } = useShared();
-  const { setup: index } = useSession();
+  const { setup: index } = useChosen("setup");
   const i = Math.min(index, document.setups.length - 1);
   const setup = document.setups[i];
   if (!setup) return <p className="small">A setup's settings stand here.</p>;
@@ -50,6 +51,7 @@ export function SetupCard() {
           onSave={(v) => edit((s) => void (s.up = { ...s.up, reverse: v }))}
         />
       </div>
+      <WaysUp setup={setup} edit={edit} />
       <h3>Sides</h3>
       <SideFields index={i} setup={setup} />
       <h3>Machine and material</h3>

@@ -183,11 +183,13 @@ export function ZeroFields({ setup, edit }: FieldProps) {
             (["low", "middle", "high"] as const).map((x) => (
               <button
                 key={x + y}
-                aria-label={`X ${x}, Y ${y}`}
                 aria-pressed={zero.of !== "point" && zero.x === x && zero.y === y}
                 onClick={() => put({ of, x, y })}
               >
-                {{ low: "−X", middle: "·", high: "+X" }[x]} {{ low: "−Y", middle: "·", high: "+Y" }[y]}
+                <span aria-hidden>
+                  {{ low: "−X", middle: "·", high: "+X" }[x]} {{ low: "−Y", middle: "·", high: "+Y" }[y]}
+                </span>
+                <span className="unseen">{`X ${x}, Y ${y}`}</span>
               </button>
             )),
           )}

@@ -2,17 +2,19 @@ import { Button } from "@mantine/core";
 import { Follows, shownLength } from "../../forms/fields";
 import { useShared } from "../../session/context";
 import { machinesOf, offsetOf } from "../../session/machines";
-import { useSession } from "../../session/store";
-import { Working } from "../../session/Working";
+import { useChosen } from "../../session/store";
+import { useWaysUp } from "../../api/hooks";
 import { fresh, remove } from "../../session/changes";
+import { upOf } from "./WaysUp";
 
 /** How a setup's state is shown: one that waits for the setup before is no fault. */
 const STATES: Record<string, string> = { ready: "ready", wrong: "wrong", waits: "stale", stale: "stale" };
 
 /** The setups of the job, one row each. */
 export function SetupSheet() {
-  const { document, state, editing, library } = useShared();
-  const { setup, set } = useSession();
+  const { id, document, state, editing, library } = useShared();
+  const ways = useWaysUp(id, state?.part.state === "ready" ? state.part.key : undefined).data;
+  const { setup, set } = useChosen("setup", "set");
   const chosen = Math.min(setup, document.setups.length - 1);
   const facts = state?.setups[chosen];
   return (
@@ -54,9 +56,12 @@ export function SetupSheet() {
       )}
       <div style={{ display: "flex", gap: 8, margin: "12px 0" }}>
         <Button
-          disabled={!document.part}
+          disabled={
+            !document.part || (document.setups.length === 0 && state?.part.state === "ready" && !ways)
+          }
           onClick={() => {
-            editing.edit((d) => void d.setups.push(fresh(d.setups)));
+            const best = ways?.[0] && upOf(ways[0]);
+            editing.edit((d) => void d.setups.push(fresh(d.setups, best)));
             set({ setup: document.setups.length });
           }}
         >
@@ -74,7 +79,6 @@ export function SetupSheet() {
           {facts.error.what} {facts.error.remedy}
         </div>
       )}
-      {facts?.state === "waits" && <Working target="plan" label="Compute the plan" />}
       {facts?.stock && <SetupFacts index={chosen} />}
     </>
   );

@@ -8,7 +8,7 @@ import { useRounds } from "../../picks/Holes";
 import { loopOf } from "../../picks/loops";
 import { sideOf } from "../../session/sides";
 import { holeAt, lineOf } from "../../session/fresh";
-import { useSession } from "../../session/store";
+import { useChosen } from "../../session/store";
 
 interface Row {
   label: string;
@@ -19,7 +19,13 @@ interface Row {
 /** What is known of the picked geometry, and what can be done with it at this station. */
 export function Offer() {
   const { station, faces, edges, document, editing, id, library } = useShared();
-  const { picks, setup, operation, wantedWords, set } = useSession();
+  const { picks, setup, operation, wantedWords, set } = useChosen(
+    "picks",
+    "setup",
+    "operation",
+    "wantedWords",
+    "set",
+  );
   const measured = useQuery({
     queryKey: ["measure", id, picks],
     queryFn: () =>

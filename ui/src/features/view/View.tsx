@@ -1,25 +1,27 @@
-import { SegmentedControl, useMantineColorScheme } from "@mantine/core";
+import { Checkbox, SegmentedControl, useComputedColorScheme } from "@mantine/core";
 import { useEffect, useRef, useState } from "react";
 import { BenchScene } from "../../scene/BenchScene";
-import { DeviationLegend, PathLegend } from "./Legends";
+import { DeviationLegend, PathColours, PathLegend } from "./Legends";
 import { CORNER, LOOKS } from "./looks";
 import { Offer } from "./Offer";
+import { useKeptAreas } from "./useKept";
 import { usePart } from "./usePart";
 import { usePath } from "./usePath";
 import { useDrawing, usePicking } from "./usePicking";
 import { useProofView } from "./useProofView";
 import { useSetup } from "./useSetup";
+import { useChosenProof } from "../../session/proof";
 import { useShared } from "../../session/context";
-import { useSession } from "../../session/store";
+import { useChosen } from "../../session/store";
 
 /** The view in the middle: the same camera at every station. */
 export function View() {
   const { station, state, document } = useShared();
-  const bench = useSession();
+  const bench = useChosen("picks", "operation", "shown", "pathShown", "colourBy", "set");
   const canvas = useRef<HTMLCanvasElement>(null);
   const holder = useRef<HTMLElement>(null);
   const [scene, setScene] = useState<BenchScene | null>(null);
-  const { colorScheme } = useMantineColorScheme();
+  const colorScheme = useComputedColorScheme("light");
 
   useEffect(() => {
     if (!canvas.current || !holder.current) return;
@@ -39,13 +41,19 @@ export function View() {
 
   usePart(scene);
   useSetup(scene);
-  usePath(scene);
+  const scale = usePath(scene);
   const inCell = useProofView(scene);
   useDrawing(scene);
+  useKeptAreas(scene);
   usePicking(scene, holder);
 
+  const { facts } = useChosenProof();
+  const names = (facts?.operations ?? []).map((o) => o.name);
+  const posted = station === "prove" && bench.pathShown && bench.shown !== "deviation";
+  const legend = posted || (station === "plan" && bench.operation !== null);
+  const by = !posted && ["load", "operation"].includes(bench.colourBy) ? "kind" : bench.colourBy;
   const empty = state?.part.state !== "ready";
-  const scale = document.proof.tolerance_mm * 10;
+  const deviation = document.proof.tolerance_mm * 10;
   return (
     <main className="view" ref={holder} aria-label="View">
       <canvas
@@ -64,22 +72,35 @@ export function View() {
         ))}
         {inCell && <button onClick={() => scene?.look(CORNER, true)}>Whole cell</button>}
       </div>
-      {station === "prove" && (
-        <SegmentedControl
-          className="showing"
-          size="xs"
-          aria-label="Shown"
-          value={bench.shown}
-          onChange={(v) => bench.set({ shown: v as typeof bench.shown })}
-          data={[
-            { value: "replay", label: "Replay" },
-            { value: "stock", label: "In-process stock" },
-            { value: "deviation", label: "Deviation" },
-          ]}
-        />
+      {station === "plan" && bench.operation !== null && (
+        <div className="showing">
+          <PathColours choices={["kind", "feed", "height"]} />
+        </div>
       )}
-      {station === "prove" && bench.shown === "deviation" && <DeviationLegend end={scale} />}
-      {station === "plan" && bench.operation !== null && <PathLegend />}
+      {station === "prove" && (
+        <div className="showing">
+          <SegmentedControl
+            size="xs"
+            aria-label="Shown"
+            value={bench.shown}
+            onChange={(v) => bench.set({ shown: v as typeof bench.shown })}
+            data={[
+              { value: "replay", label: "Replay" },
+              { value: "stock", label: "In-process stock" },
+              { value: "deviation", label: "Deviation" },
+            ]}
+          />
+          <Checkbox
+            size="xs"
+            label="Path"
+            checked={bench.pathShown}
+            onChange={(e) => bench.set({ pathShown: e.currentTarget.checked })}
+          />
+          {bench.pathShown && <PathColours choices={["kind", "operation", "load", "feed", "height"]} />}
+        </div>
+      )}
+      {station === "prove" && bench.shown === "deviation" && <DeviationLegend end={deviation} />}
+      {legend && <PathLegend by={by} scale={scale} names={names} />}
       {!empty && <Offer />}
     </main>
   );

@@ -1,12 +1,12 @@
 import { useEffect } from "react";
 import type { BenchScene } from "../../scene/BenchScene";
 import { useShared } from "../../session/context";
-import { useSession } from "../../session/store";
+import { useChosen, useSession } from "../../session/store";
 
 /** The area that is being drawn, over the stock's top; drawing begins with a look from above. */
 export function useDrawing(scene: BenchScene | null) {
   const { state } = useShared();
-  const { drawing, setup } = useSession();
+  const { drawing, setup } = useChosen("drawing", "setup");
   const top = state?.setups[setup]?.stock?.max[2] ?? 0;
   const open = drawing !== null;
   useEffect(() => {

@@ -5,9 +5,12 @@ import type { BenchScene } from "../../scene/BenchScene";
 import { clearedShape } from "../../scene/cutter";
 import { groundOf, HeightField, axisAt, poseAt } from "../../scene/heightfield";
 import { useShared } from "../../session/context";
-import { useSession } from "../../session/store";
+import { useChosen, useSession } from "../../session/store";
 import { useStockShape } from "./shapes";
 import { useCell, type CellMotion } from "./useCell";
+
+/** Of a picture's time what cutting the stock in the browser may take, ms. */
+const FRAME_MS = 20;
 
 /** A value once it has stayed the same for a while; null before. */
 function useSettled(value: number | null): number | null {
@@ -34,7 +37,14 @@ function motionOf(blob: Blob | undefined): CellMotion | null {
 /** The proof: what is left of the stock, and the tool at the moment of the run strip. */
 export function useProofView(scene: BenchScene | null): boolean {
   const { state, station, document } = useShared();
-  const { shown, time, playing, step, release, place } = useSession();
+  const { shown, time, playing, step, release, place } = useChosen(
+    "shown",
+    "time",
+    "playing",
+    "step",
+    "release",
+    "place",
+  );
   const chosen = state?.releases[release];
   const key = station === "prove" && chosen?.state === "ready" ? chosen.key : undefined;
   const facts = useProof(key);
@@ -75,11 +85,19 @@ export function useProofView(scene: BenchScene | null): boolean {
     const nx = Math.round((max[0] - min[0]) / cell) + 3;
     const ny = Math.round((max[1] - min[1]) / cell) + 3;
     const field = new HeightField(min[0] - cell, min[1] - cell, cell, nx, ny, min[2], start, moves, shapes);
-    field.goTo(useSession.getState().time);
+    field.goTo(useSession.getState().time, FRAME_MS);
     fieldRef.current = field;
     scene.field.set(field);
+    // between pictures the program is cut ahead, so that every moment is soon there
+    let timer = 0;
+    const ahead = () => {
+      if (fieldRef.current === field && field.cutAhead(8)) timer = window.setTimeout(ahead, 12);
+    };
+    timer = window.setTimeout(ahead, 50);
+    return () => window.clearTimeout(timer);
   }, [scene, key, motion.data, setup, shape, shown, document.tools]);
 
+  const followed = useRef(0);
   const toolShown = useRef<number | null>(null);
   const moves = useMemo(
     () => (key && shown === "replay" ? motionOf(motion.data) : null),
@@ -96,7 +114,14 @@ export function useProofView(scene: BenchScene | null): boolean {
       toolShown.current = null;
       return;
     }
-    if (fieldRef.current?.goTo(time)) scene.field.draw();
+    followed.current = time;
+    const follow = () => {
+      const field = fieldRef.current;
+      if (!field || followed.current !== time) return;
+      if (field.goTo(time, FRAME_MS)) scene.field.draw();
+      if (field.behind) requestAnimationFrame(follow);
+    };
+    follow();
     if (!moves) return;
     const pose = poseAt(moves, time);
     if (toolShown.current !== pose.tool) {
@@ -106,6 +131,9 @@ export function useProofView(scene: BenchScene | null): boolean {
     if (!inCell)
       scene.tool.place(pose.tip, axisAt(motion.data.arrays.axes as Float32Array | undefined, pose));
   }, [scene, key, motion.data, moves, inCell, time, shown, station, document.tools]);
-  useEffect(() => scene?.drawing.setPlace(key ? place : null), [scene, key, place]);
+  useEffect(() => {
+    scene?.drawing.setPlace(key ? place : null);
+    if (key && place) scene?.goTo(place);
+  }, [scene, key, place]);
   return inCell;
 }

@@ -11,14 +11,37 @@ export class DrawingLayer {
   height = 0;
   private readonly area: Slot;
   private readonly spot: Slot;
+  private readonly kept: Slot;
 
   constructor(work: THREE.Object3D, stage: Stage) {
-    [this.area, this.spot] = [new Slot(work, stage), new Slot(work, stage)];
+    const slot = () => new Slot(work, stage);
+    [this.area, this.spot, this.kept] = [slot(), slot(), slot()];
   }
 
   dispose() {
     this.area.put(null);
     this.spot.put(null);
+    this.kept.put(null);
+  }
+
+  /** Closed lines (mm, shown frame) that keep a tool in, drawn through, or out, dashed. */
+  setKept(lines: { points: Vec3[]; out: boolean }[]) {
+    const group = new THREE.Group();
+    for (const { points, out } of lines) {
+      const closed = points.map((p) => new THREE.Vector3(...p));
+      const geometry = new THREE.BufferGeometry().setFromPoints([...closed, closed[0]]);
+      const look = { color: out ? PLACE : DRAWN, depthTest: false, transparent: true };
+      const line = new THREE.Line(
+        geometry,
+        out
+          ? new THREE.LineDashedMaterial({ ...look, dashSize: 3, gapSize: 2 })
+          : new THREE.LineBasicMaterial(look),
+      );
+      line.computeLineDistances();
+      line.renderOrder = 3;
+      group.add(line);
+    }
+    this.kept.put(lines.length ? group : null);
   }
 
   /** The corners of an area (mm, shown frame) and the lines between them, at a height. */

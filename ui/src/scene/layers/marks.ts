@@ -9,6 +9,8 @@ import type { PartLayer } from "./part";
 
 /** Drawn after the colour of what is picked. */
 const OVER = 3;
+/** What keeps a tool out. */
+const OUT = 0x9c2b20;
 
 /** What is picked on the part, and what the pointer is over. */
 export class MarksLayer {
@@ -16,6 +18,7 @@ export class MarksLayer {
   private readonly picked: Slot;
   private readonly edges: Slot;
   private readonly points: Slot;
+  private readonly kept: Slot;
 
   constructor(
     private readonly part: PartLayer,
@@ -23,10 +26,11 @@ export class MarksLayer {
   ) {
     const slot = () => new Slot(part.node, stage);
     [this.hovered, this.picked, this.edges, this.points] = [slot(), slot(), slot(), slot()];
+    this.kept = slot();
   }
 
   dispose() {
-    for (const slot of [this.hovered, this.picked, this.edges, this.points]) slot.put(null);
+    for (const slot of [this.hovered, this.picked, this.edges, this.points, this.kept]) slot.put(null);
   }
 
   setHovered(face: number | null) {
@@ -38,6 +42,14 @@ export class MarksLayer {
     this.picked.put(this.coloured(faces, this.stage.colours.picked, 0.85));
     this.edges.put(this.thick(edges));
     this.points.put(dots(points));
+  }
+
+  /** Edges (from 1) about what keeps a tool in, and out. */
+  setKept(inside: number[], outside: number[]) {
+    const group = new THREE.Group();
+    for (const lines of [this.thick(inside, DRAWN, 2), this.thick(outside, OUT, 2)])
+      if (lines) group.add(lines);
+    this.kept.put(group.children.length ? group : null);
   }
 
   /** Shows or hides the colour on faces. */
@@ -56,11 +68,11 @@ export class MarksLayer {
     return new THREE.Mesh(geometry, skin);
   }
 
-  private thick(ids: number[]): THREE.Group | null {
+  private thick(ids: number[], color = DRAWN, linewidth = 3): THREE.Group | null {
     const found = ids.flatMap((id) => (this.part.edges[id - 1] ? [this.part.edges[id - 1]] : []));
     if (found.length === 0) return null;
     const group = new THREE.Group();
-    const material = new LineMaterial({ color: DRAWN, linewidth: 3, depthTest: false, transparent: true });
+    const material = new LineMaterial({ color, linewidth, depthTest: false, transparent: true });
     for (const points of found) {
       const line = new Line2(new LineGeometry().setFromPoints(points), material);
       line.renderOrder = OVER;

@@ -12,6 +12,7 @@ from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proposing.recipes import Proposal
 from fenrik.core.job.proposing.whole_part import propose_part
+from fenrik.core.job.proving.mending import held_feed, longer_stick_out, slimmer_shank
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import Store, key_of
 from fenrik.core.job.workspace.files import JobFiles
@@ -20,15 +21,6 @@ from fenrik.core.tooling.assembly import Assembly
 
 ROUNDS = 3
 """Times that a plan is proved, mended in between."""
-SLOWEST, MENDED_SHARE = 0.2, 0.8
-"""Share of a feed to which mending goes down at most, and of what a tool may bend that it aims at."""
-EXPONENT = 1.0 / 0.75
-"""Bending goes with the feed to the power of 1 - mc, about 0.75 (Kienzle 1952)."""
-SLIMMER, SLIMMEST = 0.95, 0.85
-"""Steps in which a neck is made slimmer, and how slim over the cutter's diameter (common practice, no
-source)."""
-SPARE_MM = 2.0
-"""Stick-out added beyond what a holder lacked."""
 Stop = dict[str, Any]
 """A stop of a proof as plain data, with the `feed` mm/min of its operation."""
 
@@ -111,7 +103,7 @@ def mended(proposal: Proposal, stop: Stop) -> bool:
         return False
     operation = proposal.operations[place]
     if stop["kind"] == "bending":
-        feed = _held_feed(operation, stop)
+        feed = None if operation.feed_mm_min is not None else held_feed(stop["feed"], stop)
         if feed is not None:
             proposal.operations[place] = operation.model_copy(update={"feed_mm_min": feed})
         return feed is not None
@@ -120,35 +112,20 @@ def mended(proposal: Proposal, stop: Stop) -> bool:
     return False
 
 
-def _held_feed(operation: OperationDoc, stop: Stop) -> float | None:
-    """The feed at which a tool bends by less than it may, None where it was held already."""
-    planned, gone_down = stop["feed"], operation.feed_mm_min is not None
-    if not planned or not stop["measure"] or gone_down:
-        return None
-    share = (MENDED_SHARE * stop["limit"] / stop["measure"]) ** EXPONENT
-    return float(max(1, round(planned * max(share, SLOWEST))))
-
-
 def _mended_tool(proposal: Proposal, operation: OperationDoc, stop: Stop) -> bool:
     """A slimmer neck, or more stick-out, for a tool of the proposal that the stop is about."""
     for i, tool in enumerate(proposal.tools):
         if tool.number != operation.tool:
             continue
-        changed = _longer(tool, stop) if stop["kind"] == "holder" else _slimmer(tool)
+        changed = _changed(tool, stop)
         if changed is not None:
             proposal.tools[i] = changed
             return True
     return False
 
 
-def _slimmer(tool: Assembly) -> Assembly | None:
-    slim = round(SLIMMER * tool.shank_diameter, 2)
-    if tool.kind not in ("flat", "ball", "corner") or slim < SLIMMEST * tool.diameter:
-        return None
-    return tool.model_copy(update={"shank_diameter": slim})
-
-
-def _longer(tool: Assembly, stop: Stop) -> Assembly:
-    return tool.model_copy(
-        update={"stick_out": round(tool.stick_out + (stop["measure"] or 0.0) + SPARE_MM, 1)}
-    )
+def _changed(tool: Assembly, stop: Stop) -> Assembly | None:
+    if stop["kind"] == "holder":
+        return tool.model_copy(update={"stick_out": longer_stick_out(tool, stop)})
+    slim = slimmer_shank(tool)
+    return None if slim is None else tool.model_copy(update={"shank_diameter": slim})

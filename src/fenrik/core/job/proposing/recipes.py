@@ -227,7 +227,7 @@ def _tool(job: Job, out: Proposal, step: RecipeStep, hole: Hole, cut: Thread | N
         out.tools.append(taken)
         out.words.append(f"T{taken.number} {taken.name} comes from the library.")
         return taken
-    made = _tool_for(step, size, hole, free_number(1, have), cut)
+    made = _tool_for(step, size, hole, free_number(1, have), cut).model_copy(update={"to_check": True})
     out.tools.append(made)
     out.words.append(f"T{made.number} {made.name} was made up: check its lengths and holder.")
     return made

@@ -93,12 +93,14 @@ class ToolChoice:
         """The tool as the job has it: itself, one that differs by its number only, or new with a free number,
         which is said."""
         for mine in self.have:
-            if mine.model_copy(update={"number": tool.number}) == tool:
+            if mine.model_copy(update={"number": tool.number, "to_check": tool.to_check}) == tool:
                 return mine
-        words = "comes from the library"
-        if tool not in starting_library():
-            words = "was made up for the depth: check its lengths and holder"
-        new = tool.model_copy(update={"number": free_number(tool.number, self.have)})
+        made_up = tool not in starting_library()
+        words = (
+            "was made up for the depth: check its lengths and holder" if made_up else "comes from the library"
+        )
+        number = free_number(tool.number, self.have)
+        new = tool.model_copy(update={"number": number, "to_check": made_up})
         self.out.tools.append(new)
         self.out.words.append(f"T{new.number} {new.name} {words}.")
         return new

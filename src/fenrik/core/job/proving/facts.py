@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proving.evidence import Evidence
+from fenrik.core.job.proving.mending import mend_of
 from fenrik.core.machines.time import move_times
 from fenrik.core.motion.pieces import upright_pieces
 from fenrik.core.motion.program_motion import ProgramMotion
@@ -55,8 +56,19 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "deviation": asdict(evidence.deviation.facts)
         | asdict(evidence.left)
         | {"worst": [asdict(w) for w in evidence.worst]},
-        "findings": sorted((f.as_dict() for f in located), key=lambda f: (ORDER[f["severity"]], f["time_s"])),
+        "findings": _findings(evidence, located),
     }
+
+
+def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]]:
+    """The findings as plain data, the gravest first, each with what would mend it where that is simple."""
+    worked = {w.name: w for w in evidence.worked if w.task is not None}
+    rows = sorted((f.as_dict() for f in located), key=lambda f: (ORDER[f["severity"]], f["time_s"]))
+    for row in rows:
+        own = worked.get(row["operation"])
+        if own is not None and own.task is not None and row["severity"] != "note":
+            row["mend"] = mend_of(row, own.tool, own.task.feed)
+    return rows
 
 
 def stocks_of(evidence: Evidence) -> list[dict[str, NDArray[Any]]]:

@@ -63,7 +63,13 @@ class ConstantCusp(Parameters):
         True, "From the border to the middle; else from the middle out.", title="From the border inward"
     )
     beyond: float = fact(
-        0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
+        0.0,
+        "How far the tool's middle goes beyond the border.",
+        unit="mm",
+        ge=-200,
+        le=200,
+        group="rest",
+        title="Beyond the border",
     )
     shortest: float = fact(
         1.0,

@@ -98,7 +98,13 @@ class ParallelFinishing(Parameters):
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
     )
     beyond: float = fact(
-        0.0, "How far the tool's middle goes beyond the border.", unit="mm", ge=-200, le=200, group="rest"
+        0.0,
+        "How far the tool's middle goes beyond the border.",
+        unit="mm",
+        ge=-200,
+        le=200,
+        group="rest",
+        title="Beyond the border",
     )
     arcs: bool = fact(
         True, "Arcs in the planes ZX and YZ (G18, G19) where the passes run along X or Y.", group="rest"

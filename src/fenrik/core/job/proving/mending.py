@@ -1,0 +1,54 @@
+"""Changes with which a finding should go, where a feed or a tool's dimension can do it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fenrik.core.tooling.assembly import Assembly
+
+SLOWEST, MENDED_SHARE = 0.2, 0.8
+"""Share of a feed to which mending goes down at most, and of what a tool may bend that it aims at."""
+EXPONENT = 1.0 / 0.75
+"""Bending goes with the feed to the power of 1 - mc, about 0.75 (Kienzle 1952)."""
+SLIMMER, SLIMMEST = 0.95, 0.85
+"""Steps in which a neck is made slimmer, and how slim over the cutter's diameter (common practice, no
+source)."""
+SPARE_MM = 2.0
+"""Stick-out added beyond what a holder lacked."""
+FindingData = dict[str, Any]
+"""A finding as plain data."""
+
+
+def held_feed(planned: float | None, finding: FindingData) -> float | None:
+    """The feed mm/min at which a tool bends by less than it may, None where that is not known."""
+    if not planned or not finding["measure"] or not finding["limit"]:
+        return None
+    share = (MENDED_SHARE * finding["limit"] / finding["measure"]) ** EXPONENT
+    return float(max(1, round(planned * max(share, SLOWEST))))
+
+
+def slimmer_shank(tool: Assembly) -> float | None:
+    """The next slimmer shank, mm, None where it would be too slim."""
+    slim = round(SLIMMER * tool.shank_diameter, 2)
+    if tool.kind not in ("flat", "ball", "corner") or slim < SLIMMEST * tool.diameter:
+        return None
+    return slim
+
+
+def longer_stick_out(tool: Assembly, finding: FindingData) -> float:
+    """The stick-out, mm, with which a holder stays clear."""
+    return round(tool.stick_out + (finding["measure"] or 0.0) + SPARE_MM, 1)
+
+
+def mend_of(finding: FindingData, tool: Assembly, feed: float | None) -> dict[str, Any] | None:
+    """What would make a finding go: `operation` fields or `tool` fields to set, as plain data; None where
+    nothing simple would. `feed` is that of its operation, mm/min."""
+    if finding["kind"] == "bending":
+        held = held_feed(feed, finding)
+        return None if held is None or held >= (feed or 0.0) else {"operation": {"feed_mm_min": held}}
+    if finding["kind"] == "holder" and finding["measure"]:
+        return {"tool": {"stick_out": longer_stick_out(tool, finding)}}
+    if finding["kind"] == "shank":
+        slim = slimmer_shank(tool)
+        return None if slim is None else {"tool": {"shank_diameter": slim}}
+    return None

@@ -1,0 +1,116 @@
+import { Button } from "@mantine/core";
+import type { Finding, ProofFacts } from "../../api/types";
+import { shownLength } from "../../forms/fields";
+import { clock, useShared } from "../../session/context";
+import { useChosen } from "../../session/store";
+
+const MARK = { stop: "◆", caution: "▲", note: "●" };
+
+/** What was found: a click leads to the moment and the place, buttons to the operation and to what mends it. */
+export function Findings({ facts }: { facts: ProofFacts }) {
+  const { document, go } = useShared();
+  const { set } = useChosen("set");
+  const lead = (f: Finding) => {
+    if (f.move >= 0) return set({ time: f.time_s, place: f.place, playing: 0, step: null, shown: "replay" });
+    // what belongs to no single move is seen on the stock that its operation leaves
+    const step = facts.operations.findIndex((o) => o.name === f.operation);
+    const row = facts.program.find((r) => r.setup === facts.setup && r.name === f.operation);
+    set({
+      ...(row ? { time: Math.min(row.end_s, facts.time_s) } : {}),
+      step: step < 0 ? null : step,
+      place: f.place,
+      playing: 0,
+      shown: f.place && step < 0 ? "deviation" : "stock",
+    });
+  };
+  const open = (f: Finding) => {
+    const setup = document.setups.findIndex((s) => s.name === f.setup);
+    const operation = document.setups[setup]?.operations.findIndex((o) => o.name === f.operation) ?? -1;
+    if (operation < 0) return;
+    set({ setup, operation });
+    go("plan");
+  };
+  // what a later setup begins with is no loss: it has it still to take
+  const next = document.setups.find((s) => s.stock.kind === "carried" && s.stock.setup === facts.setup);
+  const shown = facts.findings.filter((f) => !next || !["left_hidden", "left_unfinished"].includes(f.kind));
+  const known = (f: Finding) =>
+    document.setups.some((s) => s.name === f.setup && s.operations.some((o) => o.name === f.operation));
+  return (
+    <>
+      <h3>Findings</h3>
+      {shown.length === 0 && <p>Nothing found: no collision, no overcut, no overtravel.</p>}
+      {shown.length < facts.findings.length && (
+        <p className="small">What is left here is the stock of “{next!.name}”: its proof says what stays.</p>
+      )}
+      {shown.map((f, i) => (
+        <div key={i} className={`finding ${f.severity}`} role="group" aria-label={`Finding ${i + 1}`}>
+          <button className="lead" onClick={() => lead(f)}>
+            <b>
+              {MARK[f.severity]} {f.severity}
+            </b>
+            <span className="small">
+              {f.operation && ` ${f.operation}`}
+              {f.move >= 0 && `, at ${clock(f.time_s)}, line ${f.line}`}
+            </span>
+            <br />
+            {f.words} <span className="small">{f.remedy}</span>
+          </button>
+          {known(f) && (
+            <div className="row">
+              <Button
+                size="compact-xs"
+                variant="subtle"
+                aria-label={`Open the operation ${f.operation}`}
+                onClick={() => open(f)}
+              >
+                Open the operation
+              </Button>
+              <Mending finding={f} />
+            </div>
+          )}
+        </div>
+      ))}
+    </>
+  );
+}
+
+const FIELDS: Record<string, string> = {
+  feed_mm_min: "feed",
+  stick_out: "stick-out",
+  shank_diameter: "shank diameter",
+};
+
+/** Does what should make a finding go. */
+function Mending({ finding }: { finding: Finding }) {
+  const { document, editing } = useShared();
+  const { mend } = finding;
+  const operation = document.setups
+    .find((s) => s.name === finding.setup)
+    ?.operations.find((o) => o.name === finding.operation);
+  const own = Object.entries(mend?.operation ?? mend?.tool ?? {})[0];
+  if (!mend || !own || !operation) return null;
+  const [key, value] = own;
+  const feed = key.includes("feed");
+  const shown = feed
+    ? `${value.toFixed(0)} mm/min`
+    : `${shownLength(value, document.units)} ${document.units}`;
+  const whose = mend.tool ? `T${operation.tool}’s ${FIELDS[key]}` : FIELDS[key];
+  return (
+    <Button
+      size="compact-xs"
+      variant="default"
+      onClick={() =>
+        editing.edit((d) => {
+          const o = d.setups
+            .find((s) => s.name === finding.setup)
+            ?.operations.find((x) => x.name === finding.operation);
+          if (!o) return;
+          if (mend.operation) Object.assign(o, mend.operation);
+          if (mend.tool) Object.assign(d.tools.find((t) => t.number === o.tool) ?? {}, mend.tool);
+        })
+      }
+    >
+      Set {whose} to {shown}
+    </Button>
+  );
+}

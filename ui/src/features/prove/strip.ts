@@ -1,0 +1,132 @@
+import type { Blob } from "../../api/binary";
+import type { ProofFacts } from "../../api/types";
+
+export const HEIGHT = 98;
+const BUCKETS = 900;
+
+/** What the strip draws over time, in even steps: load, feed, height, and whose operation it is. */
+export interface Traces {
+  feeds: Float32Array;
+  loads: Float32Array;
+  heights: Float32Array;
+  owner: Int16Array;
+  heaviest: number;
+  most: number;
+  lowest: number;
+  highest: number;
+}
+
+/** The traces of a posted motion that takes `total` s. */
+export function tracesOf(motion: Blob, total: number): Traces {
+  const { ends_at: ends, feed, pieces, step, power } = motion.arrays;
+  const feeds = new Float32Array(BUCKETS);
+  const loads = new Float32Array(BUCKETS);
+  const heights = new Float32Array(BUCKETS).fill(NaN);
+  const owner = new Int16Array(BUCKETS).fill(-1);
+  let highest = -Infinity;
+  let lowest = Infinity;
+  for (let i = 0; i < ends.length; i++) {
+    const z = pieces[6 * i + 5];
+    if (z > highest) highest = z;
+    if (z < lowest) lowest = z;
+    const a = Math.floor(((i ? ends[i - 1] : 0) / total) * BUCKETS);
+    const b = Math.floor((ends[i] / total) * BUCKETS);
+    for (let k = Math.max(0, a); k <= Math.min(BUCKETS - 1, b); k++) {
+      feeds[k] = Math.max(feeds[k], feed[i]);
+      loads[k] = Math.max(loads[k], power[i]);
+      heights[k] = z;
+      owner[k] = step[i];
+    }
+  }
+  const heaviest = Math.max(...loads, 1e-6);
+  return { feeds, loads, heaviest, heights, owner, highest, lowest, most: Math.max(...feeds, 1) };
+}
+
+/** Draws all of the strip but the moment that is looked at. */
+export function drawStrip(g: CanvasRenderingContext2D, width: number, facts: ProofFacts, traces: Traces) {
+  const style = getComputedStyle(window.document.documentElement);
+  const [ink, rule, accent, faint, paper] = ["ink", "rule", "accent", "faint", "paper"].map((name) =>
+    style.getPropertyValue(`--${name}`),
+  );
+  const total = facts.time_s;
+  g.clearRect(0, 0, width, HEIGHT);
+  g.font = "11px 'IBM Plex Sans', sans-serif";
+  const n = traces.owner.length;
+  const x = (k: number) => (k / n) * width;
+  const name = (text: string, from: number, to: number) => {
+    g.save();
+    g.beginPath();
+    g.rect(from, 0, to - from - 4, 17);
+    g.clip();
+    g.fillStyle = ink;
+    g.fillText(text, from + 4, 12);
+    g.restore();
+  };
+  let start = 0;
+  for (let k = 1; k <= n; k++) {
+    if (k < n && traces.owner[k] === traces.owner[start]) continue;
+    const step = traces.owner[start];
+    if (step >= 0) {
+      g.fillStyle = step % 2 ? rule : "transparent";
+      g.fillRect(x(start), 0, x(k) - x(start), 17);
+      name(`T${facts.operations[step].tool} ${facts.operations[step].name}`, x(start), x(k));
+      g.strokeStyle = ink;
+      g.beginPath();
+      g.moveTo(x(start) + 0.5, 0);
+      g.lineTo(x(start) + 0.5, HEIGHT);
+      g.stroke();
+    }
+    start = k;
+  }
+  // what runs in other setups of the program meanwhile
+  for (const other of facts.program.filter((s) => s.setup !== facts.setup)) {
+    const [from, to] = [other.begin_s, other.end_s].map((t) => (t / total) * width);
+    g.fillStyle = faint;
+    g.globalAlpha = 0.25;
+    g.fillRect(from, 0, to - from, HEIGHT);
+    g.globalAlpha = 1;
+    name(`${other.offset} T${other.tool} ${other.name}`, from, to);
+  }
+  const trace = (values: Float32Array, range: [number, number], [top, bottom]: [number, number]) => {
+    g.beginPath();
+    let pen = false;
+    for (let k = 0; k < n; k++) {
+      if (Number.isNaN(values[k])) continue;
+      const y = bottom - ((values[k] - range[0]) / Math.max(range[1] - range[0], 1e-9)) * (bottom - top);
+      if (pen) g.lineTo(x(k), y);
+      else g.moveTo(x(k), y);
+      pen = true;
+    }
+    g.stroke();
+  };
+  const word = (text: string, y: number, colour: string) => {
+    g.fillStyle = paper;
+    g.globalAlpha = 0.75;
+    g.fillRect(0, y - 10, g.measureText(text).width + 6, 13);
+    g.globalAlpha = 1;
+    g.fillStyle = colour;
+    g.fillText(text, 3, y);
+  };
+  g.strokeStyle = ink;
+  trace(traces.loads, [0, traces.heaviest], [21, 43]);
+  g.strokeStyle = accent;
+  trace(traces.feeds, [0, traces.most], [47, 67]);
+  g.strokeStyle = faint;
+  trace(traces.heights, [traces.lowest, traces.highest], [71, 95]);
+  word(`load, to ${traces.heaviest.toPrecision(2)} kW`, 42, ink);
+  word("feed", 66, accent);
+  word("height", 94, faint);
+  for (const f of facts.findings) {
+    if (f.move < 0) continue;
+    const at = (f.time_s / total) * width;
+    g.fillStyle = style.getPropertyValue(
+      f.severity === "stop" ? "--stop" : f.severity === "caution" ? "--caution" : "--accent",
+    );
+    g.beginPath();
+    g.moveTo(at, 17);
+    g.lineTo(at + 5, f.severity === "stop" ? 22 : 26);
+    if (f.severity === "stop") g.lineTo(at, 27);
+    g.lineTo(at - 5, f.severity === "stop" ? 22 : 26);
+    g.fill();
+  }
+}
