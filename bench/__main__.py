@@ -9,6 +9,7 @@ from bench import (
     arms,
     clearing,
     cutter_location,
+    dragging,
     features,
     finishing,
     keeping,
@@ -42,6 +43,7 @@ ALL = {
     "pocketing": pocketing,
     "seen_from_above": seen_from_above,
     "serving": serving,
+    "dragging": dragging,
     "whole_plans": whole_plans,
 }
 

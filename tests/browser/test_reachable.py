@@ -1,4 +1,4 @@
-"""Every station can be used by keyboard and screen reader: no violation that axe-core finds, in light and dark."""
+"""Every station can be used by keyboard and screen reader: axe-core finds no fault, in light and dark."""
 
 from __future__ import annotations
 
@@ -30,7 +30,8 @@ def cut_off(page: Page) -> list[str]:
              const box = e.getBoundingClientRect();
              if (!box.width || e.closest('[style*="display: none"]')) return [];
              const beyond = box.left < -1 || box.right > innerWidth + 1;
-             return beyond ? [`${e.tagName} ${e.textContent || e.ariaLabel} at ${box.left} to ${box.right}`] : [];
+             const name = e.textContent || e.ariaLabel;
+             return beyond ? [`${e.tagName} ${name} at ${box.left} to ${box.right}`] : [];
            })"""
     )
 

@@ -10,16 +10,13 @@ import { PartLayer } from "./layers/part";
 import { PathLayer } from "./layers/path";
 import { StockLayer } from "./layers/stock";
 import { ToolLayer } from "./layers/tool";
-import { environmentOf, GroundShadow } from "./light";
+import { softwareOnly, environmentOf, GroundShadow } from "./light";
 import { NodeTree } from "./nodes";
 import { pickPart, pickPlace, type Hit } from "./picking";
 import type { Stage } from "./stage";
 
-/** A picture that takes longer is slow; so many after one another, and fewer pixels are drawn, until it rests. */
-const SLOW_MS = 50;
-const SLOW_PICTURES = 4;
-const IN_MOTION_MS = 300;
-const COARSE = 0.6;
+/** Of the pixels to each side those that are drawn in a hurry. */
+const HURRIED = 0.4;
 const NOTHING = new THREE.Box3(new THREE.Vector3(-50, -50, -20), new THREE.Vector3(50, 50, 20));
 
 /** The one scene of the bench: layers on one tree of nodes, and a camera. Draws only what has changed. */
@@ -37,25 +34,27 @@ export class BenchScene implements Stage {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly camera: Camera;
+  /** Whether pictures are drawn without a graphics card. */
+  readonly software: boolean;
   private asked = false;
-  private readonly room: THREE.Texture;
+  private readonly room: THREE.Texture | null;
   private readonly shadow = new GroundShadow();
-  private drawn = 0;
-  private slow = 0;
-  private coarse = false;
-  private resting = 0;
 
   constructor(readonly canvas: HTMLCanvasElement) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
+    // without a graphics card smooth edges would halve the pictures in a second
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !softwareOnly() });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
+    this.renderer.debug.checkShaderErrors = false; // asking for them waits for the compiler
+    this.software = softwareOnly();
     this.camera = new Camera(canvas, () => this.ask());
-    this.room = environmentOf(this.renderer);
+    this.room = this.software ? null : environmentOf(this.renderer);
     this.scene.environment = this.room;
     this.scene.environmentRotation.set(Math.PI / 2, 0, 0); // the room's up is Z
     this.scene.environmentIntensity = 0.75;
-    const sky = new THREE.HemisphereLight(0xffffff, 0x8a8577, 0.7);
+    const [around, straight] = this.room ? [0.7, 1.1] : [1.5, 1.6];
+    const sky = new THREE.HemisphereLight(0xffffff, 0x8a8577, around);
     sky.position.set(0, 0, 1);
-    const lamp = new THREE.DirectionalLight(0xffffff, 1.1);
+    const lamp = new THREE.DirectionalLight(0xffffff, straight);
     lamp.position.set(-0.5, -1, 1.6);
     this.scene.add(sky, lamp, this.camera.lens, this.nodes.base, this.shadow.plane);
     const { work, tool } = this.nodes;
@@ -75,38 +74,27 @@ export class BenchScene implements Stage {
     const { marks, part, stock, field, path, drawing, tool, machine } = this;
     for (const layer of [marks, part, stock, field, path, drawing, tool, machine]) layer.dispose();
     this.camera.dispose();
-    this.room.dispose();
+    this.room?.dispose();
     this.shadow.dispose();
-    window.clearTimeout(this.resting);
     this.renderer.dispose();
   }
 
   ask() {
     if (this.asked) return;
     this.asked = true;
-    requestAnimationFrame((now) => {
+    requestAnimationFrame(() => {
       this.asked = false;
-      this.pace(now);
+      this.shadow.plane.visible = [...this.part.things, ...this.stock.things].some((t) => t.visible);
       this.renderer.render(this.scene, this.camera.lens);
     });
   }
 
-  /** Draws fewer pixels while pictures that follow one another take too long, and all of them at rest. */
-  private pace(now: number) {
-    const gap = now - this.drawn;
-    this.drawn = now;
-    if (gap < IN_MOTION_MS) this.slow = gap > SLOW_MS ? this.slow + 1 : 0;
-    if (this.slow >= SLOW_PICTURES && !this.coarse) this.setCoarse(true);
-    if (!this.coarse) return;
-    window.clearTimeout(this.resting);
-    this.resting = window.setTimeout(() => this.setCoarse(false), IN_MOTION_MS);
-  }
-
-  private setCoarse(coarse: boolean) {
-    this.coarse = coarse;
-    this.slow = 0;
+  /** Draws fewer pixels while much moves, where there is no graphics card, and all of them at rest. */
+  hurry(moving: boolean) {
     const full = Math.min(2, window.devicePixelRatio);
-    this.renderer.setPixelRatio(coarse ? COARSE * full : full);
+    const ratio = moving && this.software ? HURRIED * full : full;
+    if (this.renderer.getPixelRatio() === ratio) return;
+    this.renderer.setPixelRatio(ratio);
     this.ask();
   }
 

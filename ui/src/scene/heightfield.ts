@@ -62,8 +62,8 @@ export function groundOf(
   return start;
 }
 
-/** Grid points that are looked at between two keyframes: some 10 ms of work. */
-const FRAME_WORK = 2_000_000;
+/** Grid points that are looked at between two keyframes: a few ms of work. */
+const FRAME_WORK = 400_000;
 /** More keyframes than these are thinned out. */
 const MOST_FRAMES = 160;
 

@@ -10,6 +10,23 @@ const WALLS = 0xc9c7c0;
 const FLOOR = 0x8f8b82;
 const SHADOW_PIXELS = 128;
 
+let known: boolean | null = null;
+
+/** Whether this browser draws without a graphics card: there what is fine takes seconds. */
+export function softwareOnly(): boolean {
+  if (known !== null) return known;
+  const gl = document.createElement("canvas").getContext("webgl2");
+  known = gl !== null && drawsInSoftware(gl);
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return known;
+}
+
+function drawsInSoftware(gl: WebGL2RenderingContext): boolean {
+  const info = gl.getExtension("WEBGL_debug_renderer_info");
+  const name = String(gl.getParameter(info ? info.UNMASKED_RENDERER_WEBGL : gl.RENDERER));
+  return /swiftshader|llvmpipe|software|basic render/i.test(name);
+}
+
 /** Light from all around, as of a plain room with bright panels, made here. */
 export function environmentOf(renderer: THREE.WebGLRenderer): THREE.Texture {
   const room = new THREE.Scene();
@@ -43,7 +60,7 @@ export class GroundShadow {
   readonly plane: THREE.Mesh<THREE.PlaneGeometry, THREE.MeshBasicMaterial>;
 
   constructor() {
-    const look = { map: softSpot(), transparent: true, depthWrite: false, opacity: 0.34 };
+    const look = { map: softSpot(), transparent: true, depthWrite: false, opacity: 0.26 };
     this.plane = new THREE.Mesh(new THREE.PlaneGeometry(1, 1), new THREE.MeshBasicMaterial(look));
     this.plane.renderOrder = -1;
     this.plane.visible = false;

@@ -38,8 +38,10 @@ export class Slot<T extends THREE.Object3D = THREE.Object3D> {
   }
 }
 
+/**
+ * Frees the buffers. Materials are left to the garbage collector: with the last material of a kind its program would
+ * go, and the next one like it waits for it to be compiled again, for a second without a graphics card.
+ */
 function free(object: THREE.Object3D) {
-  const { geometry, material } = object as THREE.Mesh;
-  geometry?.dispose();
-  for (const one of Array.isArray(material) ? material : [material]) one?.dispose?.();
+  (object as THREE.Mesh).geometry?.dispose();
 }

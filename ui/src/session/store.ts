@@ -17,6 +17,8 @@ interface SessionStore {
   time: number;
   playing: 0 | 1 | -1;
   speed: number;
+  /** Whether a hand is on the run strip. */
+  dragging: boolean;
   shown: "replay" | "stock" | "deviation";
   step: number | null;
   place: Vec3 | null;
@@ -52,6 +54,7 @@ export const useSession = create<SessionStore>((set) => ({
   time: 0,
   playing: 0,
   speed: 20,
+  dragging: false,
   shown: "stock",
   step: null,
   place: null,

@@ -150,9 +150,11 @@ export function RunStrip() {
         aria-valuenow={Math.round(time)}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
-          set({ playing: 0 });
+          set({ playing: 0, dragging: true });
           seek(e.clientX);
         }}
+        onPointerUp={() => set({ dragging: false })}
+        onLostPointerCapture={() => set({ dragging: false })}
         onPointerMove={(e) => e.buttons && seek(e.clientX)}
         onKeyDown={(e) => {
           const by = e.shiftKey ? 20 : 1;
@@ -170,6 +172,7 @@ function Where() {
   const { release, facts } = useChosenProof();
   const motion = useBlob(release?.state === "ready" && facts ? `/proofs/${release.key}/motion` : null);
   const time = useSession((s) => s.time);
+  const lines = useMemo(() => facts?.text.split("\n") ?? [], [facts]);
   if (!motion.data || !facts) return null;
   const ends = motion.data.arrays.ends_at;
   let low = 0;
@@ -180,7 +183,7 @@ function Where() {
     else high = mid;
   }
   const line = motion.data.arrays.line[low];
-  const text = facts.text.split("\n")[line - 1] ?? "";
+  const text = lines[line - 1] ?? "";
   return (
     <span className="small" style={{ fontFamily: "'IBM Plex Mono', monospace" }}>
       {line}: {text}

@@ -10,7 +10,9 @@ import { useStockShape } from "./shapes";
 import { useCell, type CellMotion } from "./useCell";
 
 /** Of a picture's time what cutting the stock in the browser may take, ms. */
-const FRAME_MS = 20;
+const FRAME_MS = 16;
+/** And what cutting ahead may take between two pictures, ms. */
+const AHEAD_MS = 6;
 
 /** A value once it has stayed the same for a while; null before. */
 function useSettled(value: number | null): number | null {
@@ -37,10 +39,11 @@ function motionOf(blob: Blob | undefined): CellMotion | null {
 /** The proof: what is left of the stock, and the tool at the moment of the run strip. */
 export function useProofView(scene: BenchScene | null): boolean {
   const { state, station, document } = useShared();
-  const { shown, time, playing, step, release, place } = useChosen(
+  const { shown, time, playing, dragging, step, release, place } = useChosen(
     "shown",
     "time",
     "playing",
+    "dragging",
     "step",
     "release",
     "place",
@@ -54,7 +57,7 @@ export function useProofView(scene: BenchScene | null): boolean {
   const stock = useBlob(key && facts.data && shown !== "replay" ? `/proofs/${key}/stock/${at}` : null);
   const scale = shown === "deviation" ? document.proof.tolerance_mm * 10 : null;
   const moment = useSettled(
-    shown === "replay" && key && playing === 0 ? Math.round(time * 1000) / 1000 : null,
+    shown === "replay" && key && playing === 0 && !dragging ? Math.round(time * 1000) / 1000 : null,
   );
   const fine = useStockAt(key, moment);
   const isFine = shown === "replay" && moment !== null && Math.abs(moment - time) < 0.002 && !!fine.data;
@@ -66,6 +69,9 @@ export function useProofView(scene: BenchScene | null): boolean {
     scene.part.show(!key);
     scene.marks.showFaces(!key);
   }, [scene, key, skin, isFine, scale]);
+
+  const moving = dragging || playing !== 0;
+  useEffect(() => scene?.hurry(moving), [scene, moving]);
 
   const fieldRef = useRef<HeightField | null>(null);
   const setup = state?.setups.find((s) => s.name === facts.data?.setup);
@@ -80,7 +86,7 @@ export function useProofView(scene: BenchScene | null): boolean {
     const moves = motionOf(motion.data)!;
     const shapes = new Map(document.tools.map((t) => [t.number, clearedShape(t)]));
     const { min, max } = setup.stock;
-    const cell = Math.max(max[0] - min[0], max[1] - min[1]) / 300;
+    const cell = Math.max(max[0] - min[0], max[1] - min[1]) / (scene.software ? 120 : 300);
     const start = groundOf(min, max, cell, shape?.arrays);
     const nx = Math.round((max[0] - min[0]) / cell) + 3;
     const ny = Math.round((max[1] - min[1]) / cell) + 3;
@@ -91,7 +97,7 @@ export function useProofView(scene: BenchScene | null): boolean {
     // between pictures the program is cut ahead, so that every moment is soon there
     let timer = 0;
     const ahead = () => {
-      if (fieldRef.current === field && field.cutAhead(8)) timer = window.setTimeout(ahead, 12);
+      if (fieldRef.current === field && field.cutAhead(AHEAD_MS)) timer = window.setTimeout(ahead, 24);
     };
     timer = window.setTimeout(ahead, 50);
     return () => window.clearTimeout(timer);

@@ -59,13 +59,8 @@ export class FieldLayer {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
     geometry.setIndex(new THREE.BufferAttribute(index, 1));
-    const skin = new THREE.MeshStandardMaterial({
-      color: this.stage.colours.stock,
-      roughness: 0.7,
-      metalness: 0.15,
-      flatShading: true,
-      side: THREE.DoubleSide,
-    });
+    // plain light is enough for what moves, and half as much work where there is no graphics card
+    const skin = new THREE.MeshLambertMaterial({ color: this.stage.colours.stock, flatShading: true });
     const mesh = new THREE.Mesh(geometry, skin);
     mesh.frustumCulled = false;
     return mesh;

@@ -1,0 +1,107 @@
+"""The first hour: tools by search and as drafts, a change that came too late, the space bar, findings that
+lead."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import saved
+from tests.browser.test_whole_job import document_of, imported, station
+
+
+def test_tools_are_found_by_diameter_typed_in_any_order_and_kept(page: Page):
+    job = imported(page)
+    page.goto(f"/jobs/{job}/tools")
+    shelf = page.get_by_role("region", name="Shelf")
+    find = shelf.get_by_role("textbox", name="Find a tool")
+    find.fill("Ø8")
+    rows = shelf.get_by_role("table", name="Tools of the shelf").get_by_role("row")
+    expect(rows.filter(has_text="Ball mill 8")).to_have_count(1)
+    expect(rows.filter(has_text="End mill 12")).to_have_count(0)
+    find.fill("ball mill 8")
+    find.press("Enter")  # the only match
+    table = page.get_by_role("table", name="Tools", exact=True)
+    expect(table.get_by_role("cell", name="Ball mill 8", exact=True)).to_be_visible()
+    saved(page)
+    # longer flutes first, the stick-out after: a draft until both go together
+    flutes = page.get_by_role("textbox", name="Flute length")
+    flutes.fill("60")
+    flutes.press("Enter")
+    draft = page.get_by_role("alert").filter(has_text="Not saved yet")
+    expect(draft).to_contain_text("The flute length, 60, is longer than the stick-out")
+    expect(table.get_by_text("a draft, not saved yet")).to_be_visible()
+    expect(flutes).to_have_value("60")
+    draft.get_by_role("button", name="Set the stick-out to 60").click()
+    expect(draft).to_have_count(0)
+    saved(page)
+    tool = next(t for t in document_of(page, job)["tools"] if t["name"] == "Ball mill 8")
+    assert (tool["flute_length"], tool["stick_out"]) == (60, 60)
+    # used tools say why they stay; others are kept for later jobs, and go
+    table.get_by_role("cell", name="End mill 10", exact=True).click()
+    expect(page.get_by_text("T1 cannot be removed: used by Face, Rough.")).to_be_visible()
+    page.get_by_role("button", name="New tool").click()
+    name = page.get_by_label("Card").get_by_role("textbox", name="Name", exact=True)
+    name.fill("Our mill of this test")
+    name.press("Enter")
+    saved(page)
+    page.get_by_role("button", name=re.compile("^Keep T")).click()
+    find.fill("our mill of this test")
+    expect(rows.filter(has_text="our own")).to_have_count(1)
+    page.get_by_role("button", name=re.compile("^Remove T")).click()
+    expect(table.get_by_text("Our mill of this test")).to_have_count(0)
+
+
+def test_a_change_that_comes_too_late_is_told_shown_and_put_on_top(
+    page: Page, browser: Browser, address: str
+):
+    page.route("**/events", lambda route: route.abort())  # this one hears nothing of others
+    job = imported(page)
+    page.goto(f"/jobs/{job}/plan")
+    page.get_by_role("cell", name="Rough", exact=True).click()
+    other = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address).new_page()
+    other.goto(f"/jobs/{job}/plan")
+    other.get_by_role("cell", name="Face", exact=True).click()
+    notes = other.get_by_role("textbox", name="Notes")
+    notes.fill("slowly")
+    notes.blur()
+    saved(other)
+    step = page.get_by_role("textbox", name="Step down")
+    step.fill("5")
+    step.press("Enter")
+    late = page.get_by_role("alert", name="Changes not saved")
+    expect(late).to_contain_text("Top, 1.2 Rough, step down: 8 → 5")
+    late.get_by_role("button", name="Put my change on top").click()
+    expect(late).to_have_count(0)
+    saved(page)
+    face, rough = document_of(page, job)["setups"][0]["operations"]
+    assert (face["notes"], rough["parameters"]["step_down"]) == ("slowly", 5)
+    other.context.close()
+
+
+def test_the_space_bar_plays_and_what_waits_says_for_what(page: Page):
+    job = imported(page)
+    page.goto(f"/jobs/{job}/prove")
+    page.get_by_role("button", name="Compute the plan").click()
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("navigation", name="Stations")).to_contain_text("proved", timeout=120_000)
+    page.get_by_text("Replay", exact=True).click()
+    slider = page.get_by_role("slider", name="Moment of the program")
+    before = slider.get_attribute("aria-valuenow")
+    page.keyboard.press("Space")
+    expect(slider).not_to_have_attribute("aria-valuenow", str(before), timeout=15_000)
+    page.keyboard.press("Space")
+    expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+    finding = page.get_by_role("group", name="Finding 1")
+    finding.get_by_role("button").first.click()
+    expect(finding).to_be_visible()
+    station(page, "Plan")
+    page.get_by_role("cell", name="Rough", exact=True).click()
+    step = page.get_by_role("textbox", name="Step down")
+    step.fill("0")
+    step.press("Enter")
+    expect(page.get_by_text("Step down must be above 0.")).to_be_visible()
+    expect(step).to_have_value("0")
+    step.press("Escape")
+    expect(step).to_have_value("8")
