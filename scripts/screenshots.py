@@ -5,8 +5,10 @@ Run `make demo` in one terminal, wait until all demonstration jobs are proved, t
 
 from __future__ import annotations
 
+import json
 import os
 import sys
+import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -25,7 +27,7 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         page.mouse.move(640, 400)
         page.mouse.click(640, 400)
     elif name == "tools":
-        page.get_by_role("cell", name="End mill 12").click()
+        page.get_by_role("cell", name="End mill 12, flutes 36.3").first.click()
     elif name == "plan":
         page.get_by_text("Finish steep walls").click()
     elif name == "sides":
@@ -50,9 +52,14 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[1:]
-    views = [("part", 1, "part"), ("setups", 1, "setups"), ("tools", 1, "tools"), ("plan", 2, "plan")]
-    views += [("sides", 3, "plan"), ("flank", 4, "prove"), ("arm", 5, "prove"), ("lathe", 6, "prove")]
-    views += [(name, 2, "prove") for name in ("prove", "replay", "deviation")] + [("release", 1, "release")]
+    with urllib.request.urlopen(f"{ADDRESS}/api/jobs") as answer:
+        jobs = {row["name"]: row["id"] for row in json.load(answer)}
+    bracket, mould = jobs["Bearing bracket"], jobs["Nozzle mould half"]
+    views = [("part", bracket, "part"), ("setups", bracket, "setups"), ("tools", bracket, "tools")]
+    views += [("plan", mould, "plan"), ("sides", jobs["Gauge block"], "plan")]
+    views += [("flank", jobs["Guide vane"], "prove"), ("arm", jobs["Foam dome"], "prove")]
+    views += [("lathe", jobs["Six-flat flange"], "prove"), ("prove", bracket, "prove")]
+    views += [(name, mould, "prove") for name in ("replay", "deviation")] + [("release", bracket, "release")]
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -63,7 +70,7 @@ def main() -> None:
             page.wait_for_timeout(1500)
             page.screenshot(path=OUT / "jobs.png")
         if not wanted or "setup_sheet" in wanted:
-            page.goto(f"{ADDRESS}/api/jobs/1/releases/bearing_bracket_top/sheet")
+            page.goto(f"{ADDRESS}/api/jobs/{bracket}/releases/bearing_bracket_topside/sheet")
             page.screenshot(path=OUT / "setup_sheet.png")
         browser.close()
 

@@ -169,14 +169,16 @@ def load_demonstration(jobs: Jobs) -> None:
 
     if jobs.listing():
         return
-    folder, made_ids = ROOT / "examples", []
-    for name in DEMONSTRATION:
+    folder = ROOT / "examples"
+    made_ids: list[int] = []
+    for name in reversed(DEMONSTRATION):  # the newest is listed first
         job = load_job(folder / f"{name}.yaml")
         made = jobs.create(job_data(job))
         for file, _ in files_of(job):
             jobs.add_file(made["id"], file, (folder / file).read_bytes())
-        jobs.runs.start(made["id"], "prove")
-        made_ids.append(made["id"])
+        made_ids.insert(0, made["id"])
+    for job_id in made_ids:
+        jobs.runs.start(job_id, "prove")
     _to_keep().write_text(json.dumps(made_ids), "utf-8")
 
 
