@@ -1,6 +1,8 @@
 """What holds the stock: its shape, paths that keep clear of it, the proof that sees it, the sheet that shows
 it."""
 
+import base64
+
 import numpy as np
 import pytest
 import trimesh
@@ -12,9 +14,11 @@ from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
+from fenrik.core.pictures.drawing import FIXTURE
 from fenrik.core.setups.fixture import Jaws, boxes_of
 from tests.conftest import make_tool, mesh_of
 from tests.core.test_holes import cylinder, drilled
+from tests.core.test_pictures import pixels_of, share
 from tests.core.test_profile import cutting, rounded_box
 
 HOLDER = [{"length": 30.0, "diameter_low": 40.0, "diameter_high": 40.0}]
@@ -205,7 +209,9 @@ def test_the_setup_sheet_names_and_draws_the_fixture(block):
     release = plan.job.effective_releases()[0]
     sheet = setup_sheet(plan, release, proved(plan))
     assert "Jaws: jaws along X, 80 long, grip 5 from the underside" in sheet
-    assert 'stroke="#b0a48c"' in sheet and "none drawn" not in sheet
+    assert "none drawn" not in sheet
+    drawn = pixels_of(base64.b64decode(sheet.split("data:image/png;base64,")[1].split('"')[0]))
+    assert share(drawn, FIXTURE).sum() > 1000
 
 
 @pytest.mark.parametrize(

@@ -81,10 +81,8 @@ def test_edges_of_a_box_and_of_a_round_body():
     assert len(sharp_edges(round_body)) == 96
 
 
-def test_the_file_is_a_png_as_the_standard_says():
-    """ISO/IEC 15948: signature, chunks with their sums, rows with a filter byte; unpacked here by hand."""
-    pixels = np.arange(5 * 7 * 4, dtype=np.uint8).reshape(5, 7, 4)
-    data = png(pixels)
+def pixels_of(data: bytes):
+    """The pixels of a PNG file by ISO/IEC 15948: signature, chunks with their sums, rows with a filter byte."""
     assert data[:8] == b"\x89PNG\r\n\x1a\n"
     at, chunks = 8, {}
     while at < len(data):
@@ -93,7 +91,13 @@ def test_the_file_is_a_png_as_the_standard_says():
         assert struct.unpack(">I", data[at + 8 + length : at + 12 + length])[0] == zlib.crc32(kind + content)
         chunks[kind], at = content, at + 12 + length
     assert list(chunks) == [b"IHDR", b"IDAT", b"IEND"]
-    assert struct.unpack(">IIBBBBB", chunks[b"IHDR"]) == (7, 5, 8, 6, 0, 0, 0)
-    rows = np.frombuffer(zlib.decompress(chunks[b"IDAT"]), np.uint8).reshape(5, 29)
+    width, height, *kind = struct.unpack(">IIBBBBB", chunks[b"IHDR"])
+    assert kind == [8, 6, 0, 0, 0]
+    rows = np.frombuffer(zlib.decompress(chunks[b"IDAT"]), np.uint8).reshape(height, 4 * width + 1)
     assert (rows[:, 0] == 0).all()
-    assert np.array_equal(rows[:, 1:].reshape(5, 7, 4), pixels)
+    return rows[:, 1:].reshape(height, width, 4)
+
+
+def test_the_file_is_a_png_as_the_standard_says():
+    pixels = np.arange(5 * 7 * 4, dtype=np.uint8).reshape(5, 7, 4)
+    assert np.array_equal(pixels_of(png(pixels)), pixels)

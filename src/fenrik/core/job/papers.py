@@ -30,11 +30,12 @@ from fenrik.core.pictures.drawing import (
     png,
     sharp_edges,
 )
+from fenrik.core.posting.writing.dialect import dialect
 from fenrik.core.setups.fixture import words_of
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.drawing import tool_svg
-from fenrik.core.units import format_length
+from fenrik.core.units import INCH_MM, format_length
 
 Floats = NDArray[np.float64]
 
@@ -46,6 +47,7 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof, revision: int |
     unit = paths.job.units
     environment.filters["length"] = lambda v: format_length(float(v), unit)
     environment.filters["clock"] = clock
+    environment.filters["feed"] = lambda v: f"{v / INCH_MM:.1f}" if unit == "inch" else f"{v:.0f}"
     environment.filters["way"] = lambda mm: f"{mm / 304.8:.1f} ft" if unit == "inch" else f"{mm / 1000:.2f} m"
     template = environment.from_string(
         files("fenrik.core.job").joinpath("setup_sheet.html.j2").read_text("utf-8")
@@ -75,6 +77,7 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof, revision: int |
         proof=proof.facts,
         picture=setup_picture(paths, setup, clamped),
         unit="in" if unit == "inch" else "mm",
+        dialect=dialect(release.dialect, paths.workspace.files.path, "releases").name,
         today=f"{date.today():%Y-%m-%d}",
         revision=revision,
     )

@@ -95,7 +95,7 @@ export function ReleaseSheet() {
               program runs.
             </div>
           )}
-          <div style={{ display: "flex", gap: 8, margin: "8px 0" }}>
+          <div className="buttons">
             <Button
               component="a"
               href={`/api/jobs/${id}/releases/${release.name}/program`}

@@ -9,7 +9,12 @@ import { useFixture, useStockShape } from "./shapes";
 /** The shown setup: where the part lies, its stock, copies and fixture, and a tool that is looked at. */
 export function useSetup(scene: BenchScene | null) {
   const { id, state, station, document } = useShared();
-  const index = useSession((s) => s.setup);
+  const chosen = useSession((s) => s.setup);
+  const release = useSession((s) => s.release);
+  // at the proof and the release it is the setup of the program that is looked at
+  const posted = station === "prove" || station === "release" ? state?.releases[release]?.setup : undefined;
+  const own = state?.setups.findIndex((s) => s.name === posted) ?? -1;
+  const index = own >= 0 ? own : chosen;
   const setup = state?.setups[Math.min(index, (state?.setups.length ?? 1) - 1)];
   const inPart = station === "part" || !setup?.setup_from_part;
   const frame = inPart ? null : setup?.setup_from_part;
