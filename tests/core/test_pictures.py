@@ -82,7 +82,7 @@ def test_edges_of_a_box_and_of_a_round_body():
 
 
 def pixels_of(data: bytes):
-    """The pixels of a PNG file (ISO/IEC 15948): signature, chunks with their sums, rows with a filter byte."""
+    """The pixels of a PNG file (ISO/IEC 15948): signature, chunks with their sums, rows with a filter."""
     assert data[:8] == b"\x89PNG\r\n\x1a\n"
     at, chunks = 8, {}
     while at < len(data):
