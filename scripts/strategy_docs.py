@@ -83,7 +83,7 @@ WORDS = {
                      "as many beside it as wanted.",
     "profile": "Follows walls that are picked, a floor for the walls around it, or the outline: in levels "
                "or down a ramp, with passes side by side, a spring pass, arc and line leads, overlap and "
-               "bridges; whole, a piece of it, or only what a larger mill left in narrow corners. Where "
+               "tabs; whole, a piece of it, or only what a larger mill left in narrow corners. Where "
                "something lower keeps the tool from a wall's foot, the wall over that is followed. Other "
                "walls are never cut. The radius is corrected by the computer, by the computer with the "
                "wear in the control, or by the control alone (G41, G42); a release of these is proved with "
@@ -125,6 +125,7 @@ def planned(strategy: str) -> tuple[Paths, Toolpath]:
     for i, operation in enumerate(operations, 1):
         tools.append(tool_numbered(operation["tool"], i))
         made.append({"strategy": strategy, **operation, "name": f"Op {i}", "tool": i, "tolerance_mm": 0.05})
+        made[-1]["when_short"] = "leave"  # the path is drawn, not run
     stock = {
         "kind": "box",
         "allowance": {"x_low": 2, "x_high": 2, "y_low": 2, "y_high": 2, "z_low": 0, "z_high": 1},

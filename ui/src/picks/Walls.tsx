@@ -1,4 +1,5 @@
 import { Button, Checkbox } from "@mantine/core";
+import { useState } from "react";
 import type { Operation, WallPick } from "../api/types";
 import { useChosen } from "../session/store";
 import { useShared } from "../session/context";
@@ -27,6 +28,7 @@ export function WallChoice({
   const edges = target === "rims";
   const { faces, edges: lines } = useShared();
   const { set } = useChosen("set");
+  const [open, unfold] = useState(false);
   const walls = doc.walls ?? [];
   const outline = walls.some((w) => w.outline);
   const chosen = walls.filter((w) => !w.outline);
@@ -71,6 +73,9 @@ export function WallChoice({
           <Button size="compact-xs" variant="subtle" onClick={() => show(chosen)}>
             Show these {chosen.length}
           </Button>
+          <Button size="compact-xs" variant="subtle" aria-expanded={open} onClick={() => unfold(!open)}>
+            {open ? "Fold the list" : "List them"}
+          </Button>
           <Button
             size="compact-xs"
             variant="subtle"
@@ -81,7 +86,7 @@ export function WallChoice({
           </Button>
         </div>
       )}
-      {(chosen.length > FEW ? [] : chosen).map((wall) => (
+      {(chosen.length > FEW && !open ? [] : chosen).map((wall) => (
         <div key={words(wall)} className="row">
           <Button size="compact-xs" variant="subtle" onClick={() => show([wall])}>
             {words(wall)}

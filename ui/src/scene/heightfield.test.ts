@@ -37,6 +37,46 @@ test("going back and forth gives the same heights as going straight there", () =
   expect([...wandering.heights]).toEqual([...once.heights]);
 });
 
+test("what was cut ahead is what is cut when a moment is asked for", () => {
+  const many: Motion = {
+    pieces: new Float32Array(
+      Array.from({ length: 60 }, (_, i) => [0, i / 3, 6, 20, i / 3, 6 - i / 30]).flat(),
+    ),
+    endsAt: new Float32Array(Array.from({ length: 60 }, (_, i) => i + 1)),
+    tool: new Int32Array(60).fill(1),
+  };
+  const made = () =>
+    new HeightField(0, 0, 0.5, 41, 41, 0, new Float32Array(41 * 41).fill(8), many,
+      new Map([[1, { radius: 2, rise: new Float32Array(9) }]])); // prettier-ignore
+  const ahead = made();
+  while (ahead.cutAhead(0)) continue;
+  const plain = made();
+  for (const t of [60, 12.5, 40, 3]) {
+    ahead.goTo(t);
+    plain.goTo(t);
+    expect([...ahead.heights]).toEqual([...plain.heights]);
+  }
+});
+
+test("a moment that is far away is reached in several turns, each within its time", () => {
+  const pieces = 400;
+  const long: Motion = {
+    pieces: new Float32Array(Array.from({ length: pieces }, (_, i) => [0, i / 40, 6, 20, i / 40, 6]).flat()),
+    endsAt: new Float32Array(Array.from({ length: pieces }, (_, i) => i + 1)),
+    tool: new Int32Array(pieces).fill(1),
+  };
+  const f = new HeightField(0, 0, 0.1, 201, 101, 0, new Float32Array(201 * 101).fill(8), long,
+    new Map([[1, { radius: 2, rise: new Float32Array(9) }]])); // prettier-ignore
+  let turns = 0;
+  do {
+    f.goTo(pieces, 0);
+    turns++;
+  } while (f.behind && turns < 1000);
+  expect(f.behind).toBe(false);
+  expect(turns).toBeGreaterThan(1);
+  expect(f.heights[50 * 201 + 100]).toBe(6);
+});
+
 test("the tool is where the motion says", () => {
   expect(poseAt(motion, 2).tip).toEqual([10, 5, 4]);
   expect(poseAt(motion, 99).tip).toEqual([20, 5, 10]);

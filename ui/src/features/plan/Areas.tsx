@@ -11,10 +11,16 @@ interface Part {
   edit: (work: (o: Operation) => void) => Promise<boolean>;
 }
 
+/** More faces than these are told by their number. */
+const FEW = 4;
+
 function words(b: Boundary): string {
   if (b.area) return `area “${b.area}”`;
   if (b.stock) return "the stock's outline";
-  return b.faces ? `face${b.faces.length > 1 ? "s" : ""} ${b.faces.join(", ")}` : "a polygon";
+  if (!b.faces) return "a polygon";
+  return b.faces.length > FEW
+    ? `${b.faces.length} faces`
+    : `face${b.faces.length > 1 ? "s" : ""} ${b.faces.join(", ")}`;
 }
 
 const open = (values: Partial<Boundary>): Boundary => ({

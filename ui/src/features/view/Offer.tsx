@@ -223,7 +223,7 @@ export function Offer() {
                 })
               }
             >
-              Keep in {picked.length > 1 ? `these ${picked.length}` : "this face"}
+              Cut only {picked.length > 1 ? `these ${picked.length}` : "this face"}
             </Button>
             <Button
               size="compact-xs"

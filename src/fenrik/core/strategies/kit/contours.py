@@ -1,4 +1,4 @@
-"""Contours in plan view as they are driven: where they begin, how they overlap, leads, bridges, arcs."""
+"""Contours in plan view as they are driven: where they begin, how they overlap, leads, tabs, arcs."""
 
 from __future__ import annotations
 
@@ -236,7 +236,7 @@ def _lead(points: Floats, kind: str, size: float, side: float, blocked: BaseGeom
 
 
 def with_tabs(points: Floats, count: int, width: float) -> list[tuple[Floats, bool]]:
-    """The contour in pieces (n, 2), and whether each goes over a bridge: so many, evenly spread."""
+    """The contour in pieces (n, 2), and whether each goes over a tab: so many, evenly spread."""
     line = LineString(points)
     width = min(width, 0.5 * line.length / count)
     stops = [0.0]

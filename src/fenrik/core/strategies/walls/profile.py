@@ -231,7 +231,7 @@ def proposals(assembly: Assembly, data: dict[str, float]) -> dict[str, tuple[flo
 STRATEGY = Strategy(
     "profile",
     "Profile",
-    "Mills along chosen walls, outside or inside, with leads, passes and bridges.",
+    "Mills along chosen walls, outside or inside, with leads, passes and tabs.",
     Profile,
     compute,
     proposals,

@@ -125,6 +125,6 @@ class Profile(Parameters):
         group="rest",
         reason="its longest straight",
     )
-    tabs: int = fact(0, "Bridges left to hold the part.", ge=0, le=50)
-    tab_width: float = fact(4.0, "Width of a bridge.", unit="mm", gt=0, le=200, group="rest")
-    tab_height: float = fact(1.0, "Height of a bridge.", unit="mm", gt=0, le=50, group="rest")
+    tabs: int = fact(0, "Tabs left to hold the part.", ge=0, le=50)
+    tab_width: float = fact(4.0, "Width of a tab.", unit="mm", gt=0, le=200, group="rest")
+    tab_height: float = fact(1.0, "Height of a tab.", unit="mm", gt=0, le=50, group="rest")

@@ -1,4 +1,4 @@
-"""Along a wall: ways on and off, down to a level, level by level or down a ramp, over bridges."""
+"""Along a wall: ways on and off, down to a level, level by level or down a ramp, over tabs."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class WallCutter:
         self.link = Linker.of(inputs, self.path, self.stock)
         self.step_down = parameters.step_down or 0.5 * self.tool.diameter
         self.foot = 0.0
-        """Height mm of the walls' foot, from which bridges stand up."""
+        """Height mm of the walls' foot, from which tabs stand up."""
         self._shrunk: dict[float, tuple[BaseGeometry, BaseGeometry]] = {}
 
     def cut(
@@ -175,12 +175,12 @@ class WallCutter:
         tolerance, feed = FIT * self.inputs.tolerance, self.inputs.feed
         if led:
             self._in(way_in, level, away)
-        bridge = self.foot + self.p.tab_height
-        if self.p.tabs and level < bridge - 1e-9:
+        tab_top = self.foot + self.p.tab_height
+        if self.p.tabs and level < tab_top - 1e-9:
             for points, lifted in with_tabs(
                 driven.points, self.p.tabs, self.p.tab_width + self.tool.diameter
             ):
-                z = bridge if lifted else level
+                z = tab_top if lifted else level
                 self._step(z)
                 along(self.path, points, z, z, feed, tolerance, Motion.FEED)
             self._step(level)
