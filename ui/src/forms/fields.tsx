@@ -1,7 +1,7 @@
 import { Checkbox, NumberInput, Select, Text, TextInput, Tooltip } from "@mantine/core";
 import { useEffect, useRef, useState } from "react";
 import { send } from "../api/client";
-import { entering } from "../api/hooks";
+import { entering, tell } from "../api/hooks";
 import { refusedWords, savedFrom } from "../api/refusal";
 
 export const INCH = 25.4;
@@ -16,6 +16,11 @@ function useTyped<T>(shown: T, label: string, unit = "") {
   const [text, setText] = useState(shown);
   const [fault, setFault] = useState<string | null>(null);
   const refused = useRef(false);
+  const there = useRef(true);
+  useEffect(() => {
+    there.current = true;
+    return () => void (there.current = false);
+  }, []);
   useEffect(() => {
     if (refused.current) return;
     setText(shown);
@@ -38,8 +43,10 @@ function useTyped<T>(shown: T, label: string, unit = "") {
     save: (act: () => unknown) => {
       setFault(null);
       savedFrom((why) => {
+        const words = refusedWords(label, why, unit);
+        if (!there.current) return tell(words); // something else was chosen meanwhile
         refused.current = true;
-        setFault(refusedWords(label, why, unit));
+        setFault(words);
       }, act);
     },
   };

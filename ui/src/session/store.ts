@@ -22,6 +22,8 @@ interface SessionStore {
   shown: "replay" | "stock" | "deviation";
   step: number | null;
   place: Vec3 | null;
+  /** The face of the part that the place lies on, to be shown with it. */
+  placeFace: number | null;
   wanted: ((face: number) => void) | null;
   wantedWords: string;
   /** Tools (by number) whose dimensions do not go together yet, and why; not saved. */
@@ -58,6 +60,7 @@ export const useSession = create<SessionStore>((set) => ({
   shown: "stock",
   step: null,
   place: null,
+  placeFace: null,
   wanted: null,
   wantedWords: "",
   drafts: {},

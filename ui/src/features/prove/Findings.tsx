@@ -11,7 +11,15 @@ export function Findings({ facts }: { facts: ProofFacts }) {
   const { document, go } = useShared();
   const { set } = useChosen("set");
   const lead = (f: Finding) => {
-    if (f.move >= 0) return set({ time: f.time_s, place: f.place, playing: 0, step: null, shown: "replay" });
+    if (f.move >= 0)
+      return set({
+        time: f.time_s,
+        place: f.place,
+        placeFace: null,
+        playing: 0,
+        step: null,
+        shown: "replay",
+      });
     // what belongs to no single move is seen on the stock that its operation leaves
     const step = facts.operations.findIndex((o) => o.name === f.operation);
     const row = facts.program.find((r) => r.setup === facts.setup && r.name === f.operation);
@@ -19,6 +27,7 @@ export function Findings({ facts }: { facts: ProofFacts }) {
       ...(row ? { time: Math.min(row.end_s, facts.time_s) } : {}),
       step: step < 0 ? null : step,
       place: f.place,
+      placeFace: null,
       playing: 0,
       shown: f.place && step < 0 ? "deviation" : "stock",
     });

@@ -198,7 +198,14 @@ function Worst({ title, places, units }: WorstProperties) {
     ) : null;
   }
   const at = places.findIndex((p) => p.place === place);
-  const go = (i: number) => set({ place: places[i].place, shown: "deviation", step: null, playing: 0 });
+  const go = (i: number) =>
+    set({
+      place: places[i].place,
+      placeFace: places[i].face,
+      shown: "deviation",
+      step: null,
+      playing: 0,
+    });
   return (
     <>
       <h3>{title}</h3>

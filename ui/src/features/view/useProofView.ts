@@ -39,7 +39,7 @@ function motionOf(blob: Blob | undefined): CellMotion | null {
 /** The proof: what is left of the stock, and the tool at the moment of the run strip. */
 export function useProofView(scene: BenchScene | null): boolean {
   const { state, station, document } = useShared();
-  const { shown, time, playing, dragging, step, release, place } = useChosen(
+  const { shown, time, playing, dragging, step, release, place, placeFace } = useChosen(
     "shown",
     "time",
     "playing",
@@ -47,6 +47,7 @@ export function useProofView(scene: BenchScene | null): boolean {
     "step",
     "release",
     "place",
+    "placeFace",
   );
   const chosen = state?.releases[release];
   const key = station === "prove" && chosen?.state === "ready" ? chosen.key : undefined;
@@ -139,7 +140,8 @@ export function useProofView(scene: BenchScene | null): boolean {
   }, [scene, key, motion.data, moves, inCell, time, shown, station, document.tools]);
   useEffect(() => {
     scene?.drawing.setPlace(key ? place : null);
+    scene?.marks.setFace(key && place ? placeFace : null);
     if (key && place) scene?.goTo(place);
-  }, [scene, key, place]);
+  }, [scene, key, place, placeFace]);
   return inCell;
 }

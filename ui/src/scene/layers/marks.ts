@@ -19,6 +19,7 @@ export class MarksLayer {
   private readonly edges: Slot;
   private readonly points: Slot;
   private readonly kept: Slot;
+  private readonly face: Slot;
 
   constructor(
     private readonly part: PartLayer,
@@ -26,11 +27,12 @@ export class MarksLayer {
   ) {
     const slot = () => new Slot(part.node, stage);
     [this.hovered, this.picked, this.edges, this.points] = [slot(), slot(), slot(), slot()];
-    this.kept = slot();
+    [this.kept, this.face] = [slot(), slot()];
   }
 
   dispose() {
-    for (const slot of [this.hovered, this.picked, this.edges, this.points, this.kept]) slot.put(null);
+    for (const slot of [this.hovered, this.picked, this.edges, this.points, this.kept, this.face])
+      slot.put(null);
   }
 
   setHovered(face: number | null) {
@@ -50,6 +52,18 @@ export class MarksLayer {
     for (const lines of [this.thick(inside, DRAWN, 2), this.thick(outside, OUT, 2)])
       if (lines) group.add(lines);
     this.kept.put(group.children.length ? group : null);
+  }
+
+  /** One face (from 1) that a place lies on, over whatever stands there. */
+  setFace(face: number | null) {
+    const shown = this.coloured(face ? [face] : [], this.stage.colours.picked, 0.55);
+    if (shown) {
+      const skin = shown.material as THREE.MeshStandardMaterial;
+      skin.polygonOffset = true;
+      skin.polygonOffsetFactor = skin.polygonOffsetUnits = -4;
+      skin.depthWrite = false;
+    }
+    this.face.put(shown);
   }
 
   /** Shows or hides the colour on faces. */
