@@ -190,27 +190,36 @@ def _to_keep() -> Path:
 def keep_demonstration(jobs: Jobs) -> None:
     """Keeps the releases of demonstration jobs as soon as they are proved without a stop, so that they show
     finished work; returns when there is none left to wait for."""
+    while _to_keep().exists():
+        waiting = json.loads(_to_keep().read_text("utf-8"))
+        left = [job_id for job_id in waiting if not _kept(jobs, job_id)]
+        if not left:
+            _to_keep().unlink()
+            return
+        _to_keep().write_text(json.dumps(left), "utf-8")
+        time.sleep(2.0)
+
+
+def _kept(jobs: Jobs, job_id: int) -> bool:
+    """Keeps a job's releases if they are proved; whether there is nothing more to wait for."""
+    from sqlalchemy.exc import DBAPIError
+
     from fenrik.app.kept import keep_release
     from fenrik.core.errors import FenrikError
 
-    while _to_keep().exists():
-        left = []
-        for job_id in json.loads(_to_keep().read_text("utf-8")):
-            try:
-                runs = {r["target"]: r["state"] for r in jobs.runs.newest(job_id)}
-                if runs.get("prove") in ("queued", "running"):
-                    left.append(job_id)
-                elif runs.get("prove") == "done":
-                    releases = jobs.answers.state(jobs.asked(job_id)).data["releases"]
-                    for name in dict.fromkeys(r["name"] for r in releases if not r.get("stops")):
-                        keep_release(jobs, job_id, name, "first release")
-            except FenrikError as error:
-                logging.getLogger(__name__).warning("job %s: %s", job_id, error.message)
-        if left:
-            _to_keep().write_text(json.dumps(left), "utf-8")
-            time.sleep(2.0)
-        else:
-            _to_keep().unlink()
+    try:
+        runs = {r["target"]: r["state"] for r in jobs.runs.newest(job_id)}
+        if runs.get("prove") in ("queued", "running"):
+            return False
+        if runs.get("prove") == "done":
+            releases = jobs.answers.state(jobs.asked(job_id)).data["releases"]
+            for name in dict.fromkeys(r["name"] for r in releases if not r.get("stops")):
+                keep_release(jobs, job_id, name, "first release")
+    except DBAPIError:  # the database is away for a moment
+        return False
+    except FenrikError as error:
+        logging.getLogger(__name__).warning("job %s: %s", job_id, error.message)
+    return True
 
 
 def read_again(jobs: Jobs) -> None:
