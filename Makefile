@@ -30,7 +30,7 @@ check: setup .data/npm
 	@$(BIN)/python -m fenrik.bootstrap openapi --check
 
 bench: setup
-	$(BIN)/python -m bench
+	$(BIN)/python -m bench $(ONLY)
 
 api: setup .data/npm
 	$(BIN)/python -m fenrik.bootstrap openapi
