@@ -44,7 +44,7 @@ class Fault(Shape):
     what: str
     remedy: str = ""
     where: str = ""
-    rule: str = ""
+    rule: str | None = None
     offer: Offered | None = None
 
 

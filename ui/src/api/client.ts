@@ -20,7 +20,7 @@ export class ServerFault extends Error {
   }
 }
 
-const plainFault = (code: string, what: string): Fault => ({ code, what, remedy: "", where: "", rule: "" });
+const plainFault = (code: string, what: string): Fault => ({ code, what, remedy: "", where: "" });
 
 export async function request<T>(path: string, init?: RequestInit): Promise<T> {
   let answer: Response;

@@ -1448,11 +1448,8 @@ export interface components {
        * @default
        */
       where: string;
-      /**
-       * Rule
-       * @default
-       */
-      rule: string;
+      /** Rule */
+      rule?: string | null;
       offer?: components["schemas"]["Offered"] | null;
     };
     /**
