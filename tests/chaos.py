@@ -155,7 +155,7 @@ def torment(folder: Path, kills: int, seed: int = 1, say: Callable[[str], None] 
     rng, out = random.Random(seed), Outcome()
     demo = Demo(folder)
     try:
-        job = next(row["id"] for row in demo.ask("GET", "/jobs") if "bracket" in row["name"].lower())
+        job = next(row["id"] for row in demo.ask("GET", "/jobs") if "vane" in row["name"].lower())
         user = User(demo, job, seed)
         user.start()
         for number in range(kills):

@@ -140,11 +140,13 @@ function SetupPlan({ index }: { index: number }) {
                 {o.enabled && lacking(o, strategyOf(o.strategy)) && (
                   <div className="small check">{lacking(o, strategyOf(o.strategy))}</div>
                 )}
-                {madeUp(o.tool) && <div className="small check">T{o.tool} is made up: confirm it</div>}
                 {o.side && <div className="small">from {o.side}</div>}
                 {repeat && <div className="small">{repeatWords(repeat)}</div>}
               </td>
-              <td>T{o.tool}</td>
+              <td>
+                T{o.tool}
+                {madeUp(o.tool) && <div className="small check">to confirm</div>}
+              </td>
               <td className="num">{facts?.spindle_rpm.toFixed(0)}</td>
               <td className="num">{facts?.feed_mm_min.toFixed(0)}</td>
               <td>
