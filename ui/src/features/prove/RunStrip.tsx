@@ -209,9 +209,10 @@ function usePlaying(total: number) {
     let frame = 0;
     const tick = (at: number) => {
       const { time, speed } = useSession.getState();
-      const next = time + (playing * speed * (at - last)) / 1000;
+      const next = time + (playing * speed * Math.max(0, at - last)) / 1000;
       last = at;
-      if (next >= total || next <= 0) set({ time: Math.min(total, Math.max(0, next)), playing: 0 });
+      if (playing > 0 ? next >= total : next <= 0)
+        set({ time: Math.min(total, Math.max(0, next)), playing: 0 });
       else {
         set({ time: next });
         frame = requestAnimationFrame(tick);
