@@ -33,7 +33,10 @@ export function ParameterForm(props: Props) {
   const all = Object.entries(props.strategy.parameters.properties);
   const visible = all.filter(([, s]) => shown(s, props));
   const decide = visible.filter(([, s]) => s.group !== "rest");
-  const rest = visible.filter(([k, s]) => s.group === "rest" && words(k).includes(search.toLowerCase()));
+  const wanted = search.toLowerCase();
+  const rest = visible.filter(
+    ([k, s]) => s.group === "rest" && labelOf(k, s).toLowerCase().includes(wanted),
+  );
   return (
     <Stack gap={8}>
       {decide.map(([key, schema]) => (

@@ -285,5 +285,7 @@ class Assembly(BaseModel):
 
 
 def _wrong(words: str, **instead: float) -> PydanticCustomError:
-    """Dimensions that do not go together, in words, and for each of some the value with which they would."""
-    return PydanticCustomError("together", "{words}", {"words": words, "set": instead})
+    """Dimensions that do not go together, in words, and for each of some the value with which they would; a
+    diameter of nothing is none."""
+    fitting = {name: value for name, value in instead.items() if value > 0 or name != "diameter"}
+    return PydanticCustomError("together", "{words}", {"words": words, "set": fitting})

@@ -8,16 +8,15 @@ from pathlib import Path
 from typing import Any
 
 from fenrik.core.errors import Cancelled, FenrikError
-from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
+from fenrik.core.job.document.job import Job, SetupDoc
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proposing.recipes import Proposal
 from fenrik.core.job.proposing.whole_part import propose_part
-from fenrik.core.job.proving.mending import held_feed, longer_stick_out, slimmer_shank
+from fenrik.core.job.proving.mending import mend_of
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import Store, key_of
 from fenrik.core.job.workspace.files import JobFiles
 from fenrik.core.progress import SILENT, Progress
-from fenrik.core.tooling.assembly import Assembly
 
 ROUNDS = 3
 """Times that a plan is proved, mended in between."""
@@ -97,35 +96,18 @@ def _stops(
 
 
 def mended(proposal: Proposal, stop: Stop) -> bool:
-    """Changes the proposal so that a stop should go; whether it could."""
+    """Changes the proposal so that a stop should go; whether it could. A feed is lowered once, and only tools
+    of the proposal itself are changed."""
     place = next((i for i, o in enumerate(proposal.operations) if o.name == stop["operation"]), None)
     if place is None:
         return False
     operation = proposal.operations[place]
-    if stop["kind"] == "bending":
-        feed = None if operation.feed_mm_min is not None else held_feed(stop["feed"], stop)
-        if feed is not None:
-            proposal.operations[place] = operation.model_copy(update={"feed_mm_min": feed})
-        return feed is not None
-    if stop["kind"] in ("shank", "rapid", "holder"):
-        return _mended_tool(proposal, operation, stop)
+    own = next((i for i, t in enumerate(proposal.tools) if t.number == operation.tool), None)
+    mend = mend_of(stop, None if own is None else proposal.tools[own], stop["feed"]) or {}
+    if "operation" in mend and operation.feed_mm_min is None:
+        proposal.operations[place] = operation.model_copy(update=mend["operation"])
+        return True
+    if "tool" in mend and own is not None:
+        proposal.tools[own] = proposal.tools[own].model_copy(update=mend["tool"])
+        return True
     return False
-
-
-def _mended_tool(proposal: Proposal, operation: OperationDoc, stop: Stop) -> bool:
-    """A slimmer neck, or more stick-out, for a tool of the proposal that the stop is about."""
-    for i, tool in enumerate(proposal.tools):
-        if tool.number != operation.tool:
-            continue
-        changed = _changed(tool, stop)
-        if changed is not None:
-            proposal.tools[i] = changed
-            return True
-    return False
-
-
-def _changed(tool: Assembly, stop: Stop) -> Assembly | None:
-    if stop["kind"] == "holder":
-        return tool.model_copy(update={"stick_out": longer_stick_out(tool, stop)})
-    slim = slimmer_shank(tool)
-    return None if slim is None else tool.model_copy(update={"shank_diameter": slim})

@@ -40,15 +40,17 @@ def longer_stick_out(tool: Assembly, finding: FindingData) -> float:
     return round(tool.stick_out + (finding["measure"] or 0.0) + SPARE_MM, 1)
 
 
-def mend_of(finding: FindingData, tool: Assembly, feed: float | None) -> dict[str, Any] | None:
+def mend_of(finding: FindingData, tool: Assembly | None, feed: float | None) -> dict[str, Any] | None:
     """What would make a finding go: `operation` fields or `tool` fields to set, as plain data; None where
-    nothing simple would. `feed` is that of its operation, mm/min."""
+    nothing simple would. `feed` is that of its operation, mm/min; without a `tool` none is changed."""
     if finding["kind"] == "bending":
         held = held_feed(feed, finding)
         return None if held is None or held >= (feed or 0.0) else {"operation": {"feed_mm_min": held}}
-    if finding["kind"] == "holder" and finding["measure"]:
+    if tool is None:
+        return None
+    if finding["kind"] == "holder":
         return {"tool": {"stick_out": longer_stick_out(tool, finding)}}
-    if finding["kind"] == "shank":
+    if finding["kind"] in ("shank", "rapid"):
         slim = slimmer_shank(tool)
         return None if slim is None else {"tool": {"shank_diameter": slim}}
     return None
