@@ -10,9 +10,9 @@ from sqlmodel import Session, col, select
 
 from fenrik.app.answers import Answers, Asked
 from fenrik.app.files import Files, as_file
+from fenrik.app.job_list import job_list
 from fenrik.app.ports import Asker
 from fenrik.app.runs import Runs
-from fenrik.app.shelf import shelf
 from fenrik.app.store import ResultStore
 from fenrik.app.tables import JobRow, RevisionRow, now
 from fenrik.core.errors import Conflict, DocumentError, FenrikError, NotFound
@@ -61,8 +61,8 @@ class Jobs:
             return described
 
     def listing(self) -> list[dict[str, Any]]:
-        """All jobs, newest change first; see `shelf`."""
-        return shelf(self.engine)
+        """All jobs, newest change first; see `job_list`."""
+        return job_list(self.engine)
 
     def get(self, job_id: int) -> dict[str, Any]:
         """The job's document with its place among the revisions. Raises NotFound, DocumentError."""

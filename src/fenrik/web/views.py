@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from fenrik.app.shapes import Measured, OperationValues, PartFaces, ProofFacts, Vec3
 from fenrik.core.features.hole_use import Purpose
+from fenrik.core.features.way_up import WayUp
 from fenrik.core.job.cutting.proofs import motion_key, stock_key
 from fenrik.core.job.document.job import OperationDoc
 from fenrik.core.tooling.assembly import Assembly
@@ -48,22 +49,6 @@ class HoleGroup(BaseModel):
     mouths: list[Vec3]
     axis: Vec3
     uses: list[UseAnswer]
-
-
-class WayUpAnswer(BaseModel):
-    """A way up of the part: a principal axis or a face, the faces and the shares that are reached from there,
-    how high it stands, in words, and what it is worth beside the others."""
-
-    axis: str | None
-    face: int | None
-    surface: float
-    holes: int
-    features: int
-    base: float
-    height: float
-    faces: list[int]
-    words: str
-    score: float
 
 
 class HoleOrder(BaseModel):
@@ -160,7 +145,7 @@ def features(jobs: Service, job_id: Number, request: Request) -> Response:
     return as_it_lies(request, jobs.answers.of_part("features", jobs.asked(job_id)), JSON, immutable=False)
 
 
-@router.get("/jobs/{job_id}/ways-up", response_model=list[WayUpAnswer])
+@router.get("/jobs/{job_id}/ways-up", response_model=list[WayUp])
 def ways_up(jobs: Service, job_id: Number, request: Request) -> Response:
     """The part's ways up, the best one first."""
     return as_it_lies(request, jobs.answers.of_part("ways_up", jobs.asked(job_id)), JSON, immutable=False)

@@ -3704,11 +3704,12 @@ export interface components {
       outline: boolean;
     };
     /**
-     * WayUpAnswer
-     * @description A way up of the part: a principal axis or a face, the faces and the shares that are reached from there,
-     *     how high it stands, in words, and what it is worth beside the others.
+     * WayUp
+     * @description A way up: a principal `axis` of the part or a `face` whose normal points up, shares of the surface and
+     *     of the holes and other features that are reached, of the footprint on which it lies, its height mm, the
+     *     faces reached from there, and all of it in words.
      */
-    WayUpAnswer: {
+    WayUp: {
       /** Axis */
       axis: string | null;
       /** Face */
@@ -4847,7 +4848,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["WayUpAnswer"][];
+          "application/json": components["schemas"]["WayUp"][];
         };
       };
       /** @description Validation Error */

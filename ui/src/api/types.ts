@@ -87,7 +87,7 @@ export type Derived = S["Derived"];
 export type Fault = S["Fault"];
 
 /** A way up of the part, and what is reached from there. */
-export type WayUp = S["WayUpAnswer"];
+export type WayUp = S["WayUp"];
 
 /** A change to an operation that failed with which it would work. */
 export type Offered = S["Offered"];

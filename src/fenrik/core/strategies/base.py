@@ -58,6 +58,19 @@ def face_overlap() -> Any:
     )
 
 
+def beyond_border() -> Any:
+    """The parameter that says how far a surface strategy goes beyond its border."""
+    return fact(
+        0.0,
+        "How far the tool's middle goes beyond the border.",
+        unit="mm",
+        ge=-200,
+        le=200,
+        group="rest",
+        title="Beyond the border",
+    )
+
+
 def rest_of_ball() -> Any:
     """The parameter with which a surface strategy does only what a larger ball has not reached."""
     return fact(

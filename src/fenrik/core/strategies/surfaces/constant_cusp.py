@@ -26,7 +26,15 @@ from fenrik.core.motion.builder import PathBuilder
 from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
-from fenrik.core.strategies.base import Example, Inputs, Parameters, Strategy, face_overlap, fact
+from fenrik.core.strategies.base import (
+    Example,
+    Inputs,
+    Parameters,
+    Strategy,
+    beyond_border,
+    face_overlap,
+    fact,
+)
 from fenrik.core.strategies.kit.linking import Linker
 from fenrik.core.strategies.kit.touching import ChosenFaces, Contact
 from fenrik.core.tolerances import PATH_SHARE
@@ -62,15 +70,7 @@ class ConstantCusp(Parameters):
     inward: bool = fact(
         True, "From the border to the middle; else from the middle out.", title="From the border inward"
     )
-    beyond: float = fact(
-        0.0,
-        "How far the tool's middle goes beyond the border.",
-        unit="mm",
-        ge=-200,
-        le=200,
-        group="rest",
-        title="Beyond the border",
-    )
+    beyond: float = beyond_border()
     shortest: float = fact(
         1.0,
         "Passes shorter than this are left.",

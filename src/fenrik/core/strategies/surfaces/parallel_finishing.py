@@ -30,6 +30,7 @@ from fenrik.core.strategies.base import (
     Inputs,
     Parameters,
     Strategy,
+    beyond_border,
     face_overlap,
     fact,
     rest_of_ball,
@@ -97,15 +98,7 @@ class ParallelFinishing(Parameters):
     allowance: float = fact(
         0.0, "Left on the part; less than 0 down to the corner radius.", unit="mm", ge=-20, le=20
     )
-    beyond: float = fact(
-        0.0,
-        "How far the tool's middle goes beyond the border.",
-        unit="mm",
-        ge=-200,
-        le=200,
-        group="rest",
-        title="Beyond the border",
-    )
+    beyond: float = beyond_border()
     arcs: bool = fact(
         True, "Arcs in the planes ZX and YZ (G18, G19) where the passes run along X or Y.", group="rest"
     )

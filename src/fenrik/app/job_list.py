@@ -17,7 +17,7 @@ USUAL = str(SetupDoc.model_fields["machine"].default)
 """The machine of a setup whose document names none."""
 
 
-def shelf(engine: Engine) -> list[dict[str, Any]]:
+def job_list(engine: Engine) -> list[dict[str, Any]]:
     """All jobs, newest change first: id, name, when and at which revision, the names of their machines, what
     is computed for them now; `problem` says why one cannot be opened."""
     present = (
