@@ -8,7 +8,7 @@ import re
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import saved
-from tests.browser.test_whole_job import document_of, imported, station
+from tests.browser.test_whole_job import document_of, imported
 
 
 def test_tools_are_found_by_diameter_typed_in_any_order_and_kept(page: Page):
@@ -83,7 +83,13 @@ def test_a_change_that_comes_too_late_is_told_shown_and_put_on_top(
 
 def test_the_space_bar_plays_and_what_waits_says_for_what(page: Page):
     job = imported(page)
-    page.goto(f"/jobs/{job}/prove")
+    page.goto(f"/jobs/{job}/plan")
+    page.get_by_role("cell", name="Rough", exact=True).click()
+    feed = page.get_by_role("textbox", name="Feed", exact=True)
+    feed.fill("9000")  # the tool bends
+    feed.press("Enter")
+    saved(page)
+    page.keyboard.press("5")
     page.get_by_role("button", name="Compute the plan").click()
     page.get_by_role("button", name="Prove", exact=True).click()
     expect(page.get_by_role("navigation", name="Stations")).to_contain_text("proved", timeout=120_000)
@@ -95,11 +101,14 @@ def test_the_space_bar_plays_and_what_waits_says_for_what(page: Page):
     expect(slider).not_to_have_attribute("aria-valuenow", str(before), timeout=60_000)
     page.keyboard.press("Space")
     expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
-    finding = page.get_by_role("group", name="Finding 1")
-    finding.get_by_role("button").first.click()
-    expect(finding).to_be_visible()
-    station(page, "Plan")
-    page.get_by_role("cell", name="Rough", exact=True).click()
+    bends = page.get_by_role("group", name=re.compile("Finding")).filter(has_text="'Rough' bends by up to")
+    mend = bends.get_by_role("button", name=re.compile(r"^Set feed to"))
+    held = re.search(r"\d+", mend.inner_text())
+    assert held is not None and int(held[0]) < 9000
+    mend.click()
+    bends.get_by_role("button", name="Open the operation Rough").click()
+    expect(feed).to_have_value(held[0])
+    expect(page.get_by_role("textbox", name="Name", exact=True)).to_have_value("Rough")
     step = page.get_by_role("textbox", name="Step down")
     step.fill("0")
     step.press("Enter")

@@ -34,9 +34,7 @@ export function ParameterForm(props: Props) {
   const visible = all.filter(([, s]) => shown(s, props));
   const decide = visible.filter(([, s]) => s.group !== "rest");
   const wanted = search.toLowerCase();
-  const rest = visible.filter(
-    ([k, s]) => s.group === "rest" && labelOf(k, s).toLowerCase().includes(wanted),
-  );
+  const rest = visible.filter(([k, s]) => s.group === "rest" && labelOf(k, s).toLowerCase().includes(wanted));
   return (
     <Stack gap={8}>
       {decide.map(([key, schema]) => (

@@ -4,10 +4,9 @@ import type { RunAnswer } from "../api/client";
 import type { Fault } from "../api/types";
 import { useShared } from "../session/context";
 import { Failure } from "../session/Failure";
+import { isOpen } from "../session/runs";
 import { useChosen, useSession } from "../session/store";
 import { Said, useProposal } from "./Holes";
-
-const isOpen = (run: RunAnswer | undefined) => !!run && ["queued", "running"].includes(run.state);
 
 /** Plans all that is seen from the chosen setup: chosen, computed and proved in the background. */
 export function WholePlan() {

@@ -4,9 +4,8 @@ import { tell } from "../api/hooks";
 import { useShared } from "./context";
 import { Failure } from "./Failure";
 import { placeOf } from "./places";
+import { isOpen } from "./runs";
 import type { Fault } from "../api/types";
-
-const isOpen = (run: RunAnswer | undefined) => !!run && ["queued", "running"].includes(run.state);
 
 const NAMES: Record<string, string> = { part: "Read the part", plan: "Compute the plan", prove: "Prove" };
 
@@ -20,17 +19,20 @@ export function UnderWay() {
   const open = runs.filter(isOpen);
   const elsewhere = document.releases.some((r) => r.file);
   const proved = !!state?.releases.length && state.releases.every((r) => r.state === "ready");
-  if (!planned && !elsewhere && open.length === 0) return null;
+  const part = runs.find((r) => r.target === "part");
+  if (!planned && !elsewhere && open.length === 0 && (!part || part.state === "done")) return null;
   return (
     <div className="underway" role="region" aria-label="Computing">
-      <div className="row">
-        <Start target="plan" main={station === "plan"} disabled={!planned} />
-        <Start target="prove" main={station !== "plan"} disabled={proved && station !== "prove"} />
-      </div>
+      {(planned || elsewhere) && (
+        <div className="row">
+          <Start target="plan" main={station === "plan"} disabled={!planned} />
+          <Start target="prove" main={station !== "plan"} disabled={proved && station !== "prove"} />
+        </div>
+      )}
       {open.map((run) => (
         <Progress key={run.id} run={run} running={open.find((r) => r.state === "running")} />
       ))}
-      {["plan", "prove"].map((target) => (
+      {["part", "plan", "prove"].map((target) => (
         <Ended key={target} target={target} />
       ))}
     </div>
@@ -87,6 +89,7 @@ function Ended({ target }: { target: string }) {
     return <div className="small">{workName(target)}: cancelled; what was finished is kept.</div>;
   if (run?.state !== "failed" || !run.error) return null;
   const fault = run.error as Fault;
+  if (fault.offer?.solids) return null; // the part's sheet asks which body it is
   const place = placeOf(fault.where);
   // a place is one of the document that was computed: in another it may be something else
   if (place && (run.revision !== revision || (station === "plan" && place.operation !== null))) return null;

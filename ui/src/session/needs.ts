@@ -1,5 +1,6 @@
 import type { ReleaseState } from "../api/types";
 import type { Shared, Station } from "./context";
+import { isOpen } from "./runs";
 
 /** Proved releases in words: with a stop that is open they are not fine. */
 export function provedWords(releases: Pick<ReleaseState, "stops">[]): string {
@@ -9,8 +10,7 @@ export function provedWords(releases: Pick<ReleaseState, "stops">[]): string {
 
 /** What is missing, stale or failed at a station, in a word or two; empty when nothing is. */
 export function needs(station: Station, { document, state, runs }: Shared): string {
-  const busy = (target: string) =>
-    runs.some((r) => r.target === target && ["queued", "running"].includes(r.state));
+  const busy = (target: string) => isOpen(runs.find((r) => r.target === target));
   switch (station) {
     case "part":
       if (!document.part) return "no model";

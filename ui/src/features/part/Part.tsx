@@ -6,7 +6,7 @@ import { FeatureList } from "../../picks/Features";
 import { HoleList } from "../../picks/Holes";
 import { Bodies } from "./Bodies";
 import { useSession } from "../../session/store";
-import { Working } from "../../session/Working";
+import { isOpen } from "../../session/runs";
 
 /** The model file, what was found in it and what is wrong with it. */
 export function PartSheet() {
@@ -14,7 +14,7 @@ export function PartSheet() {
   const [over, setOver] = useState(false);
   const part = state?.part;
   const run = runs.find((r) => r.target === "part");
-  const open = run && ["queued", "running"].includes(run.state);
+  const open = isOpen(run);
   const take = (file: File | null | undefined) => file && editing.upload(file);
   const units = document.units;
   return (
@@ -50,14 +50,9 @@ export function PartSheet() {
           </FileButton>
         </div>
       </div>
-      {open && (
-        <div className="working" role="status" style={{ marginTop: 10 }}>
-          <progress /> {run.words || "waiting"}
-        </div>
-      )}
       {document.part && !open && part?.state === "unread" && (
         <div style={{ marginTop: 10 }}>
-          <Working target="part" label="Read the part" />
+          <Button onClick={() => editing.start("part")}>Read the part</Button>
         </div>
       )}
       {!open && <Bodies />}

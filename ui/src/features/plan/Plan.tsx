@@ -105,6 +105,7 @@ function SetupPlan({ index }: { index: number }) {
           const facts = state?.setups[index]?.operations[k];
           const chosen = setup === index && operation === k;
           const repeat = repeatOf(doc, o.name);
+          const lacks = o.enabled ? lacking(o, strategyOf(o.strategy)) : "";
           const standing = o.enabled ? (facts?.state ?? "new") : "off";
           const fault = o.enabled && facts?.state === "failed" ? facts.error : undefined;
           const row = (
@@ -137,9 +138,6 @@ function SetupPlan({ index }: { index: number }) {
               </td>
               <td>
                 {o.name}
-                {o.enabled && lacking(o, strategyOf(o.strategy)) && (
-                  <div className="small check">{lacking(o, strategyOf(o.strategy))}</div>
-                )}
                 {o.side && <div className="small">from {o.side}</div>}
                 {repeat && <div className="small">{repeatWords(repeat)}</div>}
               </td>
@@ -158,6 +156,13 @@ function SetupPlan({ index }: { index: number }) {
           );
           return [
             row,
+            lacks && (
+              <tr key={`${o.name}: lacking`} className="failure">
+                <td colSpan={7} className="small check">
+                  {lacks}
+                </td>
+              </tr>
+            ),
             o.unconfirmed && (
               <tr key={`${o.name}: use`} className="failure">
                 <td colSpan={7}>

@@ -5,17 +5,17 @@ export function lacking(doc: Operation, strategy: StrategyInfo | undefined): str
   switch (strategy?.target) {
     case "walls":
     case "ruled":
-      return doc.walls?.length ? "" : "no wall is chosen yet: click walls in the view";
+      return doc.walls?.length ? "" : "No wall is chosen yet: click walls in the view.";
     case "rims":
-      return doc.walls?.length ? "" : "no edge is chosen yet: click edges or tops in the view";
+      return doc.walls?.length ? "" : "No edge is chosen yet: click edges or tops in the view.";
     case "holes":
-      return doc.holes?.length ? "" : "no hole is chosen yet";
+      return doc.holes?.length ? "" : "No hole is chosen yet.";
     case "bosses":
-      return doc.holes?.length ? "" : "no boss is chosen yet";
+      return doc.holes?.length ? "" : "No boss is chosen yet.";
     case "rounds":
-      return doc.holes?.length ? "" : "no hole or boss is chosen yet";
+      return doc.holes?.length ? "" : "No hole or boss is chosen yet.";
     case "lines":
-      return doc.lines?.length ? "" : "no text or line is chosen yet";
+      return doc.lines?.length ? "" : "No text or line is chosen yet.";
     default:
       return "";
   }

@@ -17,7 +17,7 @@ import { useChosen } from "../../session/store";
 /** The view in the middle: the same camera at every station. */
 export function View() {
   const { station, state, document } = useShared();
-  const bench = useChosen("picks", "operation", "shown", "pathShown", "colourBy", "set");
+  const bench = useChosen("picks", "operation", "shown", "pathShown", "set");
   const canvas = useRef<HTMLCanvasElement>(null);
   const holder = useRef<HTMLElement>(null);
   const [scene, setScene] = useState<BenchScene | null>(null);
@@ -41,7 +41,7 @@ export function View() {
 
   usePart(scene);
   useSetup(scene);
-  const scale = usePath(scene);
+  const { by, scale } = usePath(scene);
   const inCell = useProofView(scene);
   useDrawing(scene);
   useKeptAreas(scene);
@@ -51,7 +51,6 @@ export function View() {
   const names = (facts?.operations ?? []).map((o) => o.name);
   const posted = station === "prove" && bench.pathShown && bench.shown !== "deviation";
   const legend = posted || (station === "plan" && bench.operation !== null);
-  const by = !posted && ["load", "operation"].includes(bench.colourBy) ? "kind" : bench.colourBy;
   const empty = state?.part.state !== "ready";
   const deviation = document.proof.tolerance_mm * 10;
   return (

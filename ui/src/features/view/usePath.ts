@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { requestBlob } from "../../api/client";
 import { useBlob, useProof } from "../../api/hooks";
 import type { BenchScene } from "../../scene/BenchScene";
+import type { PathColour } from "../../scene/pathColours";
 import { useShared } from "../../session/context";
 import { useChosen } from "../../session/store";
 
@@ -11,9 +12,9 @@ const MOST_QUIET = 400_000;
 
 /**
  * The paths of the plan: the chosen operation's strongly, in its side, the others of its setup quietly; at the proof
- * the posted program where it is asked for. Gives the ends of the scale of the colours.
+ * the posted program where it is asked for. Gives what the colours tell and the ends of their scale.
  */
-export function usePath(scene: BenchScene | null): [number, number] | null {
+export function usePath(scene: BenchScene | null): { by: PathColour; scale: [number, number] | null } {
   const { state, station, document } = useShared();
   const { setup, operation, release, colourBy, pathShown } = useChosen(
     "setup",
@@ -75,5 +76,5 @@ export function usePath(scene: BenchScene | null): [number, number] | null {
     scene?.path.setQuiet(shown);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [scene, known, JSON.stringify(others)]);
-  return scale;
+  return { by, scale };
 }
