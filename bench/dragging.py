@@ -21,6 +21,7 @@ from bench.timing import Row
 ROOT = Path(__file__).resolve().parents[1]
 BAR_MS = 100.0
 SECONDS = 12
+PROVING_SECONDS = 600.0
 
 GAPS = """
   const gaps = []; let last = performance.now(), on = true;
@@ -112,9 +113,11 @@ def _proved_mould(address: str) -> int:
     answer.raise_for_status()
     job = int(answer.json()["id"])
     httpx.post(f"{address}/api/jobs/{job}/runs", json={"target": "prove"}, timeout=60).raise_for_status()
-    while True:
+    until = time.monotonic() + PROVING_SECONDS
+    while time.monotonic() < until:
         with urllib.request.urlopen(f"{address}/api/jobs/{job}/state") as state:
             releases = json.load(state)["releases"]
             if releases and all(r["state"] == "ready" for r in releases):
                 return job
         time.sleep(1.0)
+    raise RuntimeError("the mould is not proved")

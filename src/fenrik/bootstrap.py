@@ -19,6 +19,7 @@ import urllib.request
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from fenrik.demonstration import keep_demonstration, load_demonstration
 from fenrik.postgres import Cluster
 from fenrik.supervise import LOOK_SECONDS, Children, Supervisor
 
@@ -31,15 +32,6 @@ if TYPE_CHECKING:
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("FENRIK_DATA", ROOT / ".data"))
 FRONT_END = ROOT / "ui" / "dist"
-DEMONSTRATION = (
-    "bearing_bracket_two_setups",
-    "nozzle_mould",
-    "gauge_block",
-    "guide_vane",
-    "foam_dome",
-    "six_flat_flange",
-)
-"""The examples that a first start loads."""
 READY_SECONDS = 90.0
 
 
@@ -138,7 +130,7 @@ def serve(url: str, port: int) -> int:
     bind, names = hosts()
     jobs = service(url, asker)
     app = make_app(jobs, FRONT_END, names)
-    threading.Thread(target=keep_demonstration, args=(jobs,), daemon=True).start()
+    threading.Thread(target=keep_demonstration, args=(jobs, DATA), daemon=True).start()
     uvicorn.run(
         app,
         host=bind,
@@ -160,66 +152,6 @@ def work(url: str) -> int:
     nursery = make_nursery(folder)
     run_worker(service(url, NoAsker()), nursery, folder)
     return 0
-
-
-def load_demonstration(jobs: Jobs) -> None:
-    """The demonstration jobs, unless there are jobs already."""
-    from fenrik.core.job.document.reading import job_data, load_job
-    from fenrik.core.job.workspace.files import files_of
-
-    if jobs.listing():
-        return
-    folder = ROOT / "examples"
-    made_ids: list[int] = []
-    for name in reversed(DEMONSTRATION):  # the newest is listed first
-        job = load_job(folder / f"{name}.yaml")
-        made = jobs.create(job_data(job))
-        for file, _ in files_of(job):
-            jobs.add_file(made["id"], file, (folder / file).read_bytes())
-        made_ids.insert(0, made["id"])
-    for job_id in made_ids:
-        jobs.runs.start(job_id, "prove")
-    _to_keep().write_text(json.dumps(made_ids), "utf-8")
-
-
-def _to_keep() -> Path:
-    """Names the demonstration jobs whose releases are to be kept once they are proved."""
-    return DATA / "demonstration.json"
-
-
-def keep_demonstration(jobs: Jobs) -> None:
-    """Keeps the releases of demonstration jobs as soon as they are proved without a stop, so that they show
-    finished work; returns when there is none left to wait for."""
-    while _to_keep().exists():
-        waiting = json.loads(_to_keep().read_text("utf-8"))
-        left = [job_id for job_id in waiting if not _kept(jobs, job_id)]
-        if not left:
-            _to_keep().unlink()
-            return
-        _to_keep().write_text(json.dumps(left), "utf-8")
-        time.sleep(2.0)
-
-
-def _kept(jobs: Jobs, job_id: int) -> bool:
-    """Keeps a job's releases if they are proved; whether there is nothing more to wait for."""
-    from sqlalchemy.exc import DBAPIError
-
-    from fenrik.app.kept import keep_release
-    from fenrik.core.errors import FenrikError
-
-    try:
-        runs = {r["target"]: r["state"] for r in jobs.runs.newest(job_id)}
-        if runs.get("prove") in ("queued", "running"):
-            return False
-        if runs.get("prove") == "done":
-            releases = jobs.answers.state(jobs.asked(job_id)).data["releases"]
-            for name in dict.fromkeys(r["name"] for r in releases if not r.get("stops")):
-                keep_release(jobs, job_id, name, "first release")
-    except DBAPIError:  # the database is away for a moment
-        return False
-    except FenrikError as error:
-        logging.getLogger(__name__).warning("job %s: %s", job_id, error.message)
-    return True
 
 
 def read_again(jobs: Jobs) -> None:
@@ -249,7 +181,7 @@ def prepare(url: str) -> int:
     migrate(url)
     jobs = service(url, NoAsker())
     jobs.check_all()
-    load_demonstration(jobs)
+    load_demonstration(jobs, ROOT / "examples", DATA)
     read_again(jobs)
     drop_spare(url)
     put_on_disk(url)

@@ -5,8 +5,8 @@ from __future__ import annotations
 
 from datetime import date
 
-from fenrik.bootstrap import keep_demonstration
 from fenrik.core.tooling.assembly import Assembly
+from fenrik.demonstration import keep_demonstration
 from tests.app.conftest import finish, state_of
 from tests.app.test_jobs import loaded, small_document
 from tests.conftest import make_tool
@@ -114,15 +114,14 @@ def test_a_refused_value_says_its_rule_and_what_else_is_wrong(client, jobs):
     assert answer.json()["error"]["rule"] == "must be above 0"
 
 
-def test_demonstration_jobs_are_kept_once_they_are_proved(jobs, tmp_path, monkeypatch):
-    monkeypatch.setattr("fenrik.bootstrap.DATA", tmp_path)
+def test_demonstration_jobs_are_kept_once_they_are_proved(jobs, tmp_path):
     job_id = loaded(jobs)
     failed = jobs.create({**small_document("Without its model"), "part": {"file": "none.step"}})["id"]
     jobs.runs.start(job_id, "prove")
     jobs.runs.start(failed, "prove")
     finish(jobs)
     (tmp_path / "demonstration.json").write_text(f"[{job_id}, {failed}]")
-    keep_demonstration(jobs)
+    keep_demonstration(jobs, tmp_path)
     assert not (tmp_path / "demonstration.json").exists()
     from fenrik.app.kept import kept_releases
 

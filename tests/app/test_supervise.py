@@ -11,7 +11,7 @@ import time
 import urllib.request
 from pathlib import Path
 
-from fenrik.bootstrap import DEMONSTRATION
+from fenrik.demonstration import DEMONSTRATION
 from fenrik.supervise import Children
 from tests.processes import processes_with, spawned
 
