@@ -166,7 +166,16 @@ def test_shank_and_holder_are_looked_at_too_and_an_operation_keeps_them_off(bloc
     short = open_job(job_from_data(doc), block.parent, MemoryStore())
     setup = short.job.setups[0]
     short.store.put(short.keys.path(setup, setup.operations[0]), "path", wrong.to_bytes())
-    assert any("The holder of 'Pocket'" in f["words"] for f in fixture_stops(proved(short)))
+    met = next(f for f in fixture_stops(proved(short)) if "The holder of 'Pocket'" in f["words"])
+    assert met["bodies"] == ("holder", "fixture")
+    # a stick-out longer by what the holder lacks keeps it off
+    longer = met["mend"]["tool"]["stick_out"]
+    assert longer == pytest.approx(27.0 + met["measure"] + 2.0, abs=0.06)
+    doc |= {"tools": [tool | {"stick_out": longer}]}
+    held = open_job(job_from_data(doc), block.parent, MemoryStore())
+    setup = held.job.setups[0]
+    held.store.put(held.keys.path(setup, setup.operations[0]), "path", wrong.to_bytes())
+    assert not any("holder" in f["words"] for f in fixture_stops(proved(held)))
 
 
 def test_rapids_from_place_to_place_go_over_the_clamps(block):

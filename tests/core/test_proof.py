@@ -62,6 +62,7 @@ def test_contacts_are_found_at_their_move(body, tool, kind, move):
     assert [f.kind for f in findings] == [kind]
     assert findings[0].severity == "stop" and findings[0].move == move
     assert findings[0].line > 3 and findings[0].remedy
+    assert findings[0].bodies == ("cutter" if kind == "rapid" else kind, "stock")
 
 
 def test_arcs_are_cut_along_the_arc():
@@ -87,6 +88,7 @@ def test_overcut_is_measured_where_it_is_and_leads_to_its_move():
     found = overcut_findings(deviation, result.move_of_tag, run, [0.011])
     assert len(found) == 1
     assert found[0].move == 2 and found[0].place[2] == pytest.approx(9.9, abs=1e-4)
+    assert found[0].bodies == ("cutter", "part")
     assert overcut_findings(deviation, result.move_of_tag, run, [0.11]) == []
 
 

@@ -237,6 +237,7 @@ class FindingRow(Shape):
     place: Vec3 | None
     measure: float | None
     limit: float | None
+    bodies: tuple[str, str] | None = None
     mend: Mend | None = None
 
 

@@ -44,6 +44,20 @@ def test_a_holder_that_touches_gets_the_stick_out_that_lacked():
     assert proposal.tools[0].stick_out == pytest.approx(55.0)
 
 
+@pytest.mark.parametrize(
+    ("kind", "field", "measure"), [("feed", "feed_mm_min", 1200.0), ("spindle", "spindle_rpm", 30000.0)]
+)
+def test_a_feed_or_speed_beyond_the_machine_is_set_to_what_it_has(kind, field, measure):
+    proposal = plan()
+    assert mended(proposal, stop(kind, measure, 900.0))
+    assert getattr(proposal.operations[0], field) == 900.0
+
+
+def test_a_feed_that_is_not_the_operations_own_is_not_touched():
+    """Too fast are its links then, whose feed is another field."""
+    assert not mended(plan(), stop("feed", 5000.0, 4000.0))
+
+
 def test_what_cannot_be_mended_changes_nothing():
     proposal = plan()
     before = (list(proposal.tools), list(proposal.operations))

@@ -1500,6 +1500,8 @@ export interface components {
       measure: number | null;
       /** Limit */
       limit: number | null;
+      /** Bodies */
+      bodies?: [string, string] | null;
       mend?: components["schemas"]["Mend"] | null;
     };
     /**

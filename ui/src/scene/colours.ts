@@ -18,6 +18,8 @@ export const DARK = {
 };
 /** What a user draws or picks. */
 export const DRAWN = 0xb3541e;
+/** What meets where it must not, and what only comes near. */
+export const MEETS = { stop: 0xb5302a, caution: 0xd98a1f, note: 0xd98a1f };
 export const AXES = [0xc0392b, 0x2e8b57, 0x2f5fb3];
 export const KINDS = [0x8f989d, 0x1b5e83, 0xa8500f, 0x3b7d8c, 0x6d7f2a, 0x8c2f62];
 /** In the order of the motion kinds: rapid, feed, plunge, lead, link, entry. */

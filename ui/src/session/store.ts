@@ -1,6 +1,6 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
-import type { Fault, Tool, Vec3 } from "../api/types";
+import type { Fault, Finding, Tool, Vec3 } from "../api/types";
 import type { PathColour } from "../scene/pathColours";
 import type { Hit } from "../scene/picking";
 
@@ -24,6 +24,8 @@ interface SessionStore {
   place: Vec3 | null;
   /** The face of the part that the place lies on, to be shown with it. */
   placeFace: number | null;
+  /** The finding that was followed: its bodies are painted while its moment is shown. */
+  found: Finding | null;
   wanted: ((face: number) => void) | null;
   wantedWords: string;
   /** Tools (by number) whose dimensions do not go together yet, and why; not saved. */
@@ -61,6 +63,7 @@ export const useSession = create<SessionStore>((set) => ({
   step: null,
   place: null,
   placeFace: null,
+  found: null,
   wanted: null,
   wantedWords: "",
   drafts: {},

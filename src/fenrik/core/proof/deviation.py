@@ -165,6 +165,7 @@ def overcut_findings(
                 **run.moment(i),
                 measure=depth,
                 limit=limits[number],
+                bodies=("cutter", "part"),
             )
         )
     return findings

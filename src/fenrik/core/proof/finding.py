@@ -14,7 +14,8 @@ class Finding:
 
     `operation` is its name ("" when it belongs to none), `move` the index into the program's motion
     (-1: none), `line` the line of the text, `place` program coordinates, `measure` and `limit` the
-    number found and the number allowed.
+    number found and the number allowed; `bodies` are the two that meet: cutter, shank or holder, and stock,
+    part or fixture.
     """
 
     severity: Severity
@@ -29,6 +30,7 @@ class Finding:
     place: tuple[float, float, float] | None = None
     measure: float | None = None
     limit: float | None = None
+    bodies: tuple[str, str] | None = None
 
     def as_dict(self) -> dict[str, Any]:
         """Plain data."""

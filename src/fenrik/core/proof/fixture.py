@@ -71,6 +71,7 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
                     place=(x, y, z),
                     **run.moment(move),
                     measure=float(lost[hit, role].max()),
+                    bodies=(part, "fixture"),
                 )
             )
     return findings
@@ -123,6 +124,7 @@ def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
                     place=(x, y, z),
                     **run.moment(int(numbers[move])),
                     measure=float(depth[worst]),
+                    bodies=(part, "fixture"),
                 )
             )
         if not hit and near.any():
@@ -138,6 +140,7 @@ def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
                     operation=name,
                     place=(x, y, z),
                     limit=NEAR_MM,
+                    bodies=("cutter", "fixture"),
                     **run.moment(int(numbers[move])),
                 )
             )

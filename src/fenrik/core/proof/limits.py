@@ -192,7 +192,7 @@ def _spindle(run: Run, rows: NDArray[np.int64], tool: Assembly, machine: Machine
             f" {low:.0f} to {high:.0f}.",
             "Change the spindle speed.",
             measure=float(abs(motion.spindle[i])),
-            limit=high,
+            limit=low if abs(motion.spindle[i]) < low else high,
             **run.at(i),
         )
     ]

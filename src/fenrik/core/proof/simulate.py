@@ -375,6 +375,7 @@ def _contacts(
                 place=(x, y, z),
                 measure=deepest,
                 limit=CONTACT_MM,
+                bodies=(kind if mask is None else "cutter", "stock"),
             )
         )
     return findings

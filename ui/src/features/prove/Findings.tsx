@@ -1,5 +1,5 @@
 import { Button } from "@mantine/core";
-import type { Finding, ProofFacts } from "../../api/types";
+import type { Finding, ProofFacts, Vec3 } from "../../api/types";
 import { shownLength } from "../../forms/fields";
 import { clock, useShared } from "../../session/context";
 import { useChosen } from "../../session/store";
@@ -15,7 +15,8 @@ export function Findings({ facts }: { facts: ProofFacts }) {
       return set({
         time: f.time_s,
         place: f.place,
-        placeFace: null,
+        placeFace: faceAt(f.place, facts),
+        found: f,
         playing: 0,
         step: null,
         shown: "replay",
@@ -28,6 +29,7 @@ export function Findings({ facts }: { facts: ProofFacts }) {
       step: step < 0 ? null : step,
       place: f.place,
       placeFace: null,
+      found: f,
       playing: 0,
       shown: f.place && step < 0 ? "deviation" : "stock",
     });
@@ -83,11 +85,18 @@ export function Findings({ facts }: { facts: ProofFacts }) {
   );
 }
 
+/** The face of the part whose worst place a place is. */
+const faceAt = (place: Vec3 | null, facts: ProofFacts) =>
+  facts.deviation.worst.find((w) => place && w.place.every((v, i) => v === place[i]))?.face ?? null;
+
 const FIELDS: Record<string, string> = {
   feed_mm_min: "feed",
+  spindle_rpm: "spindle speed",
   stick_out: "stick-out",
   shank_diameter: "shank diameter",
 };
+
+const RATES: Record<string, string> = { feed_mm_min: "mm/min", spindle_rpm: "1/min" };
 
 /** Does what should make a finding go. */
 function Mending({ finding }: { finding: Finding }) {
@@ -99,10 +108,10 @@ function Mending({ finding }: { finding: Finding }) {
   const own = Object.entries(mend?.operation ?? mend?.tool ?? {})[0];
   if (!mend || !own || !operation) return null;
   const [key, value] = own;
-  const feed = key.includes("feed");
-  const shown = feed
-    ? `${value.toFixed(0)} mm/min`
-    : `${shownLength(value, document.units)} ${document.units}`;
+  const shown =
+    key in RATES
+      ? `${value.toFixed(0)} ${RATES[key]}`
+      : `${shownLength(value, document.units)} ${document.units}`;
   const whose = mend.tool ? `T${operation.tool}’s ${FIELDS[key]}` : FIELDS[key];
   return (
     <Button

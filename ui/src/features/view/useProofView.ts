@@ -3,6 +3,7 @@ import type { Blob } from "../../api/binary";
 import { useBlob, useProof, useStockAt } from "../../api/hooks";
 import type { BenchScene } from "../../scene/BenchScene";
 import { clearedShape } from "../../scene/cutter";
+import { MEETS } from "../../scene/colours";
 import { groundOf, HeightField, axisAt, poseAt } from "../../scene/heightfield";
 import { useShared } from "../../session/context";
 import { useChosen, useSession } from "../../session/store";
@@ -143,5 +144,14 @@ export function useProofView(scene: BenchScene | null): boolean {
     scene?.marks.setFace(key && place ? placeFace : null);
     if (key && place) scene?.goTo(place);
   }, [scene, key, place, placeFace]);
+  const found = useSession((s) => s.found);
+  // they meet at that moment only
+  const meeting = key && found?.bodies && shown === "replay" && Math.abs(time - found.time_s) < 1e-6;
+  const [part, other] = meeting ? found.bodies! : [null, null];
+  const color = MEETS[found?.severity ?? "stop"];
+  useEffect(() => {
+    scene?.tool.paint(part, color);
+    scene?.stock.paintFixture(other === "fixture" ? color : null);
+  }, [scene, part, other, color]);
   return inCell;
 }

@@ -233,6 +233,20 @@ describe("the tool", () => {
     expect(node.children).toHaveLength(0);
   });
 
+  test("has one part painted, also when the tool is put in anew, and its own colours after", () => {
+    const node = new THREE.Group();
+    const tool = new ToolLayer(node, stage());
+    const colours = () => meshes(node).map((m) => (m.material as THREE.MeshStandardMaterial).color.getHex());
+    tool.set(TOOL);
+    const plain = colours();
+    tool.paint("holder", 0xb5302a);
+    expect(colours()).toEqual([plain[0], plain[1], 0xb5302a]);
+    tool.set({ ...TOOL });
+    expect(colours()).toEqual([plain[0], plain[1], 0xb5302a]);
+    tool.paint(null);
+    expect(colours()).toEqual(plain);
+  });
+
   test("without a shank of its own has none drawn", () => {
     const node = new THREE.Group();
     new ToolLayer(node, stage()).set({ ...TOOL, stick_out: 20, holder: [] } as Tool);

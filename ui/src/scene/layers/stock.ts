@@ -13,6 +13,7 @@ export class StockLayer {
   private readonly solid: Slot;
   private readonly fixture: Slot;
   private readonly left: Slot;
+  private fixtureColour = FIXTURE;
 
   constructor(
     work: THREE.Object3D,
@@ -42,7 +43,15 @@ export class StockLayer {
   }
 
   setFixture(blob: Blob | null) {
-    this.fixture.put(blob && meshOf(blob, { color: FIXTURE, opacity: 0.85 }));
+    this.fixture.put(blob && meshOf(blob, { color: this.fixtureColour, opacity: 0.85 }));
+  }
+
+  /** Paints the fixture, until null is given. */
+  paintFixture(color: number | null) {
+    this.fixtureColour = color ?? FIXTURE;
+    const held = this.fixture.thing as THREE.Mesh | null;
+    (held?.material as THREE.MeshStandardMaterial | undefined)?.color.setHex(this.fixtureColour);
+    this.stage.ask();
   }
 
   /** The server's surface of what is left; with `scale` (mm at the colours' ends) coloured by deviation. */

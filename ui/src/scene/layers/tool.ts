@@ -11,6 +11,7 @@ const HOLDER = 0x8d989f;
 /** Cutter, shank and holder at a tip. */
 export class ToolLayer {
   private readonly slot: Slot;
+  private painted: { part: string; color: number } | null = null;
 
   constructor(
     private readonly node: THREE.Object3D,
@@ -21,6 +22,24 @@ export class ToolLayer {
 
   set(tool: Tool | null) {
     this.slot.put(tool && bodyOf(tool));
+    this.repaint();
+  }
+
+  /** Paints a part of the tool, cutter, shank or holder, until null is given. */
+  paint(part: string | null, color = 0) {
+    this.painted = part ? { part, color } : null;
+    this.repaint();
+  }
+
+  private repaint() {
+    const { painted } = this;
+    this.slot.thing?.traverse((thing) => {
+      const own = thing.userData as { part?: string; color?: number };
+      if (!(thing instanceof THREE.Mesh) || own.color === undefined) return;
+      const skin = thing.material as THREE.MeshStandardMaterial;
+      skin.color.setHex(painted && painted.part === own.part ? painted.color : own.color);
+    });
+    this.stage.ask();
   }
 
   dispose() {
@@ -58,20 +77,20 @@ export function gaugeLength(tool: Tool): number {
 function bodyOf(tool: Tool): THREE.Group {
   const group = new THREE.Group();
   const half = tool.shank_diameter / 2;
-  group.add(turned(section(tool), CUTTER));
+  group.add(turned(section(tool), "cutter", CUTTER));
   if (tool.stick_out > tool.flute_length)
-    group.add(turned([[half, tool.flute_length], [half, tool.stick_out]], SHANK)); // prettier-ignore
+    group.add(turned([[half, tool.flute_length], [half, tool.stick_out]], "shank", SHANK)); // prettier-ignore
   let at = tool.stick_out;
   for (const { diameter_low, diameter_high, length } of tool.holder) {
     const [low, high, end] = [diameter_low / 2, diameter_high / 2, at + length];
-    group.add(turned([[0, at], [low, at], [high, end], [0, end]], HOLDER, 0.75)); // prettier-ignore
+    group.add(turned([[0, at], [low, at], [high, end], [0, end]], "holder", HOLDER, 0.75)); // prettier-ignore
     at = end;
   }
   return group;
 }
 
-/** A body of revolution about Z from its section (radius, height). */
-function turned(points: [number, number][], color: number, opacity = 1): THREE.Mesh {
+/** A part of the tool, a body of revolution about Z, from its section (radius, height). */
+function turned(points: [number, number][], part: string, color: number, opacity = 1): THREE.Mesh {
   const outline = points.map(([r, h]) => new THREE.Vector2(r, h));
   const geometry = new THREE.LatheGeometry(outline, 48).rotateX(Math.PI / 2);
   const skin = new THREE.MeshStandardMaterial({
@@ -82,5 +101,7 @@ function turned(points: [number, number][], color: number, opacity = 1): THREE.M
     opacity,
     side: THREE.DoubleSide,
   });
-  return new THREE.Mesh(geometry, skin);
+  const body = new THREE.Mesh(geometry, skin);
+  body.userData = { part, color };
+  return body;
 }

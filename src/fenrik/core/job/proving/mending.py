@@ -1,4 +1,4 @@
-"""Changes with which a finding should go, where a feed or a tool's dimension can do it."""
+"""Changes with which a finding should go, where a feed, a speed or a tool's dimension can do it."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from typing import Any
 from fenrik.core.tooling.assembly import Assembly
 
 SLOWEST, MENDED_SHARE = 0.2, 0.8
-"""Share of a feed to which mending goes down at most, and of what a tool may bend that it aims at."""
+"""Share of a feed to which mending goes down at most, and of what tool or spindle bear that it aims at."""
 EXPONENT = 1.0 / 0.75
-"""Bending goes with the feed to the power of 1 - mc, about 0.75 (Kienzle 1952)."""
+"""Force and so bending and power go with the feed to the power of 1 - mc, about 0.75 (Kienzle 1952)."""
 SLIMMER, SLIMMEST = 0.95, 0.85
 """Steps in which a neck is made slimmer, and how slim over the cutter's diameter (common practice, no
 source)."""
@@ -20,7 +20,7 @@ FindingData = dict[str, Any]
 
 
 def held_feed(planned: float | None, finding: FindingData) -> float | None:
-    """The feed mm/min at which a tool bends by less than it may, None where that is not known."""
+    """The feed mm/min at which tool or spindle bear less than they may, None where that is not known."""
     if not planned or not finding["measure"] or not finding["limit"]:
         return None
     share = (MENDED_SHARE * finding["limit"] / finding["measure"]) ** EXPONENT
@@ -43,14 +43,21 @@ def longer_stick_out(tool: Assembly, finding: FindingData) -> float:
 def mend_of(finding: FindingData, tool: Assembly | None, feed: float | None) -> dict[str, Any] | None:
     """What would make a finding go: `operation` fields or `tool` fields to set, as plain data; None where
     nothing simple would. `feed` is that of its operation, mm/min; without a `tool` none is changed."""
-    if finding["kind"] == "bending":
+    kind, limit = finding["kind"], finding["limit"]
+    if kind in ("bending", "power"):
         held = held_feed(feed, finding)
         return None if held is None or held >= (feed or 0.0) else {"operation": {"feed_mm_min": held}}
+    if kind in ("feed", "spindle"):
+        field = "feed_mm_min" if kind == "feed" else "spindle_rpm"
+        # an operation that runs slower than what was found does so elsewhere: its links or its entry
+        known = limit is not None and (kind == "spindle" or (feed or 0.0) >= limit)
+        return {"operation": {field: float(limit)}} if known else None
     if tool is None:
         return None
-    if finding["kind"] == "holder":
+    meets = (finding.get("bodies") or [""])[0]
+    if kind == "holder" or (kind == "fixture" and meets == "holder"):
         return {"tool": {"stick_out": longer_stick_out(tool, finding)}}
-    if finding["kind"] in ("shank", "rapid"):
+    if kind in ("shank", "rapid"):
         slim = slimmer_shank(tool)
         return None if slim is None else {"tool": {"shank_diameter": slim}}
     return None
