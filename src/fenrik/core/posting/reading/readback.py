@@ -480,8 +480,8 @@ class Reader:
         self.position[2], self.up = top, True
 
     def check_state(self, block: Block, height: bool) -> None:
-        """Raises PostError on a move at feed without a feed; notes a spindle at rest and, where the move has a
-        `height`, a length offset that is not the tool's."""
+        """Raises PostError on a move at feed without a feed; notes a spindle at rest and, where the move has
+        a `height`, a length offset that is not the tool's."""
         if self.motion != 0 and not self.feed:
             raise block.wrong("moves at feed, but no feed was given")
         if self.motion != 0 and (self.sense == 0 or self.speed <= 0):
