@@ -23,15 +23,16 @@ CHROMIUM = [
 expect.set_options(timeout=30_000)
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def address(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """Address of a server and a worker on the tests' database."""
+    """Address of a server and a worker on the tests' database, the same for all tests: what one has had
+    computed is there for the next."""
     assert (FRONT_END / "index.html").is_file(), "build the front end first: make ui"
     with application(cluster_url, tmp_path_factory.mktemp("data")) as served:
         yield served
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     """Debian's headless Chromium."""
     with sync_playwright() as playwright:

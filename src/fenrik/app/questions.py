@@ -31,6 +31,7 @@ from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.proved import proposal_key
 from fenrik.core.job.proposing.recipes import propose_all, propose_operations, uses_of
+from fenrik.core.job.proposing.sides import propose_sides
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
 from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
@@ -124,6 +125,11 @@ def _ways_up(desk: Desk, order: dict[str, Any]) -> Any:
     workspace = desk.paths(order).workspace
     holes, features = workspace.holes(), workspace.features()
     return [asdict(way) for way in ways_up(workspace.part(), holes, features)]
+
+
+def _sides_needed(desk: Desk, order: dict[str, Any]) -> Any:
+    paths = desk.paths(order)
+    return [asdict(side) for side in propose_sides(paths, _setup(paths, order["setup"]))]
 
 
 def _picture(desk: Desk, order: dict[str, Any]) -> bytes:
@@ -292,6 +298,7 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "scene": _scene,
     "picture": _picture,
     "ways_up": _ways_up,
+    "sides_needed": _sides_needed,
     "holes": _holes,
     "bosses": _bosses,
     "features": _features,

@@ -53,6 +53,13 @@ def test_a_feed_or_speed_beyond_the_machine_is_set_to_what_it_has(kind, field, m
     assert getattr(proposal.operations[0], field) == 900.0
 
 
+def test_holes_that_a_short_tool_leaves_get_the_stick_out_that_would_do():
+    proposal = plan(stick_out=50.0)
+    assert mended(proposal, stop("missing", 50.0, 56.5))
+    assert proposal.tools[0].stick_out == 58.5
+    assert not mended(proposal, stop("missing", 58.5, 56.5))
+
+
 def test_a_feed_that_is_not_the_operations_own_is_not_touched():
     """Too fast are its links then, whose feed is another field."""
     assert not mended(plan(), stop("feed", 5000.0, 4000.0))

@@ -17,6 +17,7 @@ import type {
   OperationValues,
   ProofFacts,
   WayUp,
+  SideNeeded,
 } from "./types";
 
 /** An error in words, without places of the document, which mean nothing on a page. */
@@ -98,6 +99,17 @@ export const useWaysUp = (id: number, key: string | null | undefined) =>
     queryFn: () => request<WayUp[]>(`/jobs/${id}/ways-up`),
     enabled: !!key,
     staleTime: Infinity,
+  });
+
+/** The sides that a setup needs besides those that it has, as the job was saved last. */
+export const useSidesNeeded = (id: number, index: number, revision: number, asked: boolean) =>
+  useQuery({
+    queryKey: ["sides-needed", id, index, revision],
+    queryFn: () => request<SideNeeded[]>(`/jobs/${id}/setups/${index}/sides-needed`),
+    enabled: asked,
+    placeholderData: (before) => before,
+    staleTime: Infinity,
+    retry: false,
   });
 
 export const useBlob = (path: string | null) =>

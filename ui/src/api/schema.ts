@@ -619,6 +619,27 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/setups/{index}/sides-needed": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Sides Needed
+     * @description The sides that a setup needs besides those that it has, the one that adds most first; those that its
+     *     machine cannot reach last.
+     */
+    get: operations["sides_needed_api_jobs__job_id__setups__index__sides_needed_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/holes/plan": {
     parameters: {
       query?: never;
@@ -3706,6 +3727,35 @@ export interface components {
       outline: boolean;
     };
     /**
+     * Wanted
+     * @description A direction to work from: a principal `axis` of the part, or a `face` whose normal or axis it is,
+     *     turned over where `reverse`; with what it adds to what was reached before: `surface` as a share of the
+     *     whole, `holes` and `features` as their numbers in the part's lists, and the `faces` reached first from
+     *     here. `why` says why the machine cannot work from it, empty where it can.
+     */
+    Wanted: {
+      /** Name */
+      name: string;
+      /** Axis */
+      axis: string | null;
+      /** Face */
+      face: number | null;
+      /** Reverse */
+      reverse: boolean;
+      /** Surface */
+      surface: number;
+      /** Holes */
+      holes: number[];
+      /** Features */
+      features: number[];
+      /** Faces */
+      faces: number[];
+      /** Why */
+      why: string;
+      /** Words */
+      words: string;
+    };
+    /**
      * WayUp
      * @description A way up: a principal `axis` of the part or a `face` whose normal points up, shares of the surface and
      *     of the holes and other features that are reached, of the footprint on which it lies, its height mm, the
@@ -4851,6 +4901,38 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["WayUp"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  sides_needed_api_jobs__job_id__setups__index__sides_needed_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        index: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Wanted"][];
         };
       };
       /** @description Validation Error */

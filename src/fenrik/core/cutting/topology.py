@@ -54,7 +54,7 @@ def prepare(mesh: TriangleMesh) -> Topology:
     owner = np.tile(np.arange(len(tri)), 3)
     opposite = np.concatenate([tri[:, 2], tri[:, 0], tri[:, 1]])
     keys = np.sort(sides, axis=1)
-    order = np.lexsort((keys[:, 1], keys[:, 0]))
+    order = np.argsort(keys[:, 0].astype(np.int64) * len(points) + keys[:, 1], kind="stable")
     keys, owner, opposite = keys[order], owner[order], opposite[order]
     fresh = np.ones(len(keys), dtype=bool)
     fresh[1:] = (keys[1:] != keys[:-1]).any(axis=1)

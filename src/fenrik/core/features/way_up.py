@@ -15,6 +15,9 @@ from fenrik.core.features.holes import Hole
 from fenrik.core.model.part_model import PartModel
 
 Floats = NDArray[np.float64]
+Direction = tuple[float, float, float]
+Spots = tuple[Floats, Floats, NDArray[np.int32]]
+"""Points (n, 3) of a surface, their normals, and the face of each."""
 AXES = {
     "+z": (0.0, 0.0, 1.0),
     "-z": (0.0, 0.0, -1.0),
@@ -58,7 +61,7 @@ class WayUp:
 def ways_up(part: PartModel, holes: list[Hole], features: list[Feature]) -> list[WayUp]:
     """The part's ways up, the best one first: principal axes and the normals of large flat faces."""
     cut = [f for f in features if f.kind not in ("top", "fillet")]
-    spots = _spots(part)
+    spots = spots_of(part)
     ways = [_way(part, spots, holes, cut, up, axis, None) for axis, up in AXES.items()]
     ways += [_way(part, spots, holes, cut, up, None, face) for face, up in _leaning(part)]
     return sorted(ways, key=lambda w: -w.score)
@@ -66,19 +69,19 @@ def ways_up(part: PartModel, holes: list[Hole], features: list[Feature]) -> list
 
 def _way(
     part: PartModel,
-    spots: tuple[Floats, Floats, NDArray[np.int32]],
+    spots: Spots,
     holes: list[Hole],
     features: list[Feature],
-    up: tuple[float, float, float],
+    up: Direction,
     axis: str | None,
     face: int | None,
 ) -> WayUp:
     points, normals, owner = spots
     direction = np.array(up)
-    reached = _reached(part, points, normals, direction)
+    reached = reached_from(part, points, normals, direction)
     surface = float(reached.mean())
     drilled = sum(any(np.dot(e, direction) > 1.0 - 1e-6 for e in h.entries) for h in holes)
-    made = sum(_made_from(f, direction) for f in features)
+    made = sum(made_from(f, direction) for f in features)
     along = part.mesh.vertices @ direction
     height, base = float(np.ptp(along)), _base(part, direction)
     share = (drilled + made) / max(len(holes) + len(features), 1)
@@ -94,7 +97,7 @@ def _way(
     return WayUp(axis, face, surface, drilled, made, base, height, mine, words, score)
 
 
-def _spots(part: PartModel) -> tuple[Floats, Floats, NDArray[np.int32]]:
+def spots_of(part: PartModel) -> Spots:
     """Points spread over the surface by area, their normals, and their faces; the same ones every time."""
     corners = part.mesh.vertices[part.mesh.triangles]
     square = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
@@ -109,7 +112,7 @@ def _spots(part: PartModel) -> tuple[Floats, Floats, NDArray[np.int32]]:
     return points, normals, part.mesh.face_ids[chosen]
 
 
-def _reached(part: PartModel, points: Floats, normals: Floats, up: Floats) -> NDArray[np.bool_]:
+def reached_from(part: PartModel, points: Floats, normals: Floats, up: Floats) -> NDArray[np.bool_]:
     """Which points a thin tool along `up` touches: not undercut, and nothing above them."""
     view = Columns(part.mesh, up)
     seen = view.seen(points + BESIDE_MM * normals)
@@ -119,7 +122,8 @@ def _reached(part: PartModel, points: Floats, normals: Floats, up: Floats) -> ND
     return (normals @ up >= STEEPEST) & ~covered
 
 
-def _made_from(feature: Feature, up: Floats) -> bool:
+def made_from(feature: Feature, up: Floats) -> bool:
+    """Whether a tool along `up` makes a feature."""
     along = float(np.dot(feature.axis, up))
     both = feature.kind in ("through pocket", "outside")
     return (abs(along) if both else along) > 1.0 - 1e-6

@@ -34,6 +34,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from fenrik.core.errors import FileError
 from fenrik.core.model.canonical import simple_facts
+from fenrik.core.model.distinct import distinct_edges, distinct_rows
 from fenrik.core.model.part_model import EdgeFacts, FaceFacts, TriangleMesh
 
 _SURFACES = {
@@ -252,9 +253,8 @@ def _refined(
     point = gp_Pnt()
     worst = 0.0
     for _ in range(8):
-        sides = np.sort(index[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
-        edges, inverse, uses = np.unique(sides, axis=0, return_inverse=True, return_counts=True)
-        inverse = inverse.reshape(-1, 3)
+        edges, of_side, uses = distinct_edges(index[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), len(nodes))
+        inverse = of_side.reshape(-1, 3)
         middle_uv = 0.5 * (params[edges[:, 0]] + params[edges[:, 1]])
         middle = np.empty((len(edges), 3))
         for i, (u, v) in enumerate(middle_uv.tolist()):
@@ -315,8 +315,8 @@ def merged(
 ) -> TriangleMesh:
     """Vertices within 1e-7 mm made one, degenerate triangles dropped."""
     keys = np.round(vertices / 1e-7).astype(np.int64)
-    _, first, inverse = np.unique(keys, axis=0, return_index=True, return_inverse=True)
-    index = inverse.reshape(-1)[triangles]
+    first, number = distinct_rows(keys)
+    index = number[triangles]
     keep = (index[:, 0] != index[:, 1]) & (index[:, 1] != index[:, 2]) & (index[:, 0] != index[:, 2])
     return TriangleMesh(
         np.ascontiguousarray(vertices[first]),

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.model import _distance_kernels as k
+from fenrik.core.model.distinct import distinct_edges
 from fenrik.core.model.part_model import TriangleMesh
 
 Floats = NDArray[np.float64]
@@ -57,9 +58,8 @@ def _feature_normals(mesh: TriangleMesh) -> Floats:
         scale = np.maximum(np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1), 1e-300)
         angle = np.arccos(np.clip(np.einsum("ij,ij->i", a, b) / scale, -1, 1))
         np.add.at(at_vertex, tri[:, j], angle[:, None] * face)
-    sides = np.sort(np.stack([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]], axis=1).reshape(-1, 2), axis=1)
-    _, inverse = np.unique(sides, axis=0, return_inverse=True)
-    inverse = inverse.reshape(-1, 3)
+    sides = tri[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    inverse = distinct_edges(sides, len(points)).of_side.reshape(-1, 3)
     at_edge = np.zeros((int(inverse.max()) + 1, 3))
     for j in range(3):
         np.add.at(at_edge, inverse[:, j], face)

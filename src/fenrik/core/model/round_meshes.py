@@ -11,6 +11,7 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.model.distinct import distinct_edges
 from fenrik.core.model.part_model import FaceFacts, TriangleMesh
 from fenrik.core.model.round_surface import Kind, RoundSurface
 
@@ -70,10 +71,9 @@ def _halved(
     """The mesh with every edge halved that left its surfaces by more than asked for, and how far edges left
     them, mm."""
     points, tri, ids = mesh.vertices, mesh.triangles.astype(np.int64), mesh.face_ids
-    sides = np.sort(np.concatenate([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]]), axis=1)
+    sides = np.concatenate([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]])
     owner = np.tile(ids, 3)
-    edges, edge_of = np.unique(sides, axis=0, return_inverse=True)
-    edge_of = edge_of.reshape(-1)
+    edges, edge_of, _ = distinct_edges(sides, len(points))
     low, high = np.full(len(edges), np.iinfo(np.int32).max), np.zeros(len(edges), dtype=np.int64)
     np.minimum.at(low, edge_of, owner)
     np.maximum.at(high, edge_of, owner)

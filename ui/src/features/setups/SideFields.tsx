@@ -2,6 +2,7 @@ import { Button } from "@mantine/core";
 import type { Setup, Side } from "../../api/types";
 import { NameField, PlainField } from "../../forms/fields";
 import { useShared } from "../../session/context";
+import { SidesNeeded } from "./SidesNeeded";
 import { removeSide, renameSide } from "../../session/sides";
 
 /** The further directions from which a setup is worked, and why its machine cannot reach one. */
@@ -47,6 +48,7 @@ export function SideFields({ index, setup }: { index: number; setup: Setup }) {
           )}
         </div>
       ))}
+      <SidesNeeded index={index} setup={setup} />
     </>
   );
 }

@@ -104,7 +104,7 @@ def propose_all(job: Job, setup: SetupDoc, groups: list[list[Hole]], clamped: Cl
     why."""
     out = Proposal("every hole seen from here")
     for holes in groups:
-        seen = [h for h in holes if _seen_from(h, clamped)]
+        seen = [h for h in holes if is_seen(h, clamped)]
         if not seen:
             out.words.append(f"Left: {len(holes)} x {holes[0].words()}, not seen along the tool from here.")
             continue
@@ -159,13 +159,14 @@ def _waiting(operation: OperationDoc, mark: str, enabled: bool) -> OperationDoc:
     return operation.model_copy(update={"unconfirmed": mark, "enabled": enabled})
 
 
-def _seen_from(hole: Hole, clamped: Clamped) -> bool:
+def is_seen(hole: Hole, clamped: Clamped) -> bool:
+    """Whether a tool from above comes into a hole."""
     return any(_up(entry, clamped) > 1.0 - 1e-6 for entry in hole.entries)
 
 
 def _up(direction: list[float], clamped: Clamped) -> float:
-    """How much a direction of the part points up in a setup, -1 to 1."""
-    return float(clamped.setup_from_part[2, :3] @ np.array(direction))
+    """How much a direction of the part, whose length may be rounded, points up in a setup, -1 to 1."""
+    return float(clamped.setup_from_part[2, :3] @ np.array(direction) / np.linalg.norm(direction))
 
 
 def _phase(operation: OperationDoc) -> int:

@@ -5,11 +5,14 @@ said in words."""
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from collections.abc import Set as AbstractSet
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import MultiPoint
 
 from fenrik.core.cutting.topology import prepare
@@ -18,12 +21,13 @@ from fenrik.core.features.feature import Feature
 from fenrik.core.features.holes import alike
 from fenrik.core.features.made import made_already
 from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
+from fenrik.core.features.way_up import made_from
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.document.picks import Boundary, WallPick
 from fenrik.core.job.document.recipe_data import HOLES, PartRecipe, PartStep, shipped
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.balls import BallPass, FaceReach, choose_balls, passes_of
-from fenrik.core.job.proposing.recipes import Proposal, free_name, propose_all
+from fenrik.core.job.proposing.recipes import Proposal, free_name, is_seen, propose_all
 from fenrik.core.job.proposing.tool_choice import CORNER_SHARE, WIDEST_LONG, ToolChoice
 from fenrik.core.job.tasks.task import SHALLOWEST
 from fenrik.core.job.tasks.wall_lines import wall_of
@@ -32,6 +36,7 @@ from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.cutting_data import propose
 from fenrik.core.tooling.stiffness import stiff_depth
 
+Floats = NDArray[np.float64]
 FACE_MM = 0.05
 """Stock over the part's top worth facing."""
 CLEARING_SHARE = 0.25
@@ -52,23 +57,53 @@ CHAMFER_MM, SAME_DEG = 3.0, 1.0
 
 
 def propose_part(paths: Paths, setup: SetupDoc) -> Proposal:
-    """Operations for all that a tool can make from above in a setup. Raises ComputeError where the part is
-    not readable."""
-    return _Whole(paths, setup).run()
+    """Operations for all that a tool can make from above and from the sides of a setup, each side after the
+    other: what one has made is not made again. Raises ComputeError where the part is not readable."""
+    out, done = Proposal("everything seen from here"), set[int]()
+    sides = [None, *(s.name for s in setup.sides)]
+    views = []
+    for side in sides:
+        views.append(_Whole(paths, setup, out, side=side, done=done))
+        views[-1].run()
+        done |= views[-1].reached
+    _say_left(out, views, done)
+    if setup.sides:
+        missed = alike([h for h in paths.workspace.holes() if not set(h.faces) <= done])
+        out.words += [f"Left: {len(g)} x {g[0].words()}, not seen from above or from a side." for g in missed]
+    return out
 
 
 def propose_features(paths: Paths, setup: SetupDoc, features: list[Feature]) -> Proposal:
     """Operations for chosen features: clear, clear the rest where corners need it, finish floors and walls,
-    break edges. Raises ComputeError for one that cannot be made from above in the setup."""
-    up = paths.setups.clamped(setup).setup_from_part[2, :3]
+    break edges. Raises ComputeError for one that can be made neither from above nor from a side of the
+    setup."""
+    by_side: dict[str | None, list[Feature]] = {}
     for f in features:
-        along = float(up @ np.array(f.axis))
-        if along < 1.0 - 1e-6 and not (f.kind in ("through pocket", "outside") and along < -1.0 + 1e-6):
+        both = f.kind in ("through pocket", "outside")
+        side = side_towards(paths, setup, [f.axis, [-v for v in f.axis]] if both else [f.axis])
+        if not side:
             raise ComputeError(
-                f"The {f.words()} (face {f.faces[0]}) is not made from above in '{setup.name}'.",
-                remedy="Choose a setup whose up direction is the feature's.",
+                f"The {f.words()} (face {f.faces[0]}) is made neither from above nor from a side of "
+                f"'{setup.name}'.",
+                remedy="Add a side whose direction is the feature's, or choose such a setup.",
             )
-    return _Whole(paths, setup, features).run()
+        by_side.setdefault(side[0], []).append(f)
+    out = Proposal(", ".join(f.words() for f in features))
+    for name, own in by_side.items():
+        _Whole(paths, setup, out, own, side=name).run()
+    return out
+
+
+def side_towards(
+    paths: Paths, setup: SetupDoc, directions: Sequence[Sequence[float]]
+) -> tuple[()] | tuple[str | None]:
+    """The side of a setup, open for its own, whose tool stands along one of some directions (3,) of the part;
+    an empty tuple where there is none."""
+    for direction in directions:
+        for side in (None, *(s.name for s in setup.sides)):
+            if paths.setups.seen(setup, side).setup_from_part[2, :3] @ np.array(direction) > 1.0 - 1e-6:
+                return (side,)
+    return ()
 
 
 class Deep(NamedTuple):
@@ -79,36 +114,56 @@ class Deep(NamedTuple):
 
 
 class _Whole:
-    def __init__(self, paths: Paths, setup: SetupDoc, features: list[Feature] | None = None) -> None:
-        self.paths, self.setup, self.features = paths, setup, features
-        self.clamped, self.part = paths.setups.clamped(setup), paths.workspace.part()
-        words = "everything seen from here" if features is None else ", ".join(f.words() for f in features)
-        self.out = Proposal(words)
+    """The plan for what is seen from one side of a setup, in that side's frame; it goes into a proposal.
+    Faces that are `done` from elsewhere are left alone."""
+
+    def __init__(
+        self,
+        paths: Paths,
+        setup: SetupDoc,
+        out: Proposal,
+        features: list[Feature] | None = None,
+        side: str | None = None,
+        done: AbstractSet[int] = frozenset(),
+    ) -> None:
+        self.paths, self.setup, self.out, self.features, self.side = paths, setup, out, features, side
+        self.clamped, self.part = paths.setups.seen(setup, side), paths.workspace.part()
         # the mesh of the view tells what is seen; paths are computed on their own, finer one
         self.mesh = self.part.mesh.moved(self.clamped.setup_from_part)
         self.topology = prepare(self.mesh)
         self.seen: Seen = seen_from_above(self.part, self.mesh, self.topology)
         self.made = made_already(self.part, self.mesh, self.clamped)
-        open_holes = [h for h in paths.workspace.holes() if not set(h.faces) <= self.made]
+        self.done = self.made | done
+        open_holes = [h for h in paths.workspace.holes() if not set(h.faces) <= self.done]
+        if setup.sides:
+            open_holes = [h for h in open_holes if is_seen(h, self.clamped)]
         if features is not None:
             chosen = {face for f in features for face in f.faces}
             for faces in vars(self.seen).values():
                 faces[:] = [f for f in faces if f.id in chosen]
             open_holes = []
-        self.holes = propose_all(paths.job, setup, alike(open_holes), self.clamped)
+        known = paths.job.model_copy(update={"tools": [*paths.job.tools, *out.tools]})
+        taken = setup.model_copy(update={"operations": [*setup.operations, *out.operations]})
+        self.holes = propose_all(known, taken, alike(open_holes), self.clamped)
+        self.holes.operations = [o.model_copy(update={"side": side}) for o in self.holes.operations]
         self.out.tools += self.holes.tools
         self.tools = ToolChoice(paths.job, self.part, self.out)
         self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
-        self.drilled |= self.made
+        self.drilled |= self.done
         self.slots = self._slots()
         self.slotted = {face for f, _ in self.slots for face in f.faces}
+
+    @property
+    def _up(self) -> Floats:
+        """Towards the tool (3,), in the part's frame."""
+        return self.clamped.setup_from_part[2, :3]
 
     def _walls_of(self, face: int | None) -> list[int]:
         return next((list(h.faces) for h in self.paths.workspace.holes() if face in h.faces), [])
 
     def _slots(self) -> list[tuple[Feature, Assembly]]:
         """The slots that the clearing mill does not circle in, each with the mill that makes it."""
-        up, widest = self.clamped.setup_from_part[2, :3], self._clearing_size(WIDEST_CLEARING)
+        up, widest = self._up, self._clearing_size(WIDEST_CLEARING)
         floors = {f.id for f in self.seen.floors} - self.drilled
         found = []
         for f in self.features if self.features is not None else self.paths.workspace.features():
@@ -120,18 +175,28 @@ class _Whole:
             found.append((f, self.tools.mill(most, self.clamped.part_high[2] - level)))
         return found
 
-    def run(self) -> Proposal:
+    @property
+    def reached(self) -> set[int]:
+        """Ids of the faces that are made from here."""
+        seen = {f.id for f in (*self.seen.floors, *self.seen.walls, *self.seen.leaning)}
+        return seen | self.drilled
+
+    def run(self) -> None:
         apart = self.drilled | self.slotted
         walls = [w for w in self.seen.walls if w.id not in apart]
         floors = [f for f in self.seen.floors if f.id not in apart]
         leaning = [f for f in self.seen.leaning if f.id not in apart]
+        self.open = [*floors, *leaning, *walls]
         chamfers, curved = self._chamfers(leaning)
         if not (walls or floors or leaning or self.slots) and not self.holes.operations:
-            self.out.words.append("Nothing that is seen from here has stock on it.")
-            return self.out
+            self.out.words.append(f"Nothing that is seen from {self._here} has stock on it.")
+            return
         mills, passes_by = self._mills(walls, [*walls, *floors, *leaning])
-        over = self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
+        top = [f for f in floors if f.high > self.clamped.part_high[2] - FACE_MM] if self.side else floors
+        over = top and self.clamped.stock_high[2] - self.clamped.part_high[2] > FACE_MM
         clears = bool(walls or floors or leaning) and not self._outside_only()
+        if self.side is not None and self.features is None:
+            clears = bool(self._over(mills["clearing"][0].tool))
         narrow = clears and mills["finishing"][-1].tool.diameter < mills["clearing"][-1].tool.diameter
         balls = self._balls(curved, walls, mills) if curved else []
         needed: dict[str | None, bool] = {
@@ -164,8 +229,6 @@ class _Whole:
             elif needed[step.when]:
                 self._level_step(step, mills[step.tool], floors)
         self.out.words += self.holes.words
-        self._say_left()
-        return self.out
 
     def _mills(self, walls: list[Face], seen: list[Face]) -> tuple[dict[str, list[Deep]], bool]:
         """The mills by what they are for, each with those for deeper levels, and whether that for walls
@@ -200,7 +263,7 @@ class _Whole:
     def _passage(self) -> float:
         """The narrowest gap between islands, and between islands and walls, of the pockets that are made from
         here."""
-        up = self.clamped.setup_from_part[2, :3]
+        up = self._up
         gaps = [float("inf")]
         for f in self.features if self.features is not None else self.paths.workspace.features():
             if not f.islands or float(up @ np.array(f.axis)) < 1.0 - 1e-6:
@@ -232,12 +295,15 @@ class _Whole:
             elif f.floor:
                 out.append(Boundary(faces=[f.floor], offset=round(tool.radius + 1.0, 3) if is_open else 0.0))
             elif f.kind == "through pocket":
-                ids = np.isin(self.mesh.face_ids, f.walls)
-                hull = MultiPoint(self.mesh.vertices[np.unique(self.mesh.triangles[ids])][:, :2]).convex_hull
-                around = np.array(hull.exterior.coords)[:-1]  # type: ignore[attr-defined]
-                corners = np.round(around, 4).tolist()
-                out.append(Boundary(polygon=[(x, y) for x, y in corners]))
+                out.append(self._around(f.walls))
         return out
+
+    def _around(self, faces: list[int]) -> Boundary:
+        """The convex outline of some faces in plan view."""
+        ids = np.isin(self.mesh.face_ids, faces)
+        hull = MultiPoint(self.mesh.vertices[np.unique(self.mesh.triangles[ids])][:, :2]).convex_hull
+        around = np.array(hull.exterior.coords)[:-1]  # type: ignore[attr-defined]
+        return Boundary(polygon=[(x, y) for x, y in np.round(around, 4).tolist()])
 
     def _clearing_size(self, cap: float) -> float:
         size = self.mesh.vertices.max(axis=0) - self.mesh.vertices.min(axis=0)
@@ -264,6 +330,7 @@ class _Whole:
             parameters["step_down"] = self._full_depth(tool)
         name = free_name(name or step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
         given = {"name": name, "strategy": step.strategy, "tool": tool.number, "parameters": parameters}
+        given |= {"side": self.side}
         self.out.operations.append(OperationDoc.model_validate(given | more))
 
     def _full_depth(self, tool: Assembly) -> float:
@@ -306,6 +373,19 @@ class _Whole:
         # one that names its kinds is meant for them
         return next((r for r in fitting if r.kinds), fitting[0])
 
+    def _over(self, tool: Assembly) -> list[Boundary]:
+        """Where the tool's middle may be over what a side has to make: the rest of what is seen from there is
+        another's."""
+        grounds = [f for f in self.open if f.id not in {w.id for w in self.seen.walls}]
+        grown = round(tool.radius + 1.0, 3)
+        out = [Boundary(faces=[f.id for f in grounds], offset=grown)] if grounds else []
+        open_walls = {f.id for f in self.open}
+        return out + [
+            self._around(f.walls)
+            for f in self.paths.workspace.features()
+            if f.kind == "through pocket" and made_from(f, self._up) and open_walls & set(f.walls)
+        ]
+
     def _level_step(self, step: PartStep, mills: list[Deep], floors: list[Face]) -> None:
         """Adds the operations of a step that works on levels: the short mill down to where its flutes end,
         the longer one for what lies deeper."""
@@ -313,7 +393,10 @@ class _Whole:
         on_floors = step.when in ("floors", "floors with narrow corners")
         for i, (tool, upto) in enumerate(mills if step.strategy != "facing" else mills[:1]):
             inside = not on_floors or any(above < high - f.low <= upto for f in floors)
-            more: dict[str, object] = {"keep_in": self._within(tool)} if step.works_on == "ground" else {}
+            more: dict[str, object] = {}
+            if step.works_on == "ground":
+                own = self.features is not None or self.side is None
+                more["keep_in"] = self._within(tool) if own else self._over(tool)
             if step.strategy != "facing":
                 more |= _down_to(upto)
             if inside:
@@ -386,20 +469,24 @@ class _Whole:
             )
             self._add(step, tool, {}, walls=[WallPick(face=f) for f in dict.fromkeys(picks)])
 
-    def _say_left(self) -> None:
-        if self.made:
-            self.out.words.append(
-                f"{len(self.made)} faces have no stock on them any more and are left as they are."
-            )
-        for faces, why in (
-            (self.seen.hidden, "something stands over them"),
-            (self.seen.under, "they look down"),
-        ):
-            left = [f for f in faces if f.id not in self.drilled]
-            if left:
-                ids = ", ".join(str(f.id) for f in left[:12]) + (" and more" if len(left) > 12 else "")
-                plural = f"{len(left)} faces" if len(left) > 1 else "1 face"
-                self.out.words.append(f"Left: {plural} ({ids}), not reached from here: {why}.")
+    @property
+    def _here(self) -> str:
+        return "here" if self.side is None else f"'{self.side}'"
+
+
+def _say_left(out: Proposal, views: list[_Whole], done: set[int]) -> None:
+    """Says which faces are left by all sides, and why."""
+    first = views[0]
+    if first.made:
+        out.words.append(f"{len(first.made)} faces have no stock on them any more and are left as they are.")
+    hidden = {f.id for v in views for f in v.seen.hidden}
+    under = {f.id for f in first.seen.under} - hidden
+    for faces, why in ((hidden, "something stands over them"), (under, "they look down")):
+        left = sorted(faces - done)
+        if left:
+            ids = ", ".join(str(f) for f in left[:12]) + (" and more" if len(left) > 12 else "")
+            plural = f"{len(left)} faces" if len(left) > 1 else "1 face"
+            out.words.append(f"Left: {plural} ({ids}), not reached from here: {why}.")
 
 
 def _down_to(depth: float) -> dict[str, object]:

@@ -153,7 +153,15 @@ def notes(evidence: Evidence) -> list[Finding]:
             place = getattr(note, "place", None)
             severity: Severity = SEVERITIES.get(kind, "note")
             at = None if place is None else _in_setup(step, place)
-            out.append(Finding(severity, kind, what, remedy, operation=step.name, place=at))
+            # a stick-out that would do is told as the limit
+            does = max((float(getattr(n, "stick_out", 0.0)) for n, _ in found), default=0.0)
+            has, lacks = step.tool.stick_out, does > step.tool.stick_out
+            measure, limit = (has, does) if lacks else (None, None)
+            out.append(
+                Finding(
+                    severity, kind, what, remedy, operation=step.name, place=at, measure=measure, limit=limit
+                )
+            )
     return out
 
 

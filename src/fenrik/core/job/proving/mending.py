@@ -57,6 +57,8 @@ def mend_of(finding: FindingData, tool: Assembly | None, feed: float | None) -> 
     meets = (finding.get("bodies") or [""])[0]
     if kind == "holder" or (kind == "fixture" and meets == "holder"):
         return {"tool": {"stick_out": longer_stick_out(tool, finding)}}
+    if kind in ("missing", "short") and limit and limit > tool.stick_out:
+        return {"tool": {"stick_out": round(limit + SPARE_MM, 1)}}
     if kind in ("shank", "rapid"):
         slim = slimmer_shank(tool)
         return None if slim is None else {"tool": {"shank_diameter": slim}}

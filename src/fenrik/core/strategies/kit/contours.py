@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -156,11 +157,15 @@ def apart(
     mm) and driven on by `overlap`."""
     if not others:
         return contours
-    lines = shapely.union_all([LineString(o.points) for o in others])
-    shapely.prepare(lines)
+    pieces = np.concatenate([np.stack([o.points[:-1], o.points[1:]], axis=1) for o in others])
+    lines = shapely.STRtree(np.asarray(shapely.linestrings(pieces)).ravel())
     out: list[Contour] = []
     for contour in contours:
-        away = np.asarray(shapely.distance(lines, shapely.points(contour.points)))
+        (spots, _), found = lines.query_nearest(
+            shapely.points(contour.points), return_distance=True, all_matches=False
+        )
+        away = np.empty(len(contour.points))
+        away[spots] = found
         parted = away > touching
         runs = np.cumsum(np.concatenate([[0], np.diff(parted.astype(np.int8)) != 0]))
         if contour.closed and parted[0] and parted[-1]:
@@ -248,17 +253,25 @@ def with_tabs(points: Floats, count: int, width: float) -> list[tuple[Floats, bo
     return [(piece, i % 2 == 1) for i, piece in enumerate(cut) if len(piece) > 1]
 
 
+@lru_cache(maxsize=256)
+def _fitted(points: bytes, tolerance: float) -> tuple[Floats, Floats, list[tuple[int, int, float, float]]]:
+    """A plan line (n, 2) thinned within the tolerance, the way run up to each of its points, and its moves as
+    lines and arcs (see `fit_arcs`): the same at all levels and turns, so worked out once."""
+    thin = np.asarray(LineString(np.frombuffer(points).reshape(-1, 2)).simplify(0.1 * tolerance).coords)
+    run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(thin, axis=0).T))])
+    return thin, run, fit_arcs(thin, 0.9 * tolerance)
+
+
 def along(
     path: PathBuilder, points: Floats, z0: float, z1: float, feed: float, tolerance: float, kind: Motion
 ) -> None:
     """From the first of the points (n, 2) through them, evenly from z0 to z1, as arcs and lines within the
     tolerance."""
-    thin = np.asarray(LineString(points).simplify(0.1 * tolerance).coords)
+    thin, run, moves = _fitted(np.ascontiguousarray(points, dtype=np.float64).tobytes(), tolerance)
     here = path.position
     if here is not None and math.dist(here, (*thin[0], z0)) > 1e-9:
         path.feed(float(thin[0, 0]), float(thin[0, 1]), z0, feed, kind)
-    run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(thin, axis=0).T))])
-    for end, turn, cx, cy in fit_arcs(thin, 0.9 * tolerance):
+    for end, turn, cx, cy in moves:
         x, y = float(thin[end, 0]), float(thin[end, 1])
         z = z0 + (z1 - z0) * float(run[end] / max(run[-1], 1e-12))
         if turn:

@@ -1,0 +1,252 @@
+"""Which sides a clamped part needs besides the way it stands: the fewest directions from which all its holes,
+features and faces are reached that its machine can reach at all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from fenrik.core.features.feature import Feature
+from fenrik.core.features.holes import Hole
+from fenrik.core.features.way_up import AXES, Direction, Spots, made_from, reached_from, spots_of
+from fenrik.core.model.part_model import PartModel
+
+Floats = NDArray[np.float64]
+Why = Callable[[Floats], str]
+"""Why a direction (3,) of the part cannot be worked from, in words; empty where it can."""
+SAME = 1.0 - 1e-6
+"""Cosine from which two directions are one."""
+WORTH = 0.01
+"""Share of the part's surface for which alone a side is worth turning to (common practice, no source)."""
+SEAT_MM = 1e-3
+"""How far over its lowest point a part may lie."""
+MOST = 6
+"""More sides than these are not looked for."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A direction to work from: a principal `axis` of the part, or a `face` whose normal or axis it is,
+    turned over where `reverse`; with what it adds to what was reached before: `surface` as a share of the
+    whole, `holes` and `features` as their numbers in the part's lists, and the `faces` reached first from
+    here. `why` says why the machine cannot work from it, empty where it can."""
+
+    name: str
+    axis: str | None
+    face: int | None
+    reverse: bool
+    surface: float
+    holes: list[int]
+    features: list[int]
+    faces: list[int]
+    why: str
+    words: str
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What one direction reaches, as flags: of the spots (n,), the holes and the features."""
+
+    up: Direction
+    axis: str | None
+    face: int | None
+    reverse: bool
+    why: str
+    spots: NDArray[np.bool_]
+    made: NDArray[np.bool_]
+
+
+def sides_needed(
+    part: PartModel,
+    holes: list[Hole],
+    features: list[Feature],
+    worked: list[Floats],
+    why: Why,
+    finished: AbstractSet[int] = frozenset(),
+) -> list[Wanted]:
+    """The sides that a part needs besides those that are `worked` (directions (3,) of the part, the first is
+    that of the setup), in the order of what they add, then those that would be needed and that the machine
+    does not reach. The faces that are `finished` have no stock on them any more."""
+    cut = [f for f in features if f.kind not in ("top", "fillet", "outside")]
+    spots = spots_of(part)
+    before = [_look(part, spots, holes, cut, (float(up[0]), float(up[1]), float(up[2]))) for up in worked]
+    reached, made = _union(before, len(spots[0]), len(holes) + len(cut))
+    own = [h.faces for h in holes] + [f.faces for f in cut]
+    made |= np.array([set(faces) <= finished for faces in own], dtype=np.bool_)
+    done = (reached | np.isin(spots[2], list(finished)) | _lain_on(part, spots, worked[0]), made)
+    found = [c for c in _candidates(part, holes, cut) if not any(_same(c[0], w) for w in worked)]
+    seen = [_look(part, spots, holes, cut, *c, why=why(np.array(c[0]))) for c in found]
+    chosen = _fewest([s for s in seen if not s.why], done)
+    out: list[Wanted] = []
+    at = done
+    for one in chosen:
+        out.append(_wanted(part, spots, holes, cut, one, at, [w.name for w in out]))
+        at = (at[0] | one.spots, at[1] | one.made)
+    lacking = _fewest([s for s in seen if s.why], at)
+    return out + [_wanted(part, spots, holes, cut, one, at, [w.name for w in out]) for one in lacking]
+
+
+def _lain_on(part: PartModel, spots: Spots, up: Floats) -> NDArray[np.bool_]:
+    """The spots on which the part lies: they wait for another clamping."""
+    lowest = float((part.mesh.vertices @ up).min())
+    return np.asarray((spots[0] @ up < lowest + SEAT_MM) & (spots[1] @ up < -SAME))
+
+
+def _candidates(
+    part: PartModel, holes: list[Hole], features: list[Feature]
+) -> list[tuple[Direction, str | None, int | None, bool]]:
+    """Directions from which something may be made, each with the pick that gives it: the principal axes, the
+    directions from which tools come into holes and features, and leaning flat faces."""
+    out: list[tuple[Direction, str | None, int | None, bool]] = [
+        (up, axis, None, False) for axis, up in AXES.items()
+    ]
+    wanted: list[tuple[Floats, int]] = []
+    wanted += [(np.array(f.axis), f.faces[0] if not f.floor else f.floor) for f in features]
+    wanted += [(np.array(entry), hole.faces[0]) for hole in holes for entry in hole.entries]
+    whole = sum(f.area for f in part.faces)
+    flat = sorted((f for f in part.faces if f.normal is not None), key=lambda f: -f.area)
+    wanted += [(np.array(f.normal), f.id) for f in flat if f.area > WORTH * whole]
+    for direction, face in wanted:
+        if any(_same(direction, known) for known, *_ in out):
+            continue
+        pick = _pick(part, direction, face)
+        if pick is not None:
+            x, y, z = direction.tolist()
+            out.append(((x, y, z), None, *pick))
+    return out
+
+
+def _same(a: ArrayLike, b: ArrayLike) -> bool:
+    """Whether two directions, whose lengths may be rounded, are one."""
+    cosine = np.dot(a, b) / (np.linalg.norm(a) * np.linalg.norm(b))
+    return bool(cosine > SAME)
+
+
+def _pick(part: PartModel, direction: Floats, face: int) -> tuple[int, bool] | None:
+    """A face that gives a direction, the named one first, and whether it is turned over for it."""
+    for facts in sorted(part.faces, key=lambda f: f.id != face):
+        vector = facts.normal if facts.kind == "plane" else facts.axis
+        if vector is None or facts.kind not in ("plane", "cylinder", "cone"):
+            continue
+        if _same(vector, direction):
+            return facts.id, False
+        if facts.kind != "plane" and _same(vector, -direction):
+            return facts.id, True
+    return None
+
+
+def _look(
+    part: PartModel,
+    spots: Spots,
+    holes: list[Hole],
+    features: list[Feature],
+    up: Direction,
+    axis: str | None = None,
+    face: int | None = None,
+    reverse: bool = False,
+    why: str = "",
+) -> _Seen:
+    direction = np.array(up)
+    made = [any(_same(e, direction) for e in h.entries) for h in holes]
+    points, normals, owner = spots
+    reached = reached_from(part, points, normals, direction)
+    # all of a feature may be seen although its own direction is another
+    mine = [np.isin(owner, f.faces) for f in features]
+    made += [
+        made_from(f, direction) or bool(own.any() and reached[own].all())
+        for f, own in zip(features, mine, strict=True)
+    ]
+    return _Seen(up, axis, face, reverse, why, reached, np.array(made, dtype=np.bool_))
+
+
+Flags = tuple[NDArray[np.bool_], NDArray[np.bool_]]
+
+
+def _union(seen: list[_Seen], spots: int, things: int) -> Flags:
+    reached, made = np.zeros(spots, dtype=np.bool_), np.zeros(things, dtype=np.bool_)
+    for one in seen:
+        reached, made = reached | one.spots, made | one.made
+    return reached, made
+
+
+def _fewest(seen: list[_Seen], done: Flags) -> list[_Seen]:
+    """The fewest directions that together reach what all of them reach, up to a share of the surface that is
+    not worth a side; of equally few those that lean least, then those that reach most. In the order of what
+    they add."""
+    adds = [s for s in seen if _worth(s, done)]
+    whole = _union(adds, len(done[0]), len(done[1]))
+    enough, best = WORTH * len(done[0]), adds
+    for count in range(min(MOST, len(adds)) + 1):
+        fitting = []
+        for some in combinations(adds, count):
+            spots, made = _union(list(some), len(done[0]), len(done[1]))
+            lacks = whole[0] & ~spots & ~done[0]
+            if not (whole[1] & ~made & ~done[1]).any() and lacks.sum() < enough:
+                fitting.append(some)
+        if fitting:
+            best = list(
+                min(
+                    fitting,
+                    key=lambda some: (
+                        sum(s.axis is None for s in some),
+                        -sum(int(s.spots.sum()) for s in some),
+                    ),
+                )
+            )
+            break
+    order: list[_Seen] = []
+    at, left = done, list(best)
+    while left:
+        nxt = max(left, key=lambda s: (int((s.made & ~at[1]).sum()), int((s.spots & ~at[0]).sum())))
+        order.append(nxt)
+        left.remove(nxt)
+        at = (at[0] | nxt.spots, at[1] | nxt.made)
+    return order
+
+
+def _worth(seen: _Seen, done: Flags) -> bool:
+    """Whether a direction adds anything that is worth turning to it."""
+    return bool((seen.made & ~done[1]).any()) or (seen.spots & ~done[0]).sum() >= WORTH * len(done[0])
+
+
+def _wanted(
+    part: PartModel,
+    spots: Spots,
+    holes: list[Hole],
+    features: list[Feature],
+    seen: _Seen,
+    done: Flags,
+    taken: list[str],
+) -> Wanted:
+    new, made = seen.spots & ~done[0], np.flatnonzero(seen.made & ~done[1])
+    ids, count = np.unique(spots[2], return_counts=True)
+    first = [int(i) for i, n in zip(ids, count, strict=True) if new[spots[2] == i].sum() > 0.5 * n]
+    own_holes = [int(i) for i in made if i < len(holes)]
+    own_features = [int(i) - len(holes) for i in made if i >= len(holes)]
+    share = float(new.mean())
+    told = [_count(len(own_holes), "hole")] if own_holes else []
+    told += [_count(len(own_features), "feature")] if own_features else []
+    told += [f"{100 * share:.0f} % of the surface"] if share >= 0.005 else []
+    words = f"adds {', '.join(told)}" if told else "adds nothing"
+    if seen.why:
+        words = f"would add {', '.join(told)}; the machine cannot work from there: {seen.why}"
+    name = f"Towards {seen.axis}" if seen.axis else _named(part, seen.face or 0)
+    number, plain = 2, name
+    while name in taken:
+        name, number = f"{plain}, {number}", number + 1
+    return Wanted(
+        name, seen.axis, seen.face, seen.reverse, share, own_holes, own_features, first, seen.why, words
+    )
+
+
+def _named(part: PartModel, face: int) -> str:
+    return f"{'Face' if part.face(face).kind == 'plane' else 'Bore'} {face}"
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'s' if number > 1 else ''}"

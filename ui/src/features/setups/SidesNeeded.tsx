@@ -1,0 +1,98 @@
+import { Button } from "@mantine/core";
+import { useSidesNeeded } from "../../api/hooks";
+import type { Setup, Side, SideNeeded } from "../../api/types";
+import { useShared } from "../../session/context";
+import { isOpen } from "../../session/runs";
+import { useChosen } from "../../session/store";
+
+/** A proposed side as a setup keeps it. */
+const sideOf = (wanted: SideNeeded): Side => ({
+  name: wanted.name,
+  up: { axis: wanted.axis as Side["up"]["axis"], face: wanted.face, reverse: wanted.reverse },
+  turn_deg: 0,
+  origin: null,
+});
+
+/** The sides that would reach what is not reached from here yet, and those that the machine lacks. */
+export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
+  const { id, revision, state, editing, runs, go, faces } = useShared();
+  const { set } = useChosen("set");
+  const facts = state?.setups[index];
+  const standing = state?.part.state === "ready" && facts?.state === "ready";
+  const found = useSidesNeeded(id, index, revision, standing).data;
+  if (!found || found.length === 0 || (setup.array ?? null)) return null;
+  const within = found.filter((f) => !f.why);
+  const add = (wanted: SideNeeded[]) =>
+    editing.edit((d) => {
+      const own = d.setups[index];
+      const taken = new Set((own.sides ?? []).map((s) => s.name));
+      own.sides = [...(own.sides ?? []), ...wanted.map(sideOf).filter((s) => !taken.has(s.name))];
+    });
+  const planAll = async () => {
+    if (!(await add(within))) return;
+    set({ setup: index });
+    editing.start(`whole:${index}`);
+    go("plan");
+  };
+  const show = (one: SideNeeded) =>
+    set({
+      picks: one.faces.flatMap((face) => (faces[face - 1] ? [{ face, point: faces[face - 1].low }] : [])),
+    });
+  return (
+    <div role="group" aria-label="Sides needed">
+      <p className="small">
+        {within.length === 0
+          ? "What is left is out of this machine’s reach:"
+          : `${within.length === 1 ? "One more side reaches" : `${within.length} more sides reach`} all that this machine gets to in this clamping:`}
+      </p>
+      <table className="plan" aria-label="Sides needed">
+        <thead>
+          <tr>
+            <th>Side</th>
+            <th>What it adds</th>
+            <th>
+              <span className="unseen">Add it</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {found.map((one) => (
+            <tr key={one.name} tabIndex={0} onClick={() => show(one)} title="Shows the faces that it adds">
+              <td>{one.name}</td>
+              <td className="small">{one.words}</td>
+              <td>
+                {!one.why && (
+                  <Button
+                    size="compact-xs"
+                    variant="subtle"
+                    aria-label={`Add side ${one.name}`}
+                    onClick={(e) => {
+                      e.stopPropagation();
+                      void add([one]);
+                    }}
+                  >
+                    Add
+                  </Button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {within.length > 0 && (
+        <div className="buttons" style={{ marginTop: 6 }}>
+          <Button size="compact-sm" variant="default" onClick={() => void add(within)}>
+            {within.length === 1 ? "Add this side" : "Add these sides"}
+          </Button>
+          <Button
+            size="compact-sm"
+            disabled={runs.some((r) => r.target === `whole:${index}` && isOpen(r))}
+            onClick={() => void planAll()}
+          >
+            Add and plan everything
+          </Button>
+        </div>
+      )}
+    </div>
+  );
+}
