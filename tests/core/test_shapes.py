@@ -260,6 +260,6 @@ def test_a_feature_that_looks_away_is_refused(folder):
     )
     slot = next(f for f in plan.workspace.features() if f.kind == "slot")
     with pytest.raises(
-        FenrikError, match=r"slot 40 x 10, 8 deep, corners R5 .* is not made from above in 'Top'"
+        FenrikError, match=r"slot 40 x 10, 8 deep, corners R5 .* neither from above nor from a side of 'Top'"
     ):
         propose_features(plan, plan.job.setups[0], [slot])

@@ -29,8 +29,9 @@ from fenrik.core.job.document.reading import job_data, job_from_data, parse_job
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.holes import propose_every_hole, propose_holes
 from fenrik.core.job.proposing.proved import proposal_key
-from fenrik.core.job.proposing.recipes import propose_all, propose_operations, uses_of
+from fenrik.core.job.proposing.recipes import uses_of
 from fenrik.core.job.proposing.sides import propose_sides
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
 from fenrik.core.job.workspace.artefacts import Store
@@ -228,8 +229,8 @@ def _plan_holes(desk: Desk, order: dict[str, Any]) -> Any:
     if not found:
         raise NotFound("No hole is picked.", remedy="Pick a hole's wall.")
     if faces:
-        return propose_operations(paths.job, setup, found, order["purpose"], order["use"]).plain()
-    return propose_all(paths.job, setup, alike(found), paths.setups.clamped(setup)).plain()
+        return propose_holes(paths, setup, found, order["purpose"], order["use"]).plain()
+    return propose_every_hole(paths, setup, found).plain()
 
 
 def _plan_part(desk: Desk, order: dict[str, Any]) -> Any:

@@ -79,7 +79,7 @@ def sides_needed(
     own = [h.faces for h in holes] + [f.faces for f in cut]
     made |= np.array([set(faces) <= finished for faces in own], dtype=np.bool_)
     done = (reached | np.isin(spots[2], list(finished)) | _lain_on(part, spots, worked[0]), made)
-    found = [c for c in _candidates(part, holes, cut) if not any(_same(c[0], w) for w in worked)]
+    found = [c for c in _candidates(part, holes, cut) if not any(same_direction(c[0], w) for w in worked)]
     seen = [_look(part, spots, holes, cut, *c, why=why(np.array(c[0]))) for c in found]
     chosen = _fewest([s for s in seen if not s.why], done)
     out: list[Wanted] = []
@@ -112,7 +112,7 @@ def _candidates(
     flat = sorted((f for f in part.faces if f.normal is not None), key=lambda f: -f.area)
     wanted += [(np.array(f.normal), f.id) for f in flat if f.area > WORTH * whole]
     for direction, face in wanted:
-        if any(_same(direction, known) for known, *_ in out):
+        if any(same_direction(direction, known) for known, *_ in out):
             continue
         pick = _pick(part, direction, face)
         if pick is not None:
@@ -121,8 +121,8 @@ def _candidates(
     return out
 
 
-def _same(a: ArrayLike, b: ArrayLike) -> bool:
-    """Whether two directions, whose lengths may be rounded, are one."""
+def same_direction(a: ArrayLike, b: ArrayLike) -> bool:
+    """Whether two directions (3,), whose lengths may be rounded, are one."""
     cosine = np.dot(a, b) / (np.linalg.norm(a) * np.linalg.norm(b))
     return bool(cosine > SAME)
 
@@ -133,9 +133,9 @@ def _pick(part: PartModel, direction: Floats, face: int) -> tuple[int, bool] | N
         vector = facts.normal if facts.kind == "plane" else facts.axis
         if vector is None or facts.kind not in ("plane", "cylinder", "cone"):
             continue
-        if _same(vector, direction):
+        if same_direction(vector, direction):
             return facts.id, False
-        if facts.kind != "plane" and _same(vector, -direction):
+        if facts.kind != "plane" and same_direction(vector, -direction):
             return facts.id, True
     return None
 
@@ -152,7 +152,7 @@ def _look(
     why: str = "",
 ) -> _Seen:
     direction = np.array(up)
-    made = [any(_same(e, direction) for e in h.entries) for h in holes]
+    made = [any(same_direction(e, direction) for e in h.entries) for h in holes]
     points, normals, owner = spots
     reached = reached_from(part, points, normals, direction)
     # all of a feature may be seen although its own direction is another

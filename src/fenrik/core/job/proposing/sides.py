@@ -1,12 +1,14 @@
-"""Which further sides of a setup its part needs, as its machine can reach them."""
+"""Which sides of a setup its part needs, as its machine can reach them, and which one makes something."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.features.made import made_already
-from fenrik.core.features.sides_needed import Wanted, sides_needed
+from fenrik.core.features.sides_needed import Wanted, same_direction, sides_needed
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
 
@@ -24,3 +26,15 @@ def propose_sides(paths: Paths, setup: SetupDoc) -> list[Wanted]:
 
     finished = made_already(part, part.mesh.moved(clamped.setup_from_part), clamped)
     return sides_needed(part, workspace.holes(), workspace.features(), worked, why, finished)
+
+
+def side_towards(
+    paths: Paths, setup: SetupDoc, directions: Sequence[Sequence[float]]
+) -> tuple[()] | tuple[str | None]:
+    """The side of a setup, open for its own, whose tool stands along one of some directions (3,) of the part,
+    the first that there is; an empty tuple where there is none."""
+    for direction in directions:
+        for side in (None, *(s.name for s in setup.sides)):
+            if same_direction(paths.setups.seen(setup, side).setup_from_part[2, :3], direction):
+                return (side,)
+    return ()
