@@ -11,9 +11,9 @@ import sys
 
 from bearing_bracket import box, cut, rounded
 from gauge_block import drilled
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeCone, BRepPrimAPI_MakeCylinder
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+from OCP.gp import gp_Ax2, gp_Ax3, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
 
 LENGTH, WIDTH, HEIGHT = 110.0, 80.0, 60.0
@@ -28,18 +28,10 @@ def bored(body, mouth, into, diameter, depth):
     return cut(body, BRepPrimAPI_MakeCylinder(gp_Ax2(mouth, into), diameter / 2, depth).Shape())
 
 
-def chamfered(body, mouth, into, diameter, width):
-    """The body with the edge of a bore broken by 45°."""
-    outside = mouth.Translated(gp_Vec(into) * -1.0)
-    cone = BRepPrimAPI_MakeCone(gp_Ax2(outside, into), diameter / 2 + width + 1.0, diameter / 2, width + 1.0)
-    return cut(body, cone.Shape())
-
-
 def port(body, mouth, into, diameter, depth, seat):
-    """A port: a flat-bottomed bore under a seat of a diameter, 2 mm deep, its edge broken."""
-    body = bored(body, mouth, into, seat, 2.0)
+    """A port: a bore with the point of its drill under a seat of a diameter, 2 mm deep."""
     inside = mouth.Translated(gp_Vec(into) * 2.0)
-    return chamfered(bored(body, inside, into, diameter, depth), inside, into, diameter, 1.0)
+    return drilled(bored(body, mouth, into, seat, 2.0), inside, into, diameter, depth)
 
 
 def pocket(length, width, depth, radius, place):
@@ -50,8 +42,6 @@ def pocket(length, width, depth, radius, place):
 
 def facing(mouth, out, along):
     """The placing that puts the origin at a place, Z out of the part, X along a direction."""
-    from OCP.gp import gp_Ax3
-
     placing = gp_Trsf()
     placing.SetTransformation(gp_Ax3(mouth, out, along), gp_Ax3())
     return placing
@@ -87,7 +77,7 @@ def manifold():
     # back: the recess of a cover with a reamed bore in its floor
     back = gp_Pnt(0, WIDTH / 2, MIDDLE)
     body = cut(body, pocket(60.0, 28.0, 6.0, 5.0, facing(back, y, x)))
-    body = bored(body, back.Translated(gp_Vec(y) * -6.0), y.Reversed(), 12.0, 12.0)
+    body = drilled(body, back.Translated(gp_Vec(y) * -6.0), y.Reversed(), 12.0, 12.0)
     # right and left: a port with a reamed bore, a slot with two threads
     body = port(body, gp_Pnt(LENGTH / 2, 0, MIDDLE), x.Reversed(), 16.0, 18.0, 26.0)
     left = gp_Pnt(-LENGTH / 2, 0, MIDDLE)

@@ -306,3 +306,38 @@ def test_signed_distance_agrees_with_trimesh_and_the_sphere():
     for p, d in zip(points[:40], distance[:40], strict=True):
         nearest = trimesh.triangles.closest_point(ball.triangles, np.tile(p, (len(ball.faces), 1)))
         assert abs(d) == pytest.approx(np.linalg.norm(nearest - p, axis=1).min(), abs=1e-9)
+
+
+PECKS = [(56.0, 52.8), (52.8, 49.6), (50.1, 46.65), (46.65, 43.2), (43.7, 40.25), (40.25, 36.8)]
+
+
+@pytest.mark.parametrize("cell", [0.6, 0.45])
+def test_a_drill_that_lies_takes_its_cone_to_the_rim_from_every_ray(cell):
+    """In pecks along X, every ray against cone and cylinder in closed form. A ray that only the cone's rim
+    meets, at the end of a piece, was left whole once."""
+    drill = tool_bodies(make_tool("drill", 16, point_deg=140.0, flute_length=80, stick_out=88))
+    stock = Stock.of_box(np.array([-55.0, -40.0, -60.0]), np.array([55.0, 40.0, 0.0]), cell)
+    slope = np.tan(np.radians(70.0))
+    for begin, tip in PECKS:
+        stock.cut(
+            np.array([[begin, 0, -26, 1, 0, 0, tip, 0, -26, 1, 0, 0]], dtype=float), drill, np.zeros(1, bool)
+        )
+        for d, (u, v) in enumerate(((1, 2), (0, 2), (0, 1))):
+            ends, _, counts = stock.rays[d].dense()
+            nv, nu = counts.shape
+            at_u = stock.origin[u] + (np.arange(nu) + 0.5) * cell
+            at_v = stock.origin[v] + (np.arange(nv) + 0.5) * cell
+            uu, vv = np.meshgrid(at_u, at_v)
+            if d == 0:
+                r = np.hypot(uu, vv + 26.0)
+                low, high = tip + r / slope, np.where(r < 8.0, 55.0, -np.inf)
+            else:
+                wide = np.clip((uu - tip) * slope, 0.0, 8.0)
+                aside = vv + 26.0 if d == 1 else vv
+                half = np.sqrt(np.maximum(0.0, wide**2 - aside**2))
+                middle = 0.0 if d == 1 else -26.0
+                low, high = middle - half, middle + half
+            spans = ends.reshape(nv, nu, -1, 2)
+            there = np.arange(spans.shape[2]) < counts[:, :, None]
+            over = np.minimum(spans[..., 1], high[..., None]) - np.maximum(spans[..., 0], low[..., None])
+            assert np.where(there, over, 0.0).max() < 0.02

@@ -10,6 +10,8 @@ from fenrik.core.job.document.job import Job, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.recipes import Proposal, is_seen, propose_all, propose_operations
 from fenrik.core.job.proposing.sides import side_towards
+from fenrik.core.job.tasks.heights import over_fixture
+from fenrik.core.setups.setup import Clamped
 
 
 def propose_holes(
@@ -31,7 +33,8 @@ def propose_holes(
     out: Proposal | None = None
     for name, mine in by_side.items():
         job, taken = _with(paths.job, setup, out)
-        out = _joined(out, propose_operations(job, taken, mine, purpose, use), name)
+        one = propose_operations(job, taken, mine, purpose, use)
+        out = _joined(out, one, name, paths.setups.seen(setup, name))
     assert out is not None
     return out
 
@@ -47,7 +50,7 @@ def propose_every_hole(paths: Paths, setup: SetupDoc, holes: list[Hole]) -> Prop
         left = [h for h in left if h not in mine]
         job, taken = _with(paths.job, setup, out)
         if mine or last:
-            out = _joined(out, propose_all(job, taken, alike(mine), clamped), name)
+            out = _joined(out, propose_all(job, taken, alike(mine), clamped), name, clamped)
     assert out is not None
     return out
 
@@ -61,9 +64,9 @@ def _with(job: Job, setup: SetupDoc, out: Proposal | None) -> tuple[Job, SetupDo
     return job.model_copy(update={"tools": tools}), setup.model_copy(update={"operations": operations})
 
 
-def _joined(out: Proposal | None, more: Proposal, side: str | None) -> Proposal:
-    """A proposal with what is proposed from a side."""
-    own = [o.model_copy(update={"side": side}) for o in more.operations]
+def _joined(out: Proposal | None, more: Proposal, side: str | None, seen: Clamped) -> Proposal:
+    """A proposal with what is proposed from a side, which sees what is clamped like that."""
+    own = [over_fixture(o.model_copy(update={"side": side}), seen) for o in more.operations]
     if out is None:
         return Proposal(more.recipe, more.tools, own, more.words)
     return Proposal(out.recipe, [*out.tools, *more.tools], [*out.operations, *own], [*out.words, *more.words])

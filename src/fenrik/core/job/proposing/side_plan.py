@@ -26,6 +26,7 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.balls import BallPass, FaceReach, choose_balls, passes_of
 from fenrik.core.job.proposing.recipes import Proposal, free_name, is_seen, propose_all
 from fenrik.core.job.proposing.tool_choice import CORNER_SHARE, WIDEST_LONG, ToolChoice
+from fenrik.core.job.tasks.heights import over_fixture
 from fenrik.core.job.tasks.task import SHALLOWEST
 from fenrik.core.job.tasks.wall_lines import wall_of
 from fenrik.core.tolerances import BENDING_SHARE
@@ -62,7 +63,7 @@ class Deep(NamedTuple):
 
 class SidePlan:
     """The plan for what is seen from one side of a setup, in that side's frame; it goes into a proposal.
-    Faces that are `done` from elsewhere are left alone."""
+    Faces that are `done`, or are to be made from `elsewhere`, are left alone."""
 
     def __init__(
         self,
@@ -72,6 +73,7 @@ class SidePlan:
         features: list[Feature] | None = None,
         side: str | None = None,
         done: AbstractSet[int] = frozenset(),
+        elsewhere: AbstractSet[int] = frozenset(),
     ) -> None:
         self.paths, self.setup, self.out, self.features, self.side = paths, setup, out, features, side
         self.clamped, self.part = paths.setups.seen(setup, side), paths.workspace.part()
@@ -80,8 +82,9 @@ class SidePlan:
         self.topology = prepare(self.mesh)
         self.seen: Seen = seen_from_above(self.part, self.mesh, self.topology)
         self.made = made_already(self.part, self.mesh, self.clamped)
-        self.done = self.made | done
-        open_holes = [h for h in paths.workspace.holes() if not set(h.faces) <= self.done]
+        self.done, self.elsewhere = self.made | done, elsewhere - done
+        others = self.done | self.elsewhere
+        open_holes = [h for h in paths.workspace.holes() if not set(h.faces) <= others]
         if setup.sides:
             open_holes = [h for h in open_holes if is_seen(h, self.clamped)]
         if features is not None:
@@ -92,11 +95,13 @@ class SidePlan:
         known = paths.job.model_copy(update={"tools": [*paths.job.tools, *out.tools]})
         taken = setup.model_copy(update={"operations": [*setup.operations, *out.operations]})
         self.holes = propose_all(known, taken, alike(open_holes), self.clamped)
-        self.holes.operations = [o.model_copy(update={"side": side}) for o in self.holes.operations]
+        self.holes.operations = [
+            over_fixture(o.model_copy(update={"side": side}), self.clamped) for o in self.holes.operations
+        ]
         self.out.tools += self.holes.tools
         self.tools = ToolChoice(paths.job, self.part, self.out)
         self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
-        self.drilled |= self.done
+        self.drilled |= others
         self.slots = self._slots()
         self.slotted = {face for f, _ in self.slots for face in f.faces}
 
@@ -126,7 +131,7 @@ class SidePlan:
     def reached(self) -> set[int]:
         """Ids of the faces that are made from here."""
         seen = {f.id for f in (*self.seen.floors, *self.seen.walls, *self.seen.leaning)}
-        return seen | self.drilled
+        return (seen | self.drilled) - self.elsewhere
 
     def run(self) -> None:
         apart = self.drilled | self.slotted
@@ -278,7 +283,7 @@ class SidePlan:
         name = free_name(name or step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
         given = {"name": name, "strategy": step.strategy, "tool": tool.number, "parameters": parameters}
         given |= {"side": self.side}
-        self.out.operations.append(OperationDoc.model_validate(given | more))
+        self.out.operations.append(over_fixture(OperationDoc.model_validate(given | more), self.clamped))
 
     def _full_depth(self, tool: Assembly) -> float:
         """The flutes' length, or less where the tool would bend by too much at what clearing has left."""

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.feature import Feature
 from fenrik.core.features.holes import alike
+from fenrik.core.features.seen import LEVEL, UPRIGHT
+from fenrik.core.features.sides_needed import SEAT_MM
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.recipes import Proposal
@@ -17,15 +21,40 @@ def propose_part(paths: Paths, setup: SetupDoc) -> Proposal:
     other: what one has made is not made again. Raises ComputeError where the part is not readable."""
     out, done = Proposal("everything seen from here"), set[int]()
     sides = [None, *(s.name for s in setup.sides)]
-    views = []
+    views, owned = [], _owned(paths, setup)
     for side in sides:
-        views.append(SidePlan(paths, setup, out, side=side, done=done))
+        elsewhere = {face for name, faces in owned.items() if name != side for face in faces}
+        views.append(SidePlan(paths, setup, out, side=side, done=done, elsewhere=elsewhere))
         views[-1].run()
         done |= views[-1].reached
     _say_left(out, views, done)
     if setup.sides:
         missed = alike([h for h in paths.workspace.holes() if not set(h.faces) <= done])
         out.words += [f"Left: {len(g)} x {g[0].words()}, not seen from above or from a side." for g in missed]
+    return out
+
+
+def _owned(paths: Paths, setup: SetupDoc) -> dict[str | None, set[int]]:
+    """The faces of holes, of closed pockets and slots, and flat ones that lean to the setup by the side from
+    which they are made; under "" those on which the part lies, which wait for another clamping."""
+    out: dict[str | None, set[int]] = {}
+    if not setup.sides:
+        return out
+    workspace, clamped = paths.workspace, paths.setups.clamped(setup)
+    up = clamped.setup_from_part[2]
+    ways = [(h.faces, h.entries) for h in workspace.holes()]
+    ways += [(f.faces, [f.axis]) for f in workspace.features() if f.kind in ("pocket", "slot")]
+    for face in workspace.part().faces:
+        if face.normal is None:
+            continue
+        leans = float(np.dot(up[:3], face.normal))
+        if abs(leans) > UPRIGHT:
+            ways.append(([face.id], [list(face.normal)]))
+        if leans < -LEVEL and np.dot(up[:3], face.low) + up[3] < clamped.part_low[2] + SEAT_MM:
+            out.setdefault("", set()).add(face.id)
+    for faces, directions in ways:
+        for side in side_towards(paths, setup, directions):
+            out.setdefault(side, set()).update(faces)
     return out
 
 

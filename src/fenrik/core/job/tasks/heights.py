@@ -2,10 +2,28 @@
 
 from __future__ import annotations
 
+import math
+
 from fenrik.core.errors import DocumentError
 from fenrik.core.job.document.job import Height, OperationDoc
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.strategies.base import Heights
+
+ROOM_MM = 5.0
+"""How far over the fixture a proposed way from place to place goes (common practice, no source)."""
+
+
+def over_fixture(operation: OperationDoc, clamped: Clamped) -> OperationDoc:
+    """The operation, its clearance raised where the fixture, as its side sees it, stands higher."""
+    if clamped.keep_clear is None:
+        return operation
+    held = float(clamped.keep_clear.vertices[:, 2].max() - clamped.stock_high[2]) + ROOM_MM
+    height = operation.heights.clearance
+    if height.over != "stock_top" or height.offset >= held:
+        return operation
+    raised = height.model_copy(update={"offset": float(math.ceil(held))})
+    heights = operation.heights.model_copy(update={"clearance": raised})
+    return operation.model_copy(update={"heights": heights})
 
 
 def heights_of(operation: OperationDoc, clamped: Clamped, where: str) -> Heights:

@@ -207,11 +207,12 @@ def hull_of(body, part, out):
     z0, z1, r0, r1 = body[Z0], body[Z1], body[R0], body[R1]
     if body[KIND] != FRUSTUM:
         z0, r0, r1 = 0.0, body[R0] + body[R1], body[R0] + body[R1]
-    lean = 1.0 + abs(r1 - r0) / (z1 - z0)
-    # a spot moves by half the way of the tip and by the turn times its distance from it
-    low, high = 0.5 * tip + turn * (z0 + r0), 0.5 * tip + turn * (z1 + r1)
-    out[0], out[1] = z0 - low, z1 + high
-    out[2], out[3] = r0 + low * lean, r1 + high * lean
+    k = (r1 - r0) / (z1 - z0)
+    # a spot moves by half the way of the tip and by the turn times its distance from it, at most
+    far = 0.5 * tip + turn * max(z0 + r0, z1 + r1)
+    # as far along the axis and as far aside: the cone's own slope, carried on beyond both ends
+    out[0], out[1] = z0 - far, z1 + far
+    out[2], out[3] = r0 + far * (1.0 + abs(k) - k), r1 + far * (1.0 + abs(k) + k)
 
 
 @njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
