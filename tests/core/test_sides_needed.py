@@ -58,11 +58,11 @@ def test_the_manifold_needs_what_a_person_counts_on_its_drawing():
     plan = planner("valve_manifold")
     found = proposed(plan)
     within = {w.name for w in found if not w.why}
-    assert {"Towards -y", "Towards +y", "Towards -x", "Towards +x"} < within and len(within) == 6
+    assert {"Side -y", "Side +y", "Side -x", "Side +x"} < within and len(within) == 6
     leaning = [direction(plan, w) for w in found if w.axis is None]
     tilts = sorted(float(np.degrees(np.arccos(d[2]))) for d in leaning)
     assert tilts == pytest.approx([30.0, 35.0], abs=1e-3)
-    front = next(w for w in found if w.name == "Towards -y")
+    front = next(w for w in found if w.name == "Side -y")
     assert len(front.holes) == 10 and "10 holes" in front.words
     below = [w for w in found if w.why]
     assert [w.axis for w in below] == ["-z"] and "A would have to stand at -180.00°" in below[0].words
@@ -150,10 +150,10 @@ def test_chosen_features_and_holes_are_made_from_their_side():
     plan = with_sides("valve_manifold")
     setup = plan.job.setups[0]
     slot = next(f for f in plan.workspace.features() if f.kind == "slot" and f.axis[0] < -0.9)
-    assert {o.side for o in propose_features(plan, setup, [slot]).operations} == {"Towards -x"}
+    assert {o.side for o in propose_features(plan, setup, [slot]).operations} == {"Side -x"}
     threads = [h for h in plan.workspace.holes() if abs(h.diameter - 5.0) < 1e-6]
     made = propose_holes(plan, setup, threads)
-    assert {o.side for o in made.operations} == {None, "Towards -x"}
+    assert {o.side for o in made.operations} == {None, "Side -x"}
     every = propose_every_hole(plan, setup, plan.workspace.holes())
     assert {o.side for o in every.operations} == {None, *(s.name for s in setup.sides)}
 

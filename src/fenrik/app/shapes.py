@@ -62,11 +62,13 @@ class StockState(Box):
 
 
 class SideState(Shape):
-    """A side, and why the machine cannot reach it (empty where it can)."""
+    """A side, why the machine cannot reach it (empty where it can), and where its rotary joints stand there,
+    degrees, coming from zero."""
 
     name: str
     setup_from_side: Matrix
     out_of_reach: str
+    joints: dict[str, float] = {}
 
 
 class OperationState(Shape):

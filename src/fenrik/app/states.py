@@ -122,8 +122,14 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
 
 def _side_state(paths: Paths, setup: SetupDoc, name: str) -> SideState:
     matrix, on = paths.setups.seen(setup, name).setup_from_side, paths.setups.on_machine(setup)
-    why = on.machine.why_not(on.work_from_setup[:3, :3] @ matrix[:3, 2])
-    return SideState(name=name, setup_from_side=matrix.tolist(), out_of_reach=why)
+    axis = on.work_from_setup[:3, :3] @ matrix[:3, 2]
+    why, joints = on.machine.why_not(axis), {}
+    if not why and not on.machine.is_arm:
+        angles = on.machine.rotary_positions(axis[None])[0][0]
+        joints = {
+            j.letter or j.name: round(float(a), 4) for j, a in zip(on.machine.rotary, angles, strict=True)
+        }
+    return SideState(name=name, setup_from_side=matrix.tolist(), out_of_reach=why, joints=joints)
 
 
 def _operation_state(

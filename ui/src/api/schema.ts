@@ -3542,7 +3542,8 @@ export interface components {
     };
     /**
      * SideState
-     * @description A side, and why the machine cannot reach it (empty where it can).
+     * @description A side, why the machine cannot reach it (empty where it can), and where its rotary joints stand there,
+     *     degrees, coming from zero.
      */
     SideState: {
       /** Name */
@@ -3551,6 +3552,13 @@ export interface components {
       setup_from_side: number[][];
       /** Out Of Reach */
       out_of_reach: string;
+      /**
+       * Joints
+       * @default {}
+       */
+      joints: {
+        [key: string]: number;
+      };
     };
     /**
      * SolidStock

@@ -18,7 +18,9 @@ export function WholePlan() {
   return (
     <div style={{ marginTop: 10 }}>
       <Button disabled={isOpen(run)} onClick={() => editing.start(target)}>
-        Plan everything seen from here
+        {document.setups[setup].sides?.length
+          ? "Plan everything seen from above and its sides"
+          : "Plan everything seen from here"}
       </Button>
       {run?.state === "failed" && run.error && <Failure fault={run.error as Fault} />}
       {run?.state === "cancelled" && <div className="small">Cancelled; what was finished is kept.</div>}

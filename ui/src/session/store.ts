@@ -24,6 +24,8 @@ interface SessionStore {
   place: Vec3 | null;
   /** The face of the part that the place lies on, to be shown with it. */
   placeFace: number | null;
+  /** The side along which is looked, by its name. */
+  sideShown: string | null;
   /** The finding that was followed: its bodies are painted while its moment is shown. */
   found: Finding | null;
   wanted: ((face: number) => void) | null;
@@ -63,6 +65,7 @@ export const useSession = create<SessionStore>((set) => ({
   step: null,
   place: null,
   placeFace: null,
+  sideShown: null,
   found: null,
   wanted: null,
   wantedWords: "",

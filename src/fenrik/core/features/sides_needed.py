@@ -235,7 +235,7 @@ def _wanted(
     words = f"adds {', '.join(told)}" if told else "adds nothing"
     if seen.why:
         words = f"would add {', '.join(told)}; the machine cannot work from there: {seen.why}"
-    name = f"Towards {seen.axis}" if seen.axis else _named(part, seen.face or 0)
+    name = f"Side {seen.axis}" if seen.axis else _named(part, seen.face or 0)
     number, plain = 2, name
     while name in taken:
         name, number = f"{plain}, {number}", number + 1

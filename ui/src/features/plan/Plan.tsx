@@ -69,6 +69,12 @@ function SetupPlan({ index }: { index: number }) {
   const facts = useProof(proved?.key).data;
   const stopsOf = (name: string) =>
     (facts?.findings ?? []).filter((f) => f.severity === "stop" && f.operation === name);
+  const sideFacts = (name: string | null | undefined) => {
+    const found = state?.setups[index]?.sides?.find((s) => s.name === name);
+    return Object.entries(found?.joints ?? {})
+      .map(([letter, angle]) => `${letter} ${angle.toFixed(3)}°`)
+      .join(", ");
+  };
   const mark = (name: string) => {
     const mine = setup === index ? marked : [];
     const next = mine.includes(name) ? mine.filter((n) => n !== name) : [...mine, name];
@@ -82,6 +88,19 @@ function SetupPlan({ index }: { index: number }) {
     });
     set({ operation: to });
   };
+  // what is dropped among the operations of a side is made from it
+  const drop = (from: number, to: number) => {
+    const side = doc.operations[to]?.side ?? null;
+    editing.edit((d) => {
+      const list = d.setups[index].operations;
+      const [own] = list.splice(from, 1);
+      if (!own) return;
+      own.side = side;
+      list.splice(to, 0, own);
+    });
+    set({ setup: index, operation: to });
+  };
+  const sided = (doc.sides ?? []).length > 0;
   return (
     <table className="plan" aria-label={`Operations of ${doc.name}`}>
       <caption style={{ textAlign: "left", fontWeight: 600, padding: "6px 0 3px" }}>
@@ -115,7 +134,7 @@ function SetupPlan({ index }: { index: number }) {
               draggable
               onDragStart={(e) => e.dataTransfer.setData("text/plain", String(k))}
               onDragOver={(e) => e.preventDefault()}
-              onDrop={(e) => move(Number(e.dataTransfer.getData("text/plain")), k)}
+              onDrop={(e) => drop(Number(e.dataTransfer.getData("text/plain")), k)}
               onClick={() => set({ setup: index, operation: k })}
               onKeyDown={(e) => {
                 if (e.altKey && e.key === "ArrowUp") move(k, k - 1);
@@ -138,7 +157,6 @@ function SetupPlan({ index }: { index: number }) {
               </td>
               <td>
                 {o.name}
-                {o.side && <div className="small">from {o.side}</div>}
                 {repeat && <div className="small">{repeatWords(repeat)}</div>}
               </td>
               <td>
@@ -154,7 +172,16 @@ function SetupPlan({ index }: { index: number }) {
               </td>
             </tr>
           );
+          const opens = sided && (k === 0 || (doc.operations[k - 1].side ?? null) !== (o.side ?? null));
           return [
+            opens && (
+              <tr key={`${o.name}: side`} className="side">
+                <th colSpan={7} scope="rowgroup">
+                  {o.side ?? "From above"}
+                  <span className="small"> {sideFacts(o.side)}</span>
+                </th>
+              </tr>
+            ),
             row,
             lacks && (
               <tr key={`${o.name}: lacking`} className="failure">

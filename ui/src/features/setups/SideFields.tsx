@@ -3,11 +3,13 @@ import type { Setup, Side } from "../../api/types";
 import { NameField, PlainField } from "../../forms/fields";
 import { useShared } from "../../session/context";
 import { SidesNeeded } from "./SidesNeeded";
+import { useChosen } from "../../session/store";
 import { removeSide, renameSide } from "../../session/sides";
 
 /** The further directions from which a setup is worked, and why its machine cannot reach one. */
 export function SideFields({ index, setup }: { index: number; setup: Setup }) {
   const { editing, state } = useShared();
+  const { sideShown, set } = useChosen("sideShown", "set");
   const sides = setup.sides ?? [];
   const facts = state?.setups[index]?.sides ?? [];
   return (
@@ -41,6 +43,18 @@ export function SideFields({ index, setup }: { index: number; setup: Setup }) {
               Remove side
             </Button>
           </div>
+          <div className="row">
+            <Button
+              variant="subtle"
+              size="compact-xs"
+              aria-label={`Look along ${side.name}`}
+              aria-pressed={sideShown === side.name}
+              onClick={() => set({ sideShown: sideShown === side.name ? null : side.name })}
+            >
+              {sideShown === side.name ? "Look at the whole again" : "Look along it"}
+            </Button>
+            <span className="small">{standing(facts[i]?.joints)}</span>
+          </div>
           {facts[i]?.out_of_reach && (
             <div className="problem wrong" role="alert">
               The machine cannot work from here: {facts[i].out_of_reach}.
@@ -52,6 +66,12 @@ export function SideFields({ index, setup }: { index: number; setup: Setup }) {
     </>
   );
 }
+
+/** Where the rotary joints stand for a side, in words. */
+const standing = (joints: Record<string, number> | undefined) =>
+  Object.entries(joints ?? {})
+    .map(([letter, angle]) => `${letter} ${angle.toFixed(3)}°`)
+    .join(", ");
 
 function towards(side: Side): string {
   return side.up.face ? `face ${side.up.face}` : `${side.up.axis} of the part`;

@@ -1,10 +1,21 @@
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { useBlob } from "../../api/hooks";
+import type { SideState, Vec3 } from "../../api/types";
 import type { BenchScene } from "../../scene/BenchScene";
 import { useShared } from "../../session/context";
-import { useSession } from "../../session/store";
+import { useChosen, useSession } from "../../session/store";
 import { CORNER } from "./looks";
 import { useFixture, useStockShape } from "./shapes";
+
+/** The side that is looked along: the one asked for at the setups, that of the chosen operation at the plan. */
+function useSide(sides: SideState[] | undefined, inPart: boolean): SideState | undefined {
+  const { station, document } = useShared();
+  const { sideShown, setup, operation } = useChosen("sideShown", "setup", "operation");
+  if (inPart) return undefined;
+  const own = operation === null ? null : document.setups[setup]?.operations[operation]?.side;
+  const name = station === "plan" ? own : station === "setups" ? sideShown : null;
+  return sides?.find((s) => s.name === name);
+}
 
 /** The shown setup: where the part lies, its stock, copies and fixture, and a tool that is looked at. */
 export function useSetup(scene: BenchScene | null) {
@@ -29,10 +40,22 @@ export function useSetup(scene: BenchScene | null) {
     scene.part.setFrame(frame ?? null);
     const whole = boxed && !shape;
     scene.stock.setBox(whole && low ? low : null, whole && high ? high : null);
-    const size = low && high ? Math.hypot(...high.map((h, i) => h - low[i])) : 120;
-    scene.path.setAxes(size * 0.16);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [scene, key]);
+  const side = useSide(setup?.sides ?? undefined, inPart);
+  const sideKey = JSON.stringify(side);
+  useEffect(() => {
+    const size = low && high ? Math.hypot(...high.map((h, i) => h - low[i])) : 120;
+    scene?.path.setAxes(size * 0.16, side?.setup_from_side);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, key, sideKey]);
+  const lookedAlong = useRef(false);
+  useEffect(() => {
+    if (side) scene?.look(side.setup_from_side.slice(0, 3).map((row) => row[2]) as Vec3);
+    else if (lookedAlong.current) scene?.look(CORNER);
+    lookedAlong.current = !!side;
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [scene, sideKey]);
   useEffect(() => {
     if (scene) scene.look(CORNER);
     // eslint-disable-next-line react-hooks/exhaustive-deps

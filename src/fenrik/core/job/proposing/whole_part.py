@@ -48,7 +48,7 @@ def _owned(paths: Paths, setup: SetupDoc) -> dict[str | None, set[int]]:
         if face.normal is None:
             continue
         leans = float(np.dot(up[:3], face.normal))
-        if abs(leans) > UPRIGHT:
+        if UPRIGHT < abs(leans) < LEVEL:
             ways.append(([face.id], [list(face.normal)]))
         if leans < -LEVEL and np.dot(up[:3], face.low) + up[3] < clamped.part_low[2] + SEAT_MM:
             out.setdefault("", set()).add(face.id)
