@@ -72,3 +72,47 @@ def test_a_bore_is_drilled_from_a_side_that_was_picked_on_its_face(page: Page):
     assert "G0 A30.000" in text and re.search(r"G81 X0\.000 Y19\.519 Z-34\.825", text)
     facts = page.request.get(f"/api/proofs/{release['key']}/facts").json()
     assert [f for f in facts["findings"] if f["severity"] == "stop" and f["kind"] == "difference"] == []
+
+
+def test_a_bare_solid_is_planned_from_every_side_it_needs_and_proved(page: Page):
+    setup = {"name": "Top", "machine": "tilting_table_320", "placement": {"z": 80.0}}
+    document = {
+        "fenrik": 2,
+        "name": "Gauge block",
+        "part": {"file": "gauge_block.step"},
+        "setups": [setup],
+        "proof": {"cell_mm": 0.8},
+    }
+    job = imported(page, document, "gauge_block.step")
+    page.goto(f"/jobs/{job}/setups")
+    needed = page.get_by_role("table", name="Sides needed")
+    bore = needed.get_by_role("row", name=re.compile("^Bore 8"))
+    expect(bore).to_contain_text("adds 1 hole", timeout=60_000)
+    page.get_by_role("button", name="Add and plan everything").click()
+    plan = page.get_by_role("table", name="Operations of Top")
+    side = plan.get_by_role("rowheader", name=re.compile("Bore 8"))
+    expect(side).to_contain_text("A 30.000°", timeout=180_000)
+    expect(plan.get_by_role("rowheader", name="From above")).to_be_visible()
+    drills = plan.get_by_role("row").filter(has_text="Drill Ø8")
+    expect(drills).to_contain_text("T")
+
+    # an operation that is dropped among those from above is made from there, and back again
+    facing = plan.get_by_role("row").filter(has_text="Face the top")
+    drills.first.drag_to(facing)
+    expect(plan.get_by_role("row").nth(2)).to_contain_text("Drill Ø8")
+    page.get_by_role("button", name="Undo").click()
+    saved(page)
+
+    page.keyboard.press("5")
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_text("Total with tool changes")).to_be_visible(timeout=180_000)
+    state = page.request.get(f"/api/jobs/{job}/state").json()
+    release = state["releases"][0]
+    assert release["state"] == "ready" and release["stops"] == 0
+    facts = page.request.get(f"/api/proofs/{release['key']}/facts").json()
+    bored = [w for w in facts["deviation"]["by_face"] if w["face"] == 8]
+    assert bored and bored[0]["share_on_size"] > 0.9
+    # the side is looked along and says where the joints stand
+    page.keyboard.press("2")
+    page.get_by_role("button", name="Look along Bore 8").click()
+    expect(page.get_by_role("button", name="Look along Bore 8")).to_have_attribute("aria-pressed", "true")

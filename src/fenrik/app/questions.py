@@ -199,7 +199,11 @@ def _values(desk: Desk, order: dict[str, Any]) -> Any:
     if not 0 <= number < len(setup.operations):
         raise NotFound(f"'{setup.name}' has no operation {number + 1}.", remedy="Choose one of this setup.")
     resolved = paths.tasks.task(setup, setup.operations[number])
-    return {"derived": resolved.plain_derived(), "parameters": resolved.parameters.model_dump(mode="json")}
+    return {
+        "strategy": resolved.operation.strategy,
+        "derived": resolved.plain_derived(),
+        "parameters": resolved.parameters.model_dump(mode="json"),
+    }
 
 
 def _stock_shape(desk: Desk, order: dict[str, Any]) -> bytes:

@@ -203,8 +203,10 @@ class Derived(Shape):
 
 
 class OperationValues(Shape):
-    """An operation with nothing left open: its parameters, and what was proposed with the reasons."""
+    """An operation with nothing left open: its strategy and parameters, and what was proposed with the
+    reasons."""
 
+    strategy: str
     derived: dict[str, Derived]
     parameters: dict[str, Any]
 

@@ -2579,9 +2579,12 @@ export interface components {
     };
     /**
      * OperationValues
-     * @description An operation with nothing left open: its parameters, and what was proposed with the reasons.
+     * @description An operation with nothing left open: its strategy and parameters, and what was proposed with the
+     *     reasons.
      */
     OperationValues: {
+      /** Strategy */
+      strategy: string;
       /** Derived */
       derived: {
         [key: string]: components["schemas"]["Derived"];

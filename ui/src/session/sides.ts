@@ -30,3 +30,10 @@ export function removeSide(setup: Setup, name: string) {
   setup.sides = setup.sides?.filter((s) => s.name !== name);
   for (const o of setup.operations) if (o.side === name) o.side = null;
 }
+
+/** Where the rotary joints stand for a side, in words. */
+export const standing = (joints: Record<string, number> | undefined) =>
+  Object.entries(joints ?? {})
+    .sort(([a], [b]) => a.localeCompare(b))
+    .map(([letter, angle]) => `${letter} ${angle.toFixed(3)}°`)
+    .join(", ");

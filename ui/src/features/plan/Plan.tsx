@@ -6,6 +6,7 @@ import { Failure } from "../../session/Failure";
 import { Unconfirmed } from "../../picks/Unconfirmed";
 import { freshOperation } from "../../session/fresh";
 import { offsetOf } from "../../session/machines";
+import { standing } from "../../session/sides";
 import { useChosen } from "../../session/store";
 import { AddToPlan } from "./AddToPlan";
 import { lacking } from "./lacking";
@@ -69,12 +70,8 @@ function SetupPlan({ index }: { index: number }) {
   const facts = useProof(proved?.key).data;
   const stopsOf = (name: string) =>
     (facts?.findings ?? []).filter((f) => f.severity === "stop" && f.operation === name);
-  const sideFacts = (name: string | null | undefined) => {
-    const found = state?.setups[index]?.sides?.find((s) => s.name === name);
-    return Object.entries(found?.joints ?? {})
-      .map(([letter, angle]) => `${letter} ${angle.toFixed(3)}°`)
-      .join(", ");
-  };
+  const sideFacts = (name: string | null | undefined) =>
+    standing(state?.setups[index]?.sides?.find((s) => s.name === name)?.joints);
   const mark = (name: string) => {
     const mine = setup === index ? marked : [];
     const next = mine.includes(name) ? mine.filter((n) => n !== name) : [...mine, name];
@@ -161,7 +158,11 @@ function SetupPlan({ index }: { index: number }) {
               </td>
               <td>
                 T{o.tool}
-                {madeUp(o.tool) && <div className="small check">to confirm</div>}
+                {madeUp(o.tool) && (
+                  <div className="small check" style={{ whiteSpace: "nowrap" }}>
+                    to confirm
+                  </div>
+                )}
               </td>
               <td className="num">{facts?.spindle_rpm.toFixed(0)}</td>
               <td className="num">{facts?.feed_mm_min.toFixed(0)}</td>

@@ -28,7 +28,9 @@ export function PlanCard() {
   const { id, document, revision, library, editing } = useShared();
   const { setup, operation, set } = useChosen("setup", "operation", "set");
   const doc = operation !== null ? document.setups[setup]?.operations[operation] : undefined;
-  const values = useValues(id, revision, setup, doc ? operation : null).data;
+  const answer = useValues(id, revision, setup, doc ? operation : null).data;
+  // until a change of the sheet is saved, the answer is of the operation that stood here before
+  const values = answer?.strategy === doc?.strategy ? answer : undefined;
   if (!doc || operation === null)
     return <p className="small">Choose an operation on the sheet, or add one.</p>;
   const strategy = library.strategies.find((s) => s.id === doc.strategy)!;

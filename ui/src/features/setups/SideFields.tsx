@@ -4,7 +4,7 @@ import { NameField, PlainField } from "../../forms/fields";
 import { useShared } from "../../session/context";
 import { SidesNeeded } from "./SidesNeeded";
 import { useChosen } from "../../session/store";
-import { removeSide, renameSide } from "../../session/sides";
+import { removeSide, renameSide, standing } from "../../session/sides";
 
 /** The further directions from which a setup is worked, and why its machine cannot reach one. */
 export function SideFields({ index, setup }: { index: number; setup: Setup }) {
@@ -66,12 +66,6 @@ export function SideFields({ index, setup }: { index: number; setup: Setup }) {
     </>
   );
 }
-
-/** Where the rotary joints stand for a side, in words. */
-const standing = (joints: Record<string, number> | undefined) =>
-  Object.entries(joints ?? {})
-    .map(([letter, angle]) => `${letter} ${angle.toFixed(3)}°`)
-    .join(", ");
 
 function towards(side: Side): string {
   return side.up.face ? `face ${side.up.face}` : `${side.up.axis} of the part`;

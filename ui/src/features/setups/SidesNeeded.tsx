@@ -58,7 +58,7 @@ export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
         <tbody>
           {found.map((one) => (
             <tr key={one.name} tabIndex={0} onClick={() => show(one)} title="Shows the faces that it adds">
-              <td>{one.name}</td>
+              <td style={{ whiteSpace: "nowrap" }}>{one.name}</td>
               <td className="small">{one.words}</td>
               <td>
                 {!one.why && (
