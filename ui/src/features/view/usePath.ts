@@ -16,12 +16,13 @@ const MOST_QUIET = 400_000;
  */
 export function usePath(scene: BenchScene | null): { by: PathColour; scale: [number, number] | null } {
   const { state, station, document } = useShared();
-  const { setup, operation, release, colourBy, pathShown } = useChosen(
+  const { setup, operation, release, colourBy, pathShown, sideShown } = useChosen(
     "setup",
     "operation",
     "release",
     "colourBy",
     "pathShown",
+    "sideShown",
   );
   const [scale, setScale] = useState<[number, number] | null>(null);
   const planning = station === "plan";
@@ -39,7 +40,8 @@ export function usePath(scene: BenchScene | null): { by: PathColour; scale: [num
     const side = doc?.operations[index]?.side;
     return sides.find((s) => s.name === side)?.setup_from_side ?? null;
   };
-  const frame = planning && operation !== null ? frameOf(operation) : null;
+  const looked = station === "setups" ? sides.find((s) => s.name === sideShown)?.setup_from_side : undefined;
+  const frame = planning && operation !== null ? frameOf(operation) : (looked ?? null);
   useEffect(() => {
     scene?.path.setSide(frame);
     // eslint-disable-next-line react-hooks/exhaustive-deps

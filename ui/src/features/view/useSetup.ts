@@ -46,9 +46,9 @@ export function useSetup(scene: BenchScene | null) {
   const sideKey = JSON.stringify(side);
   useEffect(() => {
     const size = low && high ? Math.hypot(...high.map((h, i) => h - low[i])) : 120;
-    scene?.path.setAxes(size * 0.16, side?.setup_from_side);
+    scene?.path.setAxes(size * 0.16);
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [scene, key, sideKey]);
+  }, [scene, key]);
   const lookedAlong = useRef(false);
   useEffect(() => {
     if (side) scene?.look(side.setup_from_side.slice(0, 3).map((row) => row[2]) as Vec3);

@@ -52,8 +52,8 @@ export class PathLayer {
     this.stage.ask();
   }
 
-  /** Axes of a length, mm: X red, Y green, Z blue, at the zero of the setup or of one of its sides. */
-  setAxes(length: number, setupFromSide?: number[][]) {
+  /** Axes of a length, mm: X red, Y green, Z blue. */
+  setAxes(length: number) {
     const group = new THREE.Group();
     AXES.forEach((colour, i) => {
       const direction = new THREE.Vector3().setComponent(i, 1);
@@ -62,7 +62,6 @@ export class PathLayer {
       (arrow.line.material as THREE.LineBasicMaterial).depthTest = false;
       group.add(arrow);
     });
-    if (setupFromSide) group.applyMatrix4(new THREE.Matrix4().fromArray(setupFromSide.flat()).transpose());
     this.axes.put(group);
   }
 }
