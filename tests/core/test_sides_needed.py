@@ -1,12 +1,15 @@
 """Which sides a part needs, and the whole plan for all of them."""
 
+import time
 from itertools import combinations, pairwise
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.features.sides_needed import same_direction, sides_needed
+from fenrik.core.features.sides_needed import Looked, fewest, same_direction, sides_needed
 from fenrik.core.features.way_up import AXES
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
@@ -162,3 +165,49 @@ def test_chosen_features_and_holes_are_made_from_their_side():
         propose_features(without, without.job.setups[0], [slot])
     with pytest.raises(ComputeError, match=r"The hole Ø5, .* neither from above nor from a side"):
         propose_holes(without, without.job.setups[0], threads)
+
+
+def looked(spots, made):
+    """Directions that reach some of 40 spots and make some things, by their numbers."""
+    out = []
+    for k, (mine, own) in enumerate(zip(spots, made, strict=True)):
+        flags = np.isin(np.arange(40), list(mine)), np.isin(np.arange(12), list(own))
+        out.append(Looked((float(k), 0.0, 1.0), "+x" if k % 2 else None, 1, False, "", *flags))
+    return out
+
+
+NOTHING = np.zeros(40, dtype=bool), np.zeros(12, dtype=bool)
+few = st.lists(
+    st.tuples(st.sets(st.integers(0, 39), max_size=20), st.sets(st.integers(0, 11), max_size=6)), max_size=8
+)
+
+
+@settings(max_examples=100, deadline=None)
+@given(found=few)
+def test_the_fewest_directions_are_as_few_as_any_that_do(found):
+    all_of = looked(*zip(*found, strict=True)) if found else []
+
+    def left(some):
+        spots = np.logical_or.reduce([s.spots for s in some], axis=0) if some else NOTHING[0]
+        made = np.logical_or.reduce([s.made for s in some], axis=0) if some else NOTHING[1]
+        return spots.sum(), made.sum()
+
+    chosen = fewest(all_of, NOTHING)
+    assert left(chosen) == left(all_of)
+    needed = next(
+        n for n in range(len(all_of) + 1) if any(left(c) == left(all_of) for c in combinations(all_of, n))
+    )
+    assert len(chosen) == needed
+
+
+def test_of_very_many_directions_the_choice_still_ends():
+    """Sixty directions of which each thing is made by many: all choices would be 10^18."""
+    random = np.random.default_rng(4)
+    spots = [set(random.integers(0, 40, 4)) for _ in range(60)]
+    made = [set(random.integers(0, 12, 1)) for _ in range(60)]
+    all_of = looked(spots, made)
+    started = time.monotonic()
+    chosen = fewest(all_of, NOTHING)
+    assert time.monotonic() - started < 5.0
+    assert set().union(*(np.flatnonzero(s.made) for s in chosen)) == set().union(*made)
+    assert len(chosen) < 30

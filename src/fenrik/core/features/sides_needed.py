@@ -25,8 +25,8 @@ WORTH = 0.01
 """Share of the part's surface for which alone a side is worth turning to (common practice, no source)."""
 SEAT_MM = 1e-3
 """How far over its lowest point a part may lie."""
-MOST = 6
-"""More sides than these are not looked for."""
+MOST_TRIED, MOST_LOOKED_AT = 12, 60
+"""Of so many directions all choices are tried; more than the second are not looked along."""
 
 
 @dataclass(frozen=True)
@@ -48,8 +48,8 @@ class Wanted:
     words: str
 
 
-@dataclass(frozen=True)
-class _Seen:
+@dataclass(frozen=True, eq=False)
+class Looked:
     """What one direction reaches, as flags: of the spots (n,), the holes and the features."""
 
     up: Direction
@@ -81,13 +81,13 @@ def sides_needed(
     done = (reached | np.isin(spots[2], list(finished)) | _lain_on(part, spots, worked[0]), made)
     found = [c for c in _candidates(part, holes, cut) if not any(same_direction(c[0], w) for w in worked)]
     seen = [_look(part, spots, holes, cut, *c, why=why(np.array(c[0]))) for c in found]
-    chosen = _fewest([s for s in seen if not s.why], done)
+    chosen = fewest([s for s in seen if not s.why], done)
     out: list[Wanted] = []
     at = done
     for one in chosen:
         out.append(_wanted(part, spots, holes, cut, one, at, [w.name for w in out]))
         at = (at[0] | one.spots, at[1] | one.made)
-    lacking = _fewest([s for s in seen if s.why], at)
+    lacking = fewest([s for s in seen if s.why], at)
     return out + [_wanted(part, spots, holes, cut, one, at, [w.name for w in out]) for one in lacking]
 
 
@@ -118,6 +118,8 @@ def _candidates(
         if pick is not None:
             x, y, z = direction.tolist()
             out.append(((x, y, z), None, *pick))
+        if len(out) >= MOST_LOOKED_AT:
+            break
     return out
 
 
@@ -150,7 +152,7 @@ def _look(
     face: int | None = None,
     reverse: bool = False,
     why: str = "",
-) -> _Seen:
+) -> Looked:
     direction = np.array(up)
     made = [any(same_direction(e, direction) for e in h.entries) for h in holes]
     points, normals, owner = spots
@@ -161,55 +163,72 @@ def _look(
         made_from(f, direction) or bool(own.any() and reached[own].all())
         for f, own in zip(features, mine, strict=True)
     ]
-    return _Seen(up, axis, face, reverse, why, reached, np.array(made, dtype=np.bool_))
+    return Looked(up, axis, face, reverse, why, reached, np.array(made, dtype=np.bool_))
 
 
 Flags = tuple[NDArray[np.bool_], NDArray[np.bool_]]
 
 
-def _union(seen: list[_Seen], spots: int, things: int) -> Flags:
+def _union(seen: list[Looked], spots: int, things: int) -> Flags:
     reached, made = np.zeros(spots, dtype=np.bool_), np.zeros(things, dtype=np.bool_)
     for one in seen:
         reached, made = reached | one.spots, made | one.made
     return reached, made
 
 
-def _fewest(seen: list[_Seen], done: Flags) -> list[_Seen]:
+def fewest(seen: list[Looked], done: Flags) -> list[Looked]:
     """The fewest directions that together reach what all of them reach, up to a share of the surface that is
     not worth a side; of equally few those that lean least, then those that reach most. In the order of what
     they add."""
     adds = [s for s in seen if _worth(s, done)]
-    whole = _union(adds, len(done[0]), len(done[1]))
-    enough, best = WORTH * len(done[0]), adds
-    for count in range(min(MOST, len(adds)) + 1):
-        fitting = []
-        for some in combinations(adds, count):
-            spots, made = _union(list(some), len(done[0]), len(done[1]))
-            lacks = whole[0] & ~spots & ~done[0]
-            if not (whole[1] & ~made & ~done[1]).any() and lacks.sum() < enough:
-                fitting.append(some)
-        if fitting:
-            best = list(
-                min(
-                    fitting,
-                    key=lambda some: (
-                        sum(s.axis is None for s in some),
-                        -sum(int(s.spots.sum()) for s in some),
-                    ),
-                )
-            )
-            break
-    order: list[_Seen] = []
+    spots, made = _union(adds, len(done[0]), len(done[1]))
+    goal = spots & ~done[0], made & ~done[1]
+    # what only one of them makes asks for it, whatever else is chosen
+    alone = goal[1] & (np.sum([s.made for s in adds], axis=0) == 1)
+    best = [s for s in adds if (s.made & alone).any()]
+    rest = [s for s in adds if all(s is not b for b in best)]
+    best += _smallest(rest, goal, best) if len(rest) <= MOST_TRIED else _greedy(rest, goal, best)
+    order: list[Looked] = []
     at, left = done, list(best)
     while left:
         nxt = max(left, key=lambda s: (int((s.made & ~at[1]).sum()), int((s.spots & ~at[0]).sum())))
         order.append(nxt)
-        left.remove(nxt)
+        left = [s for s in left if s is not nxt]
         at = (at[0] | nxt.spots, at[1] | nxt.made)
     return order
 
 
-def _worth(seen: _Seen, done: Flags) -> bool:
+def _lacks(some: list[Looked], goal: Flags) -> tuple[int, int]:
+    """How many of the wanted holes and features, and of the wanted spots beyond those not worth a side, some
+    directions leave."""
+    spots, made = _union(some, len(goal[0]), len(goal[1]))
+    left = int((goal[0] & ~spots).sum())
+    return int((goal[1] & ~made).sum()), left if left >= WORTH * len(goal[0]) else 0
+
+
+def _smallest(rest: list[Looked], goal: Flags, given: list[Looked]) -> list[Looked]:
+    """The smallest choice that, with those given, leaves nothing: all are tried."""
+    for count in range(len(rest) + 1):
+        fitting = [some for some in combinations(rest, count) if _lacks([*given, *some], goal) == (0, 0)]
+        if fitting:
+            leans = [sum(s.axis is None for s in some) for some in fitting]
+            reach = [sum(int(s.spots.sum()) for s in some) for some in fitting]
+            best = min(range(len(fitting)), key=lambda i: (leans[i], -reach[i]))
+            return list(fitting[best])
+    return rest
+
+
+def _greedy(rest: list[Looked], goal: Flags, given: list[Looked]) -> list[Looked]:
+    """One after the other, the one that leaves least first: of so many directions not all choices are
+    tried."""
+    chosen: list[Looked] = []
+    while _lacks([*given, *chosen], goal) != (0, 0) and len(chosen) < len(rest):
+        open_ones = [s for s in rest if all(s is not c for c in chosen)]
+        chosen.append(min(open_ones, key=lambda s: (_lacks([*given, *chosen, s], goal), s.axis is None)))
+    return chosen
+
+
+def _worth(seen: Looked, done: Flags) -> bool:
     """Whether a direction adds anything that is worth turning to it."""
     return bool((seen.made & ~done[1]).any()) or (seen.spots & ~done[0]).sum() >= WORTH * len(done[0])
 
@@ -219,7 +238,7 @@ def _wanted(
     spots: Spots,
     holes: list[Hole],
     features: list[Feature],
-    seen: _Seen,
+    seen: Looked,
     done: Flags,
     taken: list[str],
 ) -> Wanted:
