@@ -85,7 +85,11 @@ def test_values_and_faces_are_as_described(proved):
     paths = proved[0]
     setup = paths.job.setups[0]
     task = paths.tasks.task(setup, setup.operations[0])
-    values = {"derived": task.plain_derived(), "parameters": task.parameters.model_dump(mode="json")}
+    values = {
+        "strategy": task.operation.strategy,
+        "derived": task.plain_derived(),
+        "parameters": task.parameters.model_dump(mode="json"),
+    }
     assert OperationValues.model_validate(values).derived["spindle_rpm"].formula
     part = paths.workspace.part()
     faces = {"faces": [asdict(f) for f in part.faces], "edges": [asdict(e) for e in part.edges]}

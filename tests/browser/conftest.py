@@ -23,7 +23,7 @@ CHROMIUM = [
 expect.set_options(timeout=30_000)
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def address(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """Address of a server and a worker on the tests' database, the same for all tests: what one has had
     computed is there for the next."""
@@ -32,7 +32,7 @@ def address(cluster_url: str, tmp_path_factory: pytest.TempPathFactory) -> Itera
         yield served
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
     """Debian's headless Chromium."""
     with sync_playwright() as playwright:

@@ -14,7 +14,7 @@ from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.strategies.registry import strategies
 from tests.conftest import MODELS
 
-CUSP, CELL = 0.5, 2.0
+CUSP, CELL = 0.4, 1.5
 PARTS = (
     "angled_bracket", "boxes_on_faces", "cast_bearing_unit", "curved_support", "drafted_lug", "motor_bracket",
     "pillow_block", "plate_a", "plate_b", "ribbed_flange", "tapered_cap",

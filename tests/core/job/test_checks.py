@@ -1,6 +1,6 @@
 """Single checks of a proof on evidence made for them: what is told, at which severity, with which remedy."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from types import SimpleNamespace
 
 import numpy as np
@@ -146,6 +146,7 @@ class OneStep:
     name: str
     path: object
     side: object = None
+    tool: object = field(default_factory=lambda: make_tool("flat", 8))
 
 
 def noted(*notes, side=None, name="Clear"):
