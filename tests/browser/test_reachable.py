@@ -40,13 +40,15 @@ def overlapping(page: Page) -> list[str]:
     """Controls over the view that lie on one another or hide a part of themselves."""
     return page.evaluate(
         """() => {
-             const [a, b] = [...document.querySelectorAll('.looks, .showing')].map((e) => e.getBoundingClientRect());
+             const all = (which) => [...document.querySelectorAll(which)];
+             const [a, b] = all('.looks, .showing').map((e) => e.getBoundingClientRect());
              const meet = b && a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom;
-             const hides = (e) => getComputedStyle(e).overflowX === 'hidden' && e.scrollWidth > e.clientWidth + 1;
-             const short = [...document.querySelectorAll('.showing *')].filter(hides);
+             const wide = (e) => e.scrollWidth > e.clientWidth + 1;
+             const hides = (e) => getComputedStyle(e).overflowX === 'hidden' && wide(e);
+             const short = all('.showing *').filter(hides);
              const words = short.map((e) => `${e.ariaLabel ?? e.className} is cut off`);
              return [...(meet ? ['what is shown lies on the directions to look from'] : []), ...words];
-           }"""  # noqa: E501
+           }"""
     )
 
 

@@ -94,7 +94,7 @@ def test_a_bare_solid_is_planned_from_every_side_it_needs_and_proved(page: Page)
     expect(side).to_contain_text("A 30.000°", timeout=180_000)
     expect(plan.get_by_role("rowheader", name="From above")).to_be_visible()
     drills = plan.get_by_role("row").filter(has_text="Drill Ø8")
-    expect(drills).to_contain_text("T")
+    expect(drills).to_have_count(1)
 
     # an operation that is dropped among those from above is made from there, and back again
     facing = plan.get_by_role("row").filter(has_text="Face the top")

@@ -10,7 +10,6 @@ from fenrik.cli import main
 from fenrik.core.job.document.reading import job_from_data, load_job
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proving.proving import Prover
-from fenrik.core.job.setups.raw import proof_cell
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.motion.program_motion import ProgramMotion
@@ -216,19 +215,9 @@ def example(path):
     return open_job(job, path.parent, MemoryStore())
 
 
-def coarser(plan):
-    """The job of a plan with cells of the proof twice as wide as they would be."""
-    if plan.job.proof.cell_mm is not None:
-        return plan
-    cells = [proof_cell(plan.setups.clamped(s), None) for s in plan.job.setups if s.stock.kind != "carried"]
-    proof = plan.job.proof.model_copy(update={"cell_mm": round(2.0 * min(cells), 3)})
-    return open_job(plan.job.model_copy(update={"proof": proof}), ROOT / "examples", MemoryStore())
-
-
 @pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.yaml")), ids=lambda p: p.stem)
 def test_every_example_is_proved_without_a_stop_or_overcut(path):
-    """In coarser cells than a shop would take: what is cut is measured exactly along their rays."""
-    planner = coarser(example(path))
+    planner = example(path)
     for release in planner.job.effective_releases():
         proof = Prover(planner).prove(release)
         assert proof.stops() == []

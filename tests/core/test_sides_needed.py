@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.errors import ComputeError
-from fenrik.core.features.sides_needed import Looked, fewest, same_direction, sides_needed
+from fenrik.core.features.sides_needed import Looked, fewest, sides_needed
 from fenrik.core.features.way_up import AXES
+from fenrik.core.frames import same_direction
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proposing.holes import propose_every_hole, propose_holes
@@ -66,7 +67,7 @@ def test_the_manifold_needs_what_a_person_counts_on_its_drawing():
     tilts = sorted(float(np.degrees(np.arccos(d[2]))) for d in leaning)
     assert tilts == pytest.approx([30.0, 35.0], abs=1e-3)
     front = next(w for w in found if w.name == "Side -y")
-    assert len(front.holes) == 10 and "10 holes" in front.words
+    assert front.holes == 10 and "10 holes" in front.words
     below = [w for w in found if w.why]
     assert [w.axis for w in below] == ["-z"] and "A would have to stand at -180.00°" in below[0].words
 
@@ -113,7 +114,7 @@ def test_what_has_no_stock_on_it_any_more_needs_no_side():
     own = [h for h in holes if any(same_direction(e, (1.0, 0.0, 0.0)) for e in h.entries)]
     left = every - {f for h in own[:2] for f in h.faces}
     found = sides_needed(part, holes, features, [UP], lambda d: "", left)
-    assert [w.axis for w in found] in (["+x"], ["-x"]) and len(found[0].holes) == 2
+    assert [w.axis for w in found] in (["+x"], ["-x"]) and found[0].holes == 2
 
 
 def test_a_side_that_is_there_is_not_proposed_again():

@@ -7,7 +7,7 @@ coordinates to setup coordinates, so that ``p_setup = setup_from_part @ p_part``
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from fenrik.core.errors import InputError
 
@@ -32,6 +32,15 @@ def unit(vector: Array | tuple[float, float, float]) -> Array:
             f"The direction {tuple(array)} has no length.", remedy="Give a direction that is not zero."
         )
     return np.asarray(array / length)
+
+
+SAME_DIRECTION = 1.0 - 1e-6
+"""Cosine from which two directions are one."""
+
+
+def same_direction(a: ArrayLike, b: ArrayLike) -> bool:
+    """Whether two directions (3,), whose lengths may be rounded, are one."""
+    return bool(np.dot(a, b) > SAME_DIRECTION * np.linalg.norm(a) * np.linalg.norm(b))
 
 
 def rotation_up(up: Array | tuple[float, float, float], turn: float = 0.0) -> Array:

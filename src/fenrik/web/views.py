@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from fenrik.app.shapes import Measured, OperationValues, PartFaces, ProofFacts, Vec3
 from fenrik.core.features.hole_use import Purpose
-from fenrik.core.features.sides_needed import Wanted
+from fenrik.core.features.sides_needed import SideNeeded
 from fenrik.core.features.way_up import WayUp
 from fenrik.core.job.cutting.proofs import motion_key, stock_key
 from fenrik.core.job.document.job import OperationDoc
@@ -152,7 +152,7 @@ def ways_up(jobs: Service, job_id: Number, request: Request) -> Response:
     return as_it_lies(request, jobs.answers.of_part("ways_up", jobs.asked(job_id)), JSON, immutable=False)
 
 
-@router.get("/jobs/{job_id}/setups/{index}/sides-needed", response_model=list[Wanted])
+@router.get("/jobs/{job_id}/setups/{index}/sides-needed", response_model=list[SideNeeded])
 def sides_needed(jobs: Service, job_id: Number, index: Index) -> Response:
     """The sides that a setup needs besides those that it has, the one that adds most first; those that its
     machine cannot reach last."""

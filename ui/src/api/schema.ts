@@ -3544,6 +3544,35 @@ export interface components {
       origin: [number, number, number] | null;
     };
     /**
+     * SideNeeded
+     * @description A direction to work from: a principal `axis` of the part, or a `face` whose normal or axis it is,
+     *     turned over where `reverse`; with what it adds to what was reached before: `surface` as a share of the
+     *     whole, how many `holes` and other `features`, and the `faces` reached first from here. `why` says why the
+     *     machine cannot work from it, empty where it can.
+     */
+    SideNeeded: {
+      /** Name */
+      name: string;
+      /** Axis */
+      axis: string | null;
+      /** Face */
+      face: number | null;
+      /** Reverse */
+      reverse: boolean;
+      /** Surface */
+      surface: number;
+      /** Holes */
+      holes: number;
+      /** Features */
+      features: number;
+      /** Faces */
+      faces: number[];
+      /** Why */
+      why: string;
+      /** Words */
+      words: string;
+    };
+    /**
      * SideState
      * @description A side, why the machine cannot reach it (empty where it can), and where its rotary joints stand there,
      *     degrees, coming from zero.
@@ -3736,35 +3765,6 @@ export interface components {
        * @default false
        */
       outline: boolean;
-    };
-    /**
-     * Wanted
-     * @description A direction to work from: a principal `axis` of the part, or a `face` whose normal or axis it is,
-     *     turned over where `reverse`; with what it adds to what was reached before: `surface` as a share of the
-     *     whole, `holes` and `features` as their numbers in the part's lists, and the `faces` reached first from
-     *     here. `why` says why the machine cannot work from it, empty where it can.
-     */
-    Wanted: {
-      /** Name */
-      name: string;
-      /** Axis */
-      axis: string | null;
-      /** Face */
-      face: number | null;
-      /** Reverse */
-      reverse: boolean;
-      /** Surface */
-      surface: number;
-      /** Holes */
-      holes: number[];
-      /** Features */
-      features: number[];
-      /** Faces */
-      faces: number[];
-      /** Why */
-      why: string;
-      /** Words */
-      words: string;
     };
     /**
      * WayUp
@@ -4943,7 +4943,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["Wanted"][];
+          "application/json": components["schemas"]["SideNeeded"][];
         };
       };
       /** @description Validation Error */

@@ -89,7 +89,7 @@ export type Fault = S["Fault"];
 /** A way up of the part, and what is reached from there. */
 export type WayUp = S["WayUp"];
 export type SideState = S["SideState"];
-export type SideNeeded = S["Wanted"];
+export type SideNeeded = S["SideNeeded"];
 
 /** A change to an operation that failed with which it would work. */
 export type Offered = S["Offered"];

@@ -82,6 +82,7 @@ export function Bench() {
       playing: 0,
       step: null,
       place: null,
+      found: null,
       wanted: null,
       proposed: null,
       drafts: {},

@@ -9,18 +9,17 @@ from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from fenrik.core.features.feature import Feature
 from fenrik.core.features.holes import Hole
 from fenrik.core.features.way_up import AXES, Direction, Spots, made_from, reached_from, spots_of
+from fenrik.core.frames import SAME_DIRECTION, same_direction
 from fenrik.core.model.part_model import PartModel
 
 Floats = NDArray[np.float64]
 Why = Callable[[Floats], str]
 """Why a direction (3,) of the part cannot be worked from, in words; empty where it can."""
-SAME = 1.0 - 1e-6
-"""Cosine from which two directions are one."""
 WORTH = 0.01
 """Share of the part's surface for which alone a side is worth turning to (common practice, no source)."""
 SEAT_MM = 1e-3
@@ -30,19 +29,19 @@ MOST_TRIED, MOST_LOOKED_AT = 12, 60
 
 
 @dataclass(frozen=True)
-class Wanted:
+class SideNeeded:
     """A direction to work from: a principal `axis` of the part, or a `face` whose normal or axis it is,
     turned over where `reverse`; with what it adds to what was reached before: `surface` as a share of the
-    whole, `holes` and `features` as their numbers in the part's lists, and the `faces` reached first from
-    here. `why` says why the machine cannot work from it, empty where it can."""
+    whole, how many `holes` and other `features`, and the `faces` reached first from here. `why` says why the
+    machine cannot work from it, empty where it can."""
 
     name: str
     axis: str | None
     face: int | None
     reverse: bool
     surface: float
-    holes: list[int]
-    features: list[int]
+    holes: int
+    features: int
     faces: list[int]
     why: str
     words: str
@@ -68,7 +67,7 @@ def sides_needed(
     worked: list[Floats],
     why: Why,
     finished: AbstractSet[int] = frozenset(),
-) -> list[Wanted]:
+) -> list[SideNeeded]:
     """The sides that a part needs besides those that are `worked` (directions (3,) of the part, the first is
     that of the setup), in the order of what they add, then those that would be needed and that the machine
     does not reach. The faces that are `finished` have no stock on them any more."""
@@ -82,19 +81,18 @@ def sides_needed(
     found = [c for c in _candidates(part, holes, cut) if not any(same_direction(c[0], w) for w in worked)]
     seen = [_look(part, spots, holes, cut, *c, why=why(np.array(c[0]))) for c in found]
     chosen = fewest([s for s in seen if not s.why], done)
-    out: list[Wanted] = []
+    out: list[SideNeeded] = []
     at = done
     for one in chosen:
-        out.append(_wanted(part, spots, holes, cut, one, at, [w.name for w in out]))
+        out.append(_told(part, spots, len(holes), one, at))
         at = (at[0] | one.spots, at[1] | one.made)
-    lacking = fewest([s for s in seen if s.why], at)
-    return out + [_wanted(part, spots, holes, cut, one, at, [w.name for w in out]) for one in lacking]
+    return out + [_told(part, spots, len(holes), one, at) for one in fewest([s for s in seen if s.why], at)]
 
 
 def _lain_on(part: PartModel, spots: Spots, up: Floats) -> NDArray[np.bool_]:
     """The spots on which the part lies: they wait for another clamping."""
     lowest = float((part.mesh.vertices @ up).min())
-    return np.asarray((spots[0] @ up < lowest + SEAT_MM) & (spots[1] @ up < -SAME))
+    return np.asarray((spots[0] @ up < lowest + SEAT_MM) & (spots[1] @ up < -SAME_DIRECTION))
 
 
 def _candidates(
@@ -121,12 +119,6 @@ def _candidates(
         if len(out) >= MOST_LOOKED_AT:
             break
     return out
-
-
-def same_direction(a: ArrayLike, b: ArrayLike) -> bool:
-    """Whether two directions (3,), whose lengths may be rounded, are one."""
-    cosine = np.dot(a, b) / (np.linalg.norm(a) * np.linalg.norm(b))
-    return bool(cosine > SAME)
 
 
 def _pick(part: PartModel, direction: Floats, face: int) -> tuple[int, bool] | None:
@@ -233,33 +225,22 @@ def _worth(seen: Looked, done: Flags) -> bool:
     return bool((seen.made & ~done[1]).any()) or (seen.spots & ~done[0]).sum() >= WORTH * len(done[0])
 
 
-def _wanted(
-    part: PartModel,
-    spots: Spots,
-    holes: list[Hole],
-    features: list[Feature],
-    seen: Looked,
-    done: Flags,
-    taken: list[str],
-) -> Wanted:
-    new, made = seen.spots & ~done[0], np.flatnonzero(seen.made & ~done[1])
+def _told(part: PartModel, spots: Spots, count_holes: int, seen: Looked, done: Flags) -> SideNeeded:
+    """What a direction adds to what is `done`; of the things that it makes the first are holes."""
+    new, made = seen.spots & ~done[0], seen.made & ~done[1]
+    holes, features = int(made[:count_holes].sum()), int(made[count_holes:].sum())
     ids, count = np.unique(spots[2], return_counts=True)
     first = [int(i) for i, n in zip(ids, count, strict=True) if new[spots[2] == i].sum() > 0.5 * n]
-    own_holes = [int(i) for i in made if i < len(holes)]
-    own_features = [int(i) - len(holes) for i in made if i >= len(holes)]
     share = float(new.mean())
-    told = [_count(len(own_holes), "hole")] if own_holes else []
-    told += [_count(len(own_features), "feature")] if own_features else []
+    told = [_count(holes, "hole")] if holes else []
+    told += [_count(features, "feature")] if features else []
     told += [f"{100 * share:.0f} % of the surface"] if share >= 0.005 else []
     words = f"adds {', '.join(told)}" if told else "adds nothing"
     if seen.why:
         words = f"would add {', '.join(told)}; the machine cannot work from there: {seen.why}"
     name = f"Side {seen.axis}" if seen.axis else _named(part, seen.face or 0)
-    number, plain = 2, name
-    while name in taken:
-        name, number = f"{plain}, {number}", number + 1
-    return Wanted(
-        name, seen.axis, seen.face, seen.reverse, share, own_holes, own_features, first, seen.why, words
+    return SideNeeded(
+        name, seen.axis, seen.face, seen.reverse, share, holes, features, first, seen.why, words
     )
 
 

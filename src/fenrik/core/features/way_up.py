@@ -12,6 +12,7 @@ from fenrik.core.features import _column_kernels as k
 from fenrik.core.features.columns import Columns
 from fenrik.core.features.feature import Feature
 from fenrik.core.features.holes import Hole
+from fenrik.core.frames import same_direction
 from fenrik.core.model.part_model import PartModel
 
 Floats = NDArray[np.float64]
@@ -80,7 +81,7 @@ def _way(
     direction = np.array(up)
     reached = reached_from(part, points, normals, direction)
     surface = float(reached.mean())
-    drilled = sum(any(np.dot(e, direction) > 1.0 - 1e-6 for e in h.entries) for h in holes)
+    drilled = sum(any(same_direction(e, direction) for e in h.entries) for h in holes)
     made = sum(made_from(f, direction) for f in features)
     along = part.mesh.vertices @ direction
     height, base = float(np.ptp(along)), _base(part, direction)
@@ -124,9 +125,8 @@ def reached_from(part: PartModel, points: Floats, normals: Floats, up: Floats) -
 
 def made_from(feature: Feature, up: Floats) -> bool:
     """Whether a tool along `up` makes a feature."""
-    along = float(np.dot(feature.axis, up))
     both = feature.kind in ("through pocket", "outside")
-    return (abs(along) if both else along) > 1.0 - 1e-6
+    return same_direction(feature.axis, up) or (both and same_direction(feature.axis, -up))
 
 
 def _base(part: PartModel, up: Floats) -> float:
@@ -150,6 +150,6 @@ def _leaning(part: PartModel) -> list[tuple[int, tuple[float, float, float]]]:
             continue
         normal = np.array(face.normal)
         known = [np.array(up) for up in (*AXES.values(), *(u for _, u in out))]
-        if all(np.dot(normal, up) < 1.0 - 1e-6 for up in known):
+        if not any(same_direction(normal, up) for up in known):
             out.append((face.id, (float(normal[0]), float(normal[1]), float(normal[2]))))
     return out

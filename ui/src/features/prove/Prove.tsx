@@ -22,7 +22,9 @@ export function useRelease() {
         value: String(i),
         label: several(r) ? `${r.name}, ${r.setup}` : r.name,
       }))}
-      onChange={(v) => v && set({ release: Number(v), step: null, time: 0, playing: 0, place: null })}
+      onChange={(v) =>
+        v && set({ release: Number(v), step: null, time: 0, playing: 0, place: null, found: null })
+      }
     />
   );
 }
@@ -72,7 +74,14 @@ export function ProveSheet() {
                 const choose = () =>
                   o
                     ? set({ step: i, shown: "stock", time: Math.min(row.end_s, facts.time_s), playing: 0 })
-                    : set({ release: elsewhere, step: null, time: row.begin_s, playing: 0, place: null });
+                    : set({
+                        release: elsewhere,
+                        step: null,
+                        time: row.begin_s,
+                        playing: 0,
+                        place: null,
+                        found: null,
+                      });
                 return (
                   <tr key={k} className={o && step === i ? "chosen" : o ? "" : "away"} onClick={choose}>
                     <td>

@@ -1,5 +1,5 @@
 import { Button } from "@mantine/core";
-import type { Setup, Side } from "../../api/types";
+import type { FaceFacts, Setup, Side } from "../../api/types";
 import { NameField, PlainField } from "../../forms/fields";
 import { useShared } from "../../session/context";
 import { SidesNeeded } from "./SidesNeeded";
@@ -8,7 +8,7 @@ import { removeSide, renameSide, standing } from "../../session/sides";
 
 /** The further directions from which a setup is worked, and why its machine cannot reach one. */
 export function SideFields({ index, setup }: { index: number; setup: Setup }) {
-  const { editing, state } = useShared();
+  const { editing, state, faces } = useShared();
   const { sideShown, set } = useChosen("sideShown", "set");
   const sides = setup.sides ?? [];
   const facts = state?.setups[index]?.sides ?? [];
@@ -23,7 +23,7 @@ export function SideFields({ index, setup }: { index: number; setup: Setup }) {
       {sides.map((side, i) => (
         <div key={side.name} role="group" aria-label={`Side ${side.name}`} style={{ marginBottom: 10 }}>
           <NameField
-            label={`Side, towards ${towards(side)}`}
+            label={`Side, ${towards(side, faces)}`}
             value={side.name}
             onSave={(name) => editing.edit((d) => renameSide(d.setups[index], side.name, name))}
           />
@@ -67,6 +67,8 @@ export function SideFields({ index, setup }: { index: number; setup: Setup }) {
   );
 }
 
-function towards(side: Side): string {
-  return side.up.face ? `face ${side.up.face}` : `${side.up.axis} of the part`;
+function towards(side: Side, faces: FaceFacts[]): string {
+  if (!side.up.face) return `towards ${side.up.axis} of the part`;
+  const flat = faces[side.up.face - 1]?.kind === "plane";
+  return flat ? `towards face ${side.up.face}` : `along bore ${side.up.face}`;
 }

@@ -22,11 +22,11 @@ export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
   const found = useSidesNeeded(id, index, revision, standing).data;
   if (!found || found.length === 0 || (setup.array ?? null)) return null;
   const within = found.filter((f) => !f.why);
+  const count = within.length === 1 ? "One more side reaches" : `${within.length} more sides reach`;
   const add = (wanted: SideNeeded[]) =>
     editing.edit((d) => {
       const own = d.setups[index];
-      const taken = new Set((own.sides ?? []).map((s) => s.name));
-      own.sides = [...(own.sides ?? []), ...wanted.map(sideOf).filter((s) => !taken.has(s.name))];
+      own.sides = [...(own.sides ?? []), ...wanted.map(sideOf)];
     });
   const planAll = async () => {
     if (!(await add(within))) return;
@@ -43,7 +43,7 @@ export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
       <p className="small">
         {within.length === 0
           ? "What is left is out of this machine’s reach:"
-          : `${within.length === 1 ? "One more side reaches" : `${within.length} more sides reach`} all that this machine gets to in this clamping:`}
+          : `${count} all that this machine gets to in this clamping:`}
       </p>
       <table className="plan" aria-label="Sides needed">
         <thead>

@@ -7,7 +7,7 @@ import { useChosen, useSession } from "../../session/store";
 import { CORNER } from "./looks";
 import { useFixture, useStockShape } from "./shapes";
 
-/** The side that is looked along: the one asked for at the setups, that of the chosen operation at the plan. */
+/** The side that is looked along: the one asked for at the setups, the chosen operation's at the plan. */
 function useSide(sides: SideState[] | undefined, inPart: boolean): SideState | undefined {
   const { station, document } = useShared();
   const { sideShown, setup, operation } = useChosen("sideShown", "setup", "operation");

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.features.holes import Hole, alike, turned_over
-from fenrik.core.features.sides_needed import same_direction
+from fenrik.core.frames import same_direction
 from fenrik.core.job.document.job import Job, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.recipes import Proposal, is_seen, propose_all, propose_operations

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.features.made import made_already
-from fenrik.core.features.sides_needed import Wanted, same_direction, sides_needed
+from fenrik.core.features.sides_needed import SideNeeded, sides_needed
+from fenrik.core.frames import same_direction
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.recipes import free_name
 
 
-def propose_sides(paths: Paths, setup: SetupDoc) -> list[Wanted]:
+def propose_sides(paths: Paths, setup: SetupDoc) -> list[SideNeeded]:
     """The sides that a setup needs besides its own and those that it has, see `sides_needed`. Raises
     DocumentError where the setup does not stand, ComputeError where the part is not readable."""
     setups, workspace = paths.setups, paths.workspace
@@ -25,7 +28,9 @@ def propose_sides(paths: Paths, setup: SetupDoc) -> list[Wanted]:
         return on.machine.why_not(turn @ direction)
 
     finished = made_already(part, part.mesh.moved(clamped.setup_from_part), clamped)
-    return sides_needed(part, workspace.holes(), workspace.features(), worked, why, finished)
+    found = sides_needed(part, workspace.holes(), workspace.features(), worked, why, finished)
+    taken = [s.name for s in setup.sides]
+    return [replace(side, name=free_name(side.name, taken)) for side in found]
 
 
 def side_towards(

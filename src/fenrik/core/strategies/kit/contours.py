@@ -253,7 +253,7 @@ def with_tabs(points: Floats, count: int, width: float) -> list[tuple[Floats, bo
     return [(piece, i % 2 == 1) for i, piece in enumerate(cut) if len(piece) > 1]
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=64)
 def _fitted(points: bytes, tolerance: float) -> tuple[Floats, Floats, list[tuple[int, int, float, float]]]:
     """A plan line (n, 2) thinned within the tolerance, the way run up to each of its points, and its moves as
     lines and arcs (see `fit_arcs`): the same at all levels and turns, so worked out once."""
