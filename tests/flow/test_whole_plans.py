@@ -8,7 +8,8 @@ import pytest
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.document.recipe_data import shipped
 from fenrik.core.job.opening import open_job
-from fenrik.core.job.proposing.proved import propose_proved, with_proposal
+from fenrik.core.job.proposing.proved import propose_proved
+from fenrik.core.job.proposing.recipes import with_proposal
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.strategies.registry import strategies

@@ -10,7 +10,7 @@ from typing import Any
 from fenrik.core.errors import Cancelled, FenrikError
 from fenrik.core.job.document.job import Job, SetupDoc
 from fenrik.core.job.opening import open_job
-from fenrik.core.job.proposing.recipes import Proposal
+from fenrik.core.job.proposing.recipes import Proposal, with_proposal
 from fenrik.core.job.proposing.whole_part import propose_part
 from fenrik.core.job.proving.mending import mend_of
 from fenrik.core.job.proving.proving import Prover
@@ -47,13 +47,6 @@ def propose_proved(
             proposal.words += [f"Stop: {stop['words']} {stop['remedy']}".strip() for stop in stops]
             break
     return replace(proposal, words=list(dict.fromkeys(proposal.words)))
-
-
-def with_proposal(job: Job, setup: SetupDoc, proposal: Proposal) -> Job:
-    """The job with a proposal taken into a setup."""
-    whole = setup.model_copy(update={"operations": [*setup.operations, *proposal.operations]})
-    setups = [whole if s.name == setup.name else s for s in job.setups]
-    return job.model_copy(update={"tools": [*job.tools, *proposal.tools], "setups": setups})
 
 
 def _without_idle(

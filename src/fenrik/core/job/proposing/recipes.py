@@ -12,6 +12,7 @@ from fenrik.core.errors import ComputeError
 from fenrik.core.features.hole_use import Purpose, Use, shown_by_model, uses
 from fenrik.core.features.holes import Hole, turned_over
 from fenrik.core.features.threads import Thread, thread
+from fenrik.core.frames import same_direction
 from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
 from fenrik.core.job.document.picks import HolePick
 from fenrik.core.job.document.recipe_data import RecipeStep, shipped
@@ -42,6 +43,13 @@ class Proposal:
             "operations": [o.model_dump(mode="json") for o in self.operations],
             "words": self.words,
         }
+
+
+def with_proposal(job: Job, setup: SetupDoc, proposal: Proposal) -> Job:
+    """The job with a proposal taken into a setup."""
+    whole = setup.model_copy(update={"operations": [*setup.operations, *proposal.operations]})
+    setups = [whole if s.name == setup.name else s for s in job.setups]
+    return job.model_copy(update={"tools": [*job.tools, *proposal.tools], "setups": setups})
 
 
 def uses_of(job: Job, hole: Hole) -> list[Use]:
@@ -161,12 +169,12 @@ def _waiting(operation: OperationDoc, mark: str, enabled: bool) -> OperationDoc:
 
 def is_seen(hole: Hole, clamped: Clamped) -> bool:
     """Whether a tool from above comes into a hole."""
-    return any(_up(entry, clamped) > 1.0 - 1e-6 for entry in hole.entries)
+    return any(same_direction(clamped.setup_from_part[2, :3], entry) for entry in hole.entries)
 
 
 def _up(direction: list[float], clamped: Clamped) -> float:
-    """How much a direction of the part, whose length may be rounded, points up in a setup, -1 to 1."""
-    return float(clamped.setup_from_part[2, :3] @ np.array(direction) / np.linalg.norm(direction))
+    """How much a direction of the part points up in a setup, -1 to 1."""
+    return float(clamped.setup_from_part[2, :3] @ np.array(direction))
 
 
 def _phase(operation: OperationDoc) -> int:

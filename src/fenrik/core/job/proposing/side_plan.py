@@ -19,12 +19,13 @@ from fenrik.core.features.holes import alike
 from fenrik.core.features.made import made_already
 from fenrik.core.features.seen import Face, Seen, inner_radius, seen_from_above
 from fenrik.core.features.way_up import made_from
+from fenrik.core.frames import same_direction
 from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.document.picks import Boundary, WallPick
 from fenrik.core.job.document.recipe_data import HOLES, PartRecipe, PartStep, shipped
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.balls import BallPass, FaceReach, choose_balls, passes_of
-from fenrik.core.job.proposing.recipes import Proposal, free_name, is_seen, propose_all
+from fenrik.core.job.proposing.recipes import Proposal, free_name, is_seen, propose_all, with_proposal
 from fenrik.core.job.proposing.tool_choice import CORNER_SHARE, WIDEST_LONG, ToolChoice
 from fenrik.core.job.tasks.heights import over_fixture
 from fenrik.core.job.tasks.task import SHALLOWEST
@@ -92,9 +93,8 @@ class SidePlan:
             for faces in vars(self.seen).values():
                 faces[:] = [f for f in faces if f.id in chosen]
             open_holes = []
-        known = paths.job.model_copy(update={"tools": [*paths.job.tools, *out.tools]})
-        taken = setup.model_copy(update={"operations": [*setup.operations, *out.operations]})
-        self.holes = propose_all(known, taken, alike(open_holes), self.clamped)
+        job = with_proposal(paths.job, setup, out)
+        self.holes = propose_all(job, job.setup(setup.name), alike(open_holes), self.clamped)
         self.holes.operations = [
             over_fixture(o.model_copy(update={"side": side}), self.clamped) for o in self.holes.operations
         ]
@@ -120,7 +120,7 @@ class SidePlan:
         found = []
         for f in self.features if self.features is not None else self.paths.workspace.features():
             narrow = f.kind in ("slot", "open slot") and SLOT_SHARE * f.width < widest
-            if not narrow or f.islands or f.floor not in floors or float(up @ np.array(f.axis)) < 1.0 - 1e-6:
+            if not narrow or f.islands or f.floor not in floors or not same_direction(up, f.axis):
                 continue
             most = min(SLOT_SHARE * f.width, 2 * CORNER_SHARE * (f.radius or f.width))
             level = next(face.low for face in self.seen.floors if face.id == f.floor)
@@ -218,7 +218,7 @@ class SidePlan:
         up = self._up
         gaps = [float("inf")]
         for f in self.features if self.features is not None else self.paths.workspace.features():
-            if not f.islands or float(up @ np.array(f.axis)) < 1.0 - 1e-6:
+            if not f.islands or not same_direction(up, f.axis):
                 continue
             rings = [
                 shapely.union_all([wall_of(self.mesh, w).line for w in ids])

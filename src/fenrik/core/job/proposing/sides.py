@@ -33,13 +33,9 @@ def propose_sides(paths: Paths, setup: SetupDoc) -> list[SideNeeded]:
     return [replace(side, name=free_name(side.name, taken)) for side in found]
 
 
-def side_towards(
-    paths: Paths, setup: SetupDoc, directions: Sequence[Sequence[float]]
-) -> tuple[()] | tuple[str | None]:
-    """The side of a setup, open for its own, whose tool stands along one of some directions (3,) of the part,
-    the first that there is; an empty tuple where there is none."""
-    for direction in directions:
-        for side in (None, *(s.name for s in setup.sides)):
-            if same_direction(paths.setups.seen(setup, side).setup_from_part[2, :3], direction):
-                return (side,)
-    return ()
+def sides_towards(paths: Paths, setup: SetupDoc, directions: Sequence[Sequence[float]]) -> list[str | None]:
+    """The sides of a setup, None for its own, whose tool stands along one of some directions (3,) of the
+    part: those of the first direction first."""
+    names = (None, *(s.name for s in setup.sides))
+    ups = {name: paths.setups.seen(setup, name).setup_from_part[2, :3] for name in names}
+    return [name for d in directions for name, up in ups.items() if same_direction(up, d)]

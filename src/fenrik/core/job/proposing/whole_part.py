@@ -6,14 +6,14 @@ import numpy as np
 
 from fenrik.core.errors import ComputeError
 from fenrik.core.features.feature import Feature
-from fenrik.core.features.holes import alike
 from fenrik.core.features.seen import LEVEL, UPRIGHT
 from fenrik.core.features.sides_needed import SEAT_MM
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.holes import words_of_unseen
 from fenrik.core.job.proposing.recipes import Proposal
 from fenrik.core.job.proposing.side_plan import SidePlan
-from fenrik.core.job.proposing.sides import side_towards
+from fenrik.core.job.proposing.sides import sides_towards
 
 
 def propose_part(paths: Paths, setup: SetupDoc) -> Proposal:
@@ -29,8 +29,7 @@ def propose_part(paths: Paths, setup: SetupDoc) -> Proposal:
         done |= views[-1].reached
     _say_left(out, views, done)
     if setup.sides:
-        missed = alike([h for h in paths.workspace.holes() if not set(h.faces) <= done])
-        out.words += [f"Left: {len(g)} x {g[0].words()}, not seen from above or from a side." for g in missed]
+        out.words += words_of_unseen([h for h in paths.workspace.holes() if not set(h.faces) <= done])
     return out
 
 
@@ -53,7 +52,7 @@ def _owned(paths: Paths, setup: SetupDoc) -> dict[str | None, set[int]]:
         if leans < -LEVEL and np.dot(up[:3], face.low) + up[3] < clamped.part_low[2] + SEAT_MM:
             out.setdefault("", set()).add(face.id)
     for faces, directions in ways:
-        for side in side_towards(paths, setup, directions):
+        for side in sides_towards(paths, setup, directions)[:1]:
             out.setdefault(side, set()).update(faces)
     return out
 
@@ -65,14 +64,14 @@ def propose_features(paths: Paths, setup: SetupDoc, features: list[Feature]) -> 
     by_side: dict[str | None, list[Feature]] = {}
     for f in features:
         both = f.kind in ("through pocket", "outside")
-        side = side_towards(paths, setup, [f.axis, [-v for v in f.axis]] if both else [f.axis])
-        if not side:
+        sides = sides_towards(paths, setup, [f.axis, [-v for v in f.axis]] if both else [f.axis])
+        if not sides:
             raise ComputeError(
                 f"The {f.words()} (face {f.faces[0]}) is made neither from above nor from a side of "
                 f"'{setup.name}'.",
                 remedy="Add a side whose direction is the feature's, or choose such a setup.",
             )
-        by_side.setdefault(side[0], []).append(f)
+        by_side.setdefault(sides[0], []).append(f)
     out = Proposal(", ".join(f.words() for f in features))
     for name, own in by_side.items():
         SidePlan(paths, setup, out, own, side=name).run()
