@@ -78,6 +78,8 @@ def test_machines_that_turn_less_say_what_they_lack():
     reached = {w.axis for w in one_line if not w.why}
     assert reached == {"-y", "+y", "-z"}  # it turns about X
     assert {w.axis for w in one_line if w.why} >= {"-x", "+x"}
+    fork = proposed(planner("valve_manifold", "fork_head_1500"))
+    assert [w.axis for w in fork if w.why] == ["-z"]
     three = proposed(planner("valve_manifold", "column_mill_800"))
     assert three and all("the tool cannot point that way" in w.why for w in three)
 
