@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from fenrik.app.states import recorded_state
+from fenrik.app.states import recorded_state, side_state
 from fenrik.core.binary import pack
 from fenrik.core.errors import DocumentError, NotFound
 from fenrik.core.features.bosses import Boss, find_bosses
@@ -42,6 +42,7 @@ from fenrik.core.motion.notes import to_plain
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.pictures.drawing import of_part
 from fenrik.core.proof.replay import Replay
+from fenrik.core.setups.side import SideDoc
 from fenrik.core.stock.heightmap import pieces_of
 
 KEPT_JOBS = 3
@@ -131,6 +132,12 @@ def _ways_up(desk: Desk, order: dict[str, Any]) -> Any:
 def _sides_needed(desk: Desk, order: dict[str, Any]) -> Any:
     paths = desk.paths(order)
     return [asdict(side) for side in propose_sides(paths, _setup(paths, order["setup"]))]
+
+
+def _try_side(desk: Desk, order: dict[str, Any]) -> Any:
+    paths = desk.paths(order)
+    side = SideDoc.model_validate(order["side"])
+    return side_state(paths, _setup(paths, order["setup"]), side, "").model_dump(mode="json")
 
 
 def _picture(desk: Desk, order: dict[str, Any]) -> bytes:
@@ -304,6 +311,7 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "picture": _picture,
     "ways_up": _ways_up,
     "sides_needed": _sides_needed,
+    "try_side": _try_side,
     "holes": _holes,
     "bosses": _bosses,
     "features": _features,

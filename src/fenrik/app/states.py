@@ -26,6 +26,7 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.setups.moving import moving_words
 from fenrik.core.job.workspace.artefacts import Store
+from fenrik.core.setups.side import SideDoc
 
 
 class Watching:
@@ -98,7 +99,8 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
         clamped = setups.clamped(setup)
         setups.machine(setup)
         setups.material(setup)
-        sides = [_side_state(paths, setup, s.name) for s in setup.sides]
+        where = f"{setups.where(setup)}.sides"
+        sides = [side_state(paths, setup, s, f"{where}[{i}]") for i, s in enumerate(setup.sides)]
     except NotYet as error:
         waiting = [_operation_state(paths, setup, o, waits=True) for o in setup.operations]
         return SetupState(name=setup.name, state="waits", error=_fault(error), operations=waiting)
@@ -120,16 +122,20 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
     )
 
 
-def _side_state(paths: Paths, setup: SetupDoc, name: str) -> SideState:
-    matrix, on = paths.setups.seen(setup, name).setup_from_side, paths.setups.on_machine(setup)
+def side_state(paths: Paths, setup: SetupDoc, side: SideDoc, where: str) -> SideState:
+    """What is known of a side that a setup has, or may get. Raises DocumentError for one that has no
+    direction."""
+    matrix, on = paths.setups.frame_of_side(setup, side, where), paths.setups.on_machine(setup)
     axis = on.work_from_setup[:3, :3] @ matrix[:3, 2]
-    why, joints = on.machine.why_not(axis), {}
+    held = None if side.up.rotary is None else on.machine.rotary_at(side.up.rotary)
+    why, joints = on.machine.why_not(axis, held), {}
     if not why and not on.machine.is_arm:
-        angles = on.machine.rotary_positions(axis[None])[0][0]
+        given = None if held is None else held[None]
+        angles = on.machine.rotary_positions(axis[None], held=given)[0][0]
         joints = {
             j.letter or j.name: round(float(a), 4) for j, a in zip(on.machine.rotary, angles, strict=True)
         }
-    return SideState(name=name, setup_from_side=matrix.tolist(), out_of_reach=why, joints=joints)
+    return SideState(name=side.name, setup_from_side=matrix.tolist(), out_of_reach=why, joints=joints)
 
 
 def _operation_state(

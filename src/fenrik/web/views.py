@@ -8,12 +8,13 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, Field
 
-from fenrik.app.shapes import Measured, OperationValues, PartFaces, ProofFacts, Vec3
+from fenrik.app.shapes import Measured, OperationValues, PartFaces, ProofFacts, SideState, Vec3
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.features.sides_needed import SideNeeded
 from fenrik.core.features.way_up import WayUp
 from fenrik.core.job.cutting.proofs import motion_key, stock_key
 from fenrik.core.job.document.job import OperationDoc
+from fenrik.core.setups.side import SideDoc
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.web.deps import JSON, Coordinate, FaceId, Key, Number, Service, as_it_lies, data, packed
 
@@ -157,6 +158,13 @@ def sides_needed(jobs: Service, job_id: Number, index: Index) -> Response:
     """The sides that a setup needs besides those that it has, the one that adds most first; those that its
     machine cannot reach last."""
     return data(jobs.answers.ask("sides_needed", jobs.asked(job_id), setup=index))
+
+
+@router.post("/jobs/{job_id}/setups/{index}/sides/tried", response_model=SideState)
+def tried_side(jobs: Service, job_id: Number, index: Index, side: SideDoc) -> Response:
+    """How a side that a setup might get would stand, and what the machine lacks to it; nothing is changed."""
+    body = side.model_dump(mode="json")
+    return data(jobs.answers.ask("try_side", jobs.asked(job_id), setup=index, side=body))
 
 
 @router.post("/jobs/{job_id}/holes/plan", response_model=HolePlan)

@@ -17,7 +17,9 @@ import type {
   OperationValues,
   ProofFacts,
   WayUp,
+  Side,
   SideNeeded,
+  SideState,
 } from "./types";
 
 /** An error in words, without places of the document, which mean nothing on a page. */
@@ -108,6 +110,15 @@ export const useSidesNeeded = (id: number, index: number, revision: number, aske
     queryFn: () => request<SideNeeded[]>(`/jobs/${id}/setups/${index}/sides-needed`),
     enabled: asked,
     placeholderData: (before) => before,
+    staleTime: Infinity,
+    retry: false,
+  });
+
+/** How a side would stand that a setup may get, as the job was saved last. */
+export const useTriedSide = (id: number, index: number, revision: number, side: Side) =>
+  useQuery({
+    queryKey: ["tried-side", id, index, revision, side],
+    queryFn: () => send<SideState>("POST", `/jobs/${id}/setups/${index}/sides/tried`, side),
     staleTime: Infinity,
     retry: false,
   });

@@ -640,6 +640,26 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/setups/{index}/sides/tried": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Tried Side
+     * @description How a side that a setup might get would stand, and what the machine lacks to it; nothing is changed.
+     */
+    post: operations["tried_side_api_jobs__job_id__setups__index__sides_tried_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/holes/plan": {
     parameters: {
       query?: never;
@@ -2007,6 +2027,19 @@ export interface components {
       operations: components["schemas"]["OperationFacts"][];
       /** Cell Mm */
       cell_mm: number;
+    };
+    /**
+     * Lean
+     * @description How far a direction leans from the setup's Z, and towards where, counted from its X about its Z.
+     */
+    Lean: {
+      /** From Up Deg */
+      from_up_deg: number;
+      /**
+       * Towards Deg
+       * @default 0
+       */
+      towards_deg: number;
     };
     /**
      * Leftover
@@ -3521,16 +3554,16 @@ export interface components {
     };
     /**
      * SideDoc
-     * @description A direction from which a clamped part is worked besides the setup's own: towards the spindle goes an
-     *     axis of the part, the normal of a picked face or the axis of a picked cylinder.
+     * @description A direction from which a clamped part is worked besides the setup's own; see `Towards` for what it may
+     *     be given by.
      *
-     *     Its X is the setup's X square to it, turned by `turn_deg`; its zero is the program zero or a point of the
-     *     part.
+     *     Its X is the setup's X square to it, turned by `turn_deg`; its zero is the program zero, a point of the
+     *     part, or a point of the box about stock or part as the side sees it.
      */
     SideDoc: {
       /** Name */
       name: string;
-      up: components["schemas"]["Up"];
+      up: components["schemas"]["Towards"];
       /**
        * Turn Deg
        * @default 0
@@ -3538,10 +3571,9 @@ export interface components {
       turn_deg: number;
       /**
        * Origin
-       * @description A point of the part, mm; open: the program zero.
-       * @default null
+       * @description A point of the part, mm, or one of the points of the box about stock or part along the side's axes; open: the program zero.
        */
-      origin: [number, number, number] | null;
+      origin?: [number, number, number] | components["schemas"]["Zero"] | null;
     };
     /**
      * SideNeeded
@@ -3690,6 +3722,39 @@ export interface components {
       parameters: {
         [key: string]: unknown;
       };
+    };
+    /**
+     * Towards
+     * @description What goes towards the spindle: an axis of the part, the normal of a planar face, the axis of a cylinder
+     *     or cone, a straight edge or the normal of a planar curve's plane, the normal of the plane through three
+     *     points of the part; or, as the part is clamped, a direction by two angles, or by where the machine's
+     *     rotary joints stand.
+     */
+    Towards: {
+      /** Axis */
+      axis?: ("+x" | "-x" | "+y" | "-y" | "+z" | "-z") | null;
+      /** Face */
+      face?: number | null;
+      /**
+       * Reverse
+       * @default false
+       */
+      reverse: boolean;
+      /** Edge */
+      edge?: number | null;
+      /**
+       * Points
+       * @description Points of the part, mm, counterclockwise as the tool sees them.
+       */
+      points?: [[number, number, number], [number, number, number], [number, number, number]] | null;
+      lean?: components["schemas"]["Lean"] | null;
+      /**
+       * Rotary
+       * @description Positions of the rotary joints by letter, degrees; others at 0.
+       */
+      rotary?: {
+        [key: string]: number;
+      } | null;
     };
     /**
      * Up
@@ -3842,11 +3907,8 @@ export interface components {
        * @enum {string}
        */
       z: "low" | "middle" | "high";
-      /**
-       * Point
-       * @default null
-       */
-      point: [number, number, number] | null;
+      /** Point */
+      point?: [number, number, number] | null;
     };
     /**
      * Body
@@ -4944,6 +5006,42 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["SideNeeded"][];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  tried_side_api_jobs__job_id__setups__index__sides_tried_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        index: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SideDoc"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SideState"];
         };
       };
       /** @description Validation Error */

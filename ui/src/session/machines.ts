@@ -23,6 +23,13 @@ export function isArm(machine: Machine): boolean {
   return count >= 6;
 }
 
+/** The letters of the rotary joints that can be held where a side wants them: those of mills. */
+export function heldJoints(machine: Machine): string[] {
+  const straight = machine.joints.filter((j) => j.kind === "linear" && "XYZ".includes(j.letter));
+  if (straight.length < 3 || isArm(machine)) return [];
+  return machine.joints.filter((j) => j.kind === "rotary").map((j) => j.letter || j.name);
+}
+
 /** The work offset of a setup; null on an arm, whose program says where its object is. */
 export function offsetOf(document: JobDocument, library: Library, setup: Setup | undefined): string | null {
   const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);

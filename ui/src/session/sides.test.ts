@@ -1,6 +1,7 @@
 import { expect, test } from "vitest";
 import { fresh } from "./changes";
-import { removeSide, renameSide, sideOf } from "./sides";
+import type { FaceFacts, Vec3 } from "../api/types";
+import { givenBy, removeSide, renameSide, sideOf, sidesAt, towards } from "./sides";
 
 test("a side is named after what was picked, and its name is its own", () => {
   const face = { id: 3, kind: "plane" };
@@ -19,4 +20,33 @@ test("operations follow a side's name and work from above when it goes", () => {
   removeSide(setup, "Gauge face");
   expect(setup.sides).toEqual([]);
   expect(setup.operations.map((o) => o.side ?? null)).toEqual([null, null]);
+});
+
+test("a pick gives a side for its face, its edge and, with two before it, its plane", () => {
+  const faces = [{ id: 1, kind: "plane", normal: [0, 0, 1] }] as FaceFacts[];
+  const edges = [
+    { id: 1, kind: "line" },
+    { id: 2, kind: "circle" },
+  ];
+  const pick = (edge: number | null, x: number) => ({ face: 1, point: [x, 0, 0] as Vec3, edge });
+  const labels = (picks: ReturnType<typeof pick>[]) => sidesAt(picks, faces, edges, []).map((o) => o.label);
+  expect(labels([])).toEqual([]);
+  expect(labels([pick(1, 0)])).toEqual(["Work from here", "Work along edge 1"]);
+  expect(labels([pick(2, 0)])).toEqual(["Work from here", "Work square to edge 2"]);
+  const three = sidesAt([pick(null, 0), pick(null, 1), pick(null, 2)], faces, edges, ["Three points"]);
+  expect(three[1].side).toMatchObject({ name: "Three points, 2", origin: [0, 0, 0] });
+  expect(three[1].side.up.points).toHaveLength(3);
+});
+
+test("what a side was given by is told in words", () => {
+  const words = (way: Parameters<typeof towards>[0]) =>
+    givenBy({ name: "S", up: towards(way), turn_deg: 0, origin: null }, [
+      { kind: "plane" },
+      { kind: "cone" },
+    ]);
+  expect(words({ face: 1 })).toBe("towards face 1");
+  expect(words({ face: 2 })).toBe("along bore 2");
+  expect(words({ edge: 4 })).toBe("by edge 4");
+  expect(words({ rotary: { A: 30 } })).toBe("by rotary positions");
+  expect(words({ axis: "-x" })).toBe("towards -x of the part");
 });

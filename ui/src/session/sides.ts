@@ -1,22 +1,84 @@
-import type { FaceFacts, Setup, Side, Vec3 } from "../api/types";
+import type { EdgeFacts, FaceFacts, Setup, Side, Vec3 } from "../api/types";
+import type { Hit } from "../scene/picking";
 
-/** The name of a new side, after what was picked. */
-export function sideName(face: Pick<FaceFacts, "id" | "kind">, taken: string[]): string {
-  const plain = `${face.kind === "plane" ? "Face" : "Bore"} ${face.id}`;
+type Up = Side["up"];
+
+const rounded = (point: Vec3) => point.map((v) => Math.round(v * 1e6) / 1e6) as Vec3;
+
+/** A name that no side has yet. */
+export function freeName(plain: string, taken: string[]): string {
   let name = plain;
   for (let n = 2; taken.includes(name); n++) name = `${plain}, ${n}`;
   return name;
 }
 
+/** What a side is given by, the rest open. */
+export const towards = (way: Partial<Up>): Up => ({
+  axis: null,
+  face: null,
+  edge: null,
+  points: null,
+  lean: null,
+  rotary: null,
+  reverse: false,
+  ...way,
+});
+
+const side = (name: string, way: Partial<Up>, origin: Vec3 | null, taken: string[]): Side => ({
+  name: freeName(name, taken),
+  up: towards(way),
+  turn_deg: 0,
+  origin: origin && rounded(origin),
+});
+
 /** A side square to a picked face or along a picked bore, its zero where it was picked. */
-export function sideOf(face: Pick<FaceFacts, "id" | "kind">, point: Vec3, taken: string[]): Side {
-  const origin = point.map((v) => Math.round(v * 1e6) / 1e6) as Vec3;
-  return {
-    name: sideName(face, taken),
-    up: { axis: null, face: face.id, reverse: false },
-    turn_deg: 0,
-    origin,
-  };
+export const sideOf = (face: Pick<FaceFacts, "id" | "kind">, point: Vec3, taken: string[]): Side =>
+  side(`${face.kind === "plane" ? "Face" : "Bore"} ${face.id}`, { face: face.id }, point, taken);
+
+/** A side by two angles or by the positions of rotary joints, as it begins. */
+export const leaningSide = (taken: string[]) =>
+  side("Leaning", { lean: { from_up_deg: 90, towards_deg: 0 } }, null, taken);
+export const rotarySide = (letters: string[], taken: string[]) =>
+  side("Rotary position", { rotary: Object.fromEntries(letters.map((l) => [l, 0])) }, null, taken);
+
+/** The sides that picks give, each with the words of its button. */
+export function sidesAt(
+  picks: Hit[],
+  faces: FaceFacts[],
+  edges: Pick<EdgeFacts, "id" | "kind">[],
+  taken: string[],
+): { label: string; side: Side }[] {
+  const last = picks[picks.length - 1];
+  if (!last) return [];
+  const out = [];
+  const face = faces[last.face - 1];
+  if (face && (face.normal || face.axis)) {
+    out.push({ label: "Work from here", side: sideOf(face, last.point, taken) });
+  }
+  const edge = last.edge ? edges[last.edge - 1] : undefined;
+  if (edge) {
+    const how = edge.kind === "line" ? "along" : "square to";
+    const made = side(`Edge ${edge.id}`, { edge: edge.id }, last.point, taken);
+    out.push({ label: `Work ${how} edge ${edge.id}`, side: made });
+  }
+  if (picks.length === 3) {
+    const points = picks.map((p) => rounded(p.point)) as [Vec3, Vec3, Vec3];
+    const made = side("Three points", { points }, points[0], taken);
+    out.push({ label: "Work square to these three points", side: made });
+  }
+  return out;
+}
+
+/** What a side was given by, in words. */
+export function givenBy({ up }: Side, faces: Pick<FaceFacts, "kind">[]): string {
+  if (up.face) {
+    return faces[up.face - 1]?.kind === "plane" ? `towards face ${up.face}` : `along bore ${up.face}`;
+  }
+  if (up.edge) return `by edge ${up.edge}`;
+  if (up.points) return "square to three points";
+  if (up.lean) return "by two angles";
+  if (up.rotary) return "by rotary positions";
+  return `towards ${up.axis} of the part`;
 }
 
 /** Gives a side another name, in the operations that work from it too. */

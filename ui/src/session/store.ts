@@ -21,6 +21,8 @@ interface SessionStore {
   dragging: boolean;
   shown: "replay" | "stock" | "deviation";
   step: number | null;
+  /** Whether the replay turns the part as the machine does; else it stands still and the tool goes about it. */
+  turning: boolean;
   place: Vec3 | null;
   /** The face of the part that the place lies on, to be shown with it. */
   placeFace: number | null;
@@ -63,6 +65,7 @@ export const useSession = create<SessionStore>((set) => ({
   dragging: false,
   shown: "stock",
   step: null,
+  turning: true,
   place: null,
   placeFace: null,
   sideShown: null,

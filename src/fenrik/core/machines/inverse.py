@@ -38,6 +38,15 @@ class Rotaries:
     exists: NDArray[np.bool_]
     free: NDArray[np.bool_]
 
+    def held(self, positions: Floats) -> Rotaries:
+        """The same with the one solution `positions` (m, r) degrees where they are given, not NaN."""
+        own = ~np.isnan(positions).any(axis=1)
+        angles, exists, free = self.angles.copy(), self.exists.copy(), self.free.copy()
+        angles[own] = (positions[own, None, :] + 180.0) % 360.0 - 180.0
+        exists[own], free[own] = False, False
+        exists[own, 0] = True
+        return Rotaries(angles, exists, free)
+
 
 @njit(cache=True, nogil=True)
 def _angle(axis, p, q):  # type: ignore[no-untyped-def]

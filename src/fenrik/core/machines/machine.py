@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from fenrik.core.errors import ComputeError
+from fenrik.core.errors import ComputeError, DocumentError
 from fenrik.core.machines.arm import JOINTS, Arm, arm_of
 from fenrik.core.machines.bodies import Body
 from fenrik.core.machines.chain import Chain, Joint, Mount, chain_of
@@ -205,13 +205,42 @@ class Machine(BaseModel):
         return np.array([j.acceleration * (1000.0 if j.kind == "linear" else 1.0) for j in self.in_chain])
 
     def rotary_positions(
-        self, axes: Floats, start: Floats | None = None, weight: Floats | None = None
+        self,
+        axes: Floats,
+        start: Floats | None = None,
+        weight: Floats | None = None,
+        held: Floats | None = None,
     ) -> tuple[Floats, NDArray[np.bool_]]:
         """Positions (m, r) degrees of the rotary joints in which the tool points along `axes` (m, 3) of the
         work mount's frame, the quickest way through all of them, and whether each can be reached (m,); see
-        `choosing.chosen`."""
+        `choosing.chosen`. Where `held` (m, r) gives positions, else NaN, the joints stand there, but for
+        whole turns."""
         begin = np.zeros(int(self.chain.rotary.sum())) if start is None else start
-        return chosen(rotaries(self.chain, axes), self.rotary_limits, begin, weight)
+        solutions = rotaries(self.chain, axes)
+        if held is not None:
+            solutions = solutions.held(held)
+        return chosen(solutions, self.rotary_limits, begin, weight)
+
+    def rotary_at(self, given: dict[str, float], where: str = "") -> Floats:
+        """Positions (r,) degrees of the rotary joints given by letter, the others at 0. Raises DocumentError
+        for a letter that the machine does not have, and for machines whose rotary joints follow from the
+        rest."""
+        letters = [j.letter or j.name for j in self.rotary]
+        if self.is_arm or self.is_lathe:
+            raise DocumentError(
+                f"The rotary joints of '{self.name}' follow from its program and cannot be given for a side.",
+                remedy="Give the side by a face, an edge, points or a lean.",
+                where=where,
+            )
+        for letter in given:
+            if letter not in letters:
+                has = f"has {', '.join(letters)}" if letters else "has no rotary joint"
+                raise DocumentError(
+                    f"A side is given by the position of '{letter}'; the machine '{self.name}' {has}.",
+                    remedy="Use the letters of its rotary joints, or give the side by a face or an edge.",
+                    where=where,
+                )
+        return np.array([given.get(letter, 0.0) for letter in letters])
 
     @cached_property
     def rotary_limits(self) -> Limits:
@@ -224,9 +253,10 @@ class Machine(BaseModel):
         `length` mm from the tool mount to the tip."""
         return with_linear(self.chain, tips, angles, length)
 
-    def why_not(self, axis: Floats) -> str:
-        """Why the tool cannot point along an axis (3,) of the work mount's frame, in words; empty where it
-        can. An arm points it anywhere: whether it reaches is known by its program."""
+    def why_not(self, axis: Floats, held: Floats | None = None) -> str:
+        """Why the tool cannot point along an axis (3,) of the work mount's frame, with the rotary joints
+        `held` (r,) where that is given, in words; empty where it can. An arm points it anywhere: whether it
+        reaches is known by its program."""
         if self.is_arm:
             return ""
         try:
@@ -237,7 +267,9 @@ class Machine(BaseModel):
         if not found.exists.any():
             names = " and ".join(j.letter or j.name for j in turning) or "no rotary joint"
             return f"the tool cannot point that way: the machine has {names}"
-        if self.rotary_positions(axis[None])[1][0]:
+        if held is not None:
+            found = found.held(held[None])
+        if self.rotary_positions(axis[None], held=None if held is None else held[None])[1][0]:
             return ""
         best: tuple[float, str] = (np.inf, "")
         for angles in found.angles[0][found.exists[0]]:

@@ -23,6 +23,8 @@ Ints = NDArray[np.int64]
 
 PRECISION_MM, GAP_MM = 1e-7, 1e-4
 """Grid on which borders are cut with each other, and gaps that are closed."""
+SAME_AREA = 1e-9
+"""Share of its area by which a sheet may differ from the sum of its triangles and counts as not folded."""
 UPRIGHT = 1e-6
 """A triangle whose width seen from above is less than this share of its longest edge stands upright and
 covers nothing."""
@@ -48,9 +50,10 @@ def projected(mesh: TriangleMesh, faces: list[int] | None = None) -> BaseGeometr
         return Polygon()
     triangles, sign = mesh.triangles[keep].astype(np.int64), np.sign(twice[keep])
     sheet, border = sheets(triangles, sign, len(mesh.vertices))
+    seen, by_sheet = corners[keep], np.argsort(sheet, kind="stable")
+    owned = np.split(by_sheet, np.cumsum(np.bincount(sheet, minlength=len(border)))[:-1])
     areas = [
-        _covered(corners[keep][sheet == number], mesh.vertices[border[number]][:, :, :2])
-        for number in range(len(border))
+        _covered(seen[own], mesh.vertices[edges][:, :, :2]) for own, edges in zip(owned, border, strict=True)
     ]
     union: BaseGeometry = shapely.union_all(shapely.set_precision(areas, PRECISION_MM))
     return union.buffer(GAP_MM).buffer(-GAP_MM)
@@ -97,9 +100,15 @@ def _covered(triangles: Floats, border: Floats) -> BaseGeometry:
     """What the triangles (n, 3, 2) of a sheet cover, whose border is the edges (k, 2, 2)."""
     if len(triangles) == 1:
         return Polygon(triangles[0])
-    lines = shapely.set_precision(
-        shapely.multilinestrings(np.asarray(shapely.linestrings(border))), PRECISION_MM
-    )
+    lines = shapely.multilinestrings(np.asarray(shapely.linestrings(border)))
+    a, b = triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]
+    total = 0.5 * float(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum())
+    rings = shapely.get_parts(shapely.polygonize(shapely.get_parts(lines)))
+    if len(rings):
+        plain: Polygon = max(rings, key=lambda ring: ring.area)
+        if abs(plain.area - total) < SAME_AREA * total and plain.is_valid:
+            return plain  # it does not lie over itself
+    lines = shapely.set_precision(lines, PRECISION_MM)
     cells = shapely.get_parts(shapely.polygonize(shapely.get_parts(shapely.node(lines))))
     if not len(cells):
         return Polygon()
@@ -107,4 +116,4 @@ def _covered(triangles: Floats, border: Floats) -> BaseGeometry:
     tree = shapely.STRtree(np.asarray(shapely.polygons(triangles)))
     inside = shapely.point_on_surface(cells)
     covered = np.unique(tree.query(inside, predicate="intersects")[0])
-    return shapely.union_all(cells[covered])
+    return shapely.coverage_union_all(cells[covered])  # cells of one set of lines lie side by side

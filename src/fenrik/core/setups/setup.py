@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,11 +21,11 @@ Side = Literal["low", "middle", "high"]
 NotNegative = Annotated[float, Field(ge=0, le=5000)]
 
 
-class _Strict(BaseModel):
+class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-class Up(_Strict):
+class Up(Strict):
     """Which way is up: a principal axis of the part, a planar face (its outward normal) or a
     cylinder (its axis); `reverse` turns it over."""
 
@@ -36,13 +36,19 @@ class Up(_Strict):
     reverse: bool = False
 
     @model_validator(mode="after")
-    def _one(self) -> Up:
-        if (self.axis is None) == (self.face is None):
-            raise ValueError("give either an axis (such as '+z') or a face")
+    def _one(self) -> Self:
+        ways = self.ways()
+        if sum(value is not None for value in ways.values()) != 1:
+            *others, last = ways
+            raise ValueError(f"give one of {', '.join(others)} or {last}")
         return self
 
+    def ways(self) -> dict[str, Any]:
+        """What it may be given by, in words, each with its value or None."""
+        return {"an axis (such as '+z')": self.axis, "a face": self.face}
 
-class Allowances(_Strict):
+
+class Allowances(Strict):
     """What the box stock has more than the part on each side, mm; never negative."""
 
     x_low: NotNegative = 2.0
@@ -53,14 +59,14 @@ class Allowances(_Strict):
     z_high: NotNegative = 1.0
 
 
-class BoxStock(_Strict):
+class BoxStock(Strict):
     """A box around the part with an allowance per side, in the setup's directions."""
 
     kind: Literal["box"] = "box"
     allowance: Allowances = Allowances()
 
 
-class SolidStock(_Strict):
+class SolidStock(Strict):
     """A solid of its own from a file, in the part's coordinates."""
 
     kind: Literal["solid"]
@@ -69,14 +75,14 @@ class SolidStock(_Strict):
     scale: float = 1.0
 
 
-class CarriedStock(_Strict):
+class CarriedStock(Strict):
     """What an earlier setup of the job leaves."""
 
     kind: Literal["carried"]
     setup: Annotated[str, Field(min_length=1, max_length=80, description="Name of the earlier setup.")]
 
 
-class PartArray(_Strict):
+class PartArray(Strict):
     """Several parts in one blank, in columns along X and rows along Y, with gaps between their boxes, mm."""
 
     columns: Annotated[int, Field(ge=1, le=50)] = 1
@@ -91,7 +97,7 @@ class PartArray(_Strict):
         return self
 
 
-class Zero(_Strict):
+class Zero(Strict):
     """Program zero: one of the 27 points of the box of the stock or of the (first) part, or a point of the
     part."""
 
@@ -114,7 +120,7 @@ class Zero(_Strict):
         return f"{self.of} X {self.x} Y {self.y} Z {self.z}"
 
 
-class Placement(_Strict):
+class Placement(Strict):
     """Where the middle of the stock's underside sits over the middle of the table, mm."""
 
     x: float = 0.0
@@ -260,7 +266,7 @@ def clamp(
         origin = apply(turned, np.array([zero.point]))[0]
     else:
         box = (low, high) if zero.of == "stock" else (one_low, one_high)
-        origin = np.array([_side(box, j, s) for j, s in enumerate((zero.x, zero.y, zero.z))])
+        origin = box_point(box, zero)
     matrix = transform(turned[:3, :3], -origin)
     if stock_mesh is not None:
         stock_mesh = TriangleMesh(stock_mesh.vertices - origin, stock_mesh.triangles, stock_mesh.face_ids)
@@ -294,9 +300,11 @@ def tight_box(part: PartModel, turned: Floats, points: Floats) -> tuple[Floats, 
     return points.min(axis=0) - slack, points.max(axis=0) + slack
 
 
-def _side(box: tuple[Floats, Floats], axis: int, side: Side) -> float:
-    low, high = float(box[0][axis]), float(box[1][axis])
-    return {"low": low, "middle": 0.5 * (low + high), "high": high}[side]
+def box_point(box: tuple[Floats, Floats], zero: Zero) -> Floats:
+    """One of the 27 points (3,) of a box given by its corners (3,)."""
+    share = {"low": 0.0, "middle": 0.5, "high": 1.0}
+    shares = np.array([share[zero.x], share[zero.y], share[zero.z]])
+    return (1.0 - shares) * box[0] + shares * box[1]
 
 
 def _check_inside(part_low: Floats, part_high: Floats, low: Floats, high: Floats, where: str) -> None:

@@ -7,10 +7,11 @@ import {
 } from "@tabler/icons-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useBlob } from "../../api/hooks";
+import { inChain, jointsAt, rotaryIn, turned } from "../../scene/chain";
 import { clock, useShared } from "../../session/context";
-import { offsetOf } from "../../session/machines";
+import { isArm, machinesOf, offsetOf } from "../../session/machines";
 import { useChosen, useSession } from "../../session/store";
-import { drawStrip, HEIGHT, tracesOf } from "./strip";
+import { drawStrip, HEIGHT, indexMoves, tracesOf } from "./strip";
 import { useChosenProof } from "../../session/proof";
 
 /** What takes the space bar for itself; a choice among several has the arrow keys. */
@@ -33,6 +34,11 @@ export function RunStrip() {
     () => (motion.data && facts ? tracesOf(motion.data, total) : null),
     [motion.data, facts, total],
   );
+  const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
+  const turns = useMemo(
+    () => (motion.data && machine && !isArm(machine) ? indexMoves(motion.data, rotaryIn(machine)) : []),
+    [motion.data, machine],
+  );
   const [width, setWidth] = useState(0);
   const scheme = useComputedColorScheme("light");
   // all but the moment is drawn once, and copied under it
@@ -45,9 +51,9 @@ export function RunStrip() {
     const g = picture.getContext("2d")!;
     g.scale(ratio, ratio);
     void scheme; // its colours are those of the page
-    drawStrip(g, width, facts, traces);
+    drawStrip(g, width, facts, traces, turns);
     return picture;
-  }, [facts, traces, width, scheme]);
+  }, [facts, traces, turns, width, scheme]);
   useEffect(() => {
     const c = canvas.current;
     if (!c || !still) return;
@@ -136,6 +142,11 @@ export function RunStrip() {
           {clock(time)} of {clock(total)}
         </span>
         <Where />
+        {turns.length > 0 && (
+          <span className="small">
+            {turns.length} {turns.length === 1 ? "index move" : "index moves"}
+          </span>
+        )}
         <span className="small" style={{ marginLeft: "auto" }}>
           {[facts.file, offset].filter(Boolean).join(", ")}
         </span>
@@ -169,9 +180,13 @@ export function RunStrip() {
 
 /** Line of the program and feed at the cursor. */
 function Where() {
+  const { document, library } = useShared();
   const { release, facts } = useChosenProof();
   const motion = useBlob(release?.state === "ready" && facts ? `/proofs/${release.key}/motion` : null);
   const time = useSession((s) => s.time);
+  const setup = document.setups.find((s) => s.name === facts?.setup);
+  const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
+  const names = useMemo(() => (machine ? inChain(machine) : []), [machine]);
   const lines = useMemo(() => facts?.text.split("\n") ?? [], [facts]);
   if (!motion.data || !facts) return null;
   const ends = motion.data.arrays.ends_at;
@@ -184,8 +199,13 @@ function Where() {
   }
   const line = motion.data.arrays.line[low];
   const text = lines[line - 1] ?? "";
+  const { joints, pieces, tool } = motion.data.arrays;
+  const moves = { pieces, endsAt: ends, tool } as Parameters<typeof jointsAt>[2];
+  const stand =
+    joints && machine ? turned(machine, jointsAt(names, joints as Float32Array, moves, time)) : "";
   return (
     <span className="small" style={{ fontFamily: "'IBM Plex Mono', monospace" }}>
+      {stand && <span aria-label="Rotary joints">{stand} </span>}
       {line}: {text}
     </span>
   );

@@ -16,6 +16,22 @@ export interface Traces {
   highest: number;
 }
 
+/** When rotary joints turn at rapid, from and to in seconds: one entry for moves that follow each other. `rotary` are
+ * their places among the joints. */
+export function indexMoves(motion: Blob, rotary: number[]): [number, number][] {
+  const { joints, ends_at: ends, rapid } = motion.arrays;
+  const count = joints ? joints.length / ends.length : 0;
+  const out: [number, number][] = [];
+  for (let i = 1; joints && i < ends.length; i++) {
+    const turned = rotary.some((j) => Math.abs(joints[i * count + j] - joints[(i - 1) * count + j]) > 1e-3);
+    if (!turned || !rapid[i]) continue;
+    const last = out[out.length - 1];
+    if (last && last[1] === ends[i - 1]) last[1] = ends[i];
+    else out.push([ends[i - 1], ends[i]]);
+  }
+  return out;
+}
+
 /** The traces of a posted motion that takes `total` s. */
 export function tracesOf(motion: Blob, total: number): Traces {
   const { ends_at: ends, feed, pieces, step, power } = motion.arrays;
@@ -42,8 +58,14 @@ export function tracesOf(motion: Blob, total: number): Traces {
   return { feeds, loads, heaviest, heights, owner, highest, lowest, most: Math.max(...feeds, 1) };
 }
 
-/** Draws all of the strip but the moment that is looked at. */
-export function drawStrip(g: CanvasRenderingContext2D, width: number, facts: ProofFacts, traces: Traces) {
+/** Draws all of the strip but the moment that is looked at; `turns` are the index moves. */
+export function drawStrip(
+  g: CanvasRenderingContext2D,
+  width: number,
+  facts: ProofFacts,
+  traces: Traces,
+  turns: [number, number][] = [],
+) {
   const style = getComputedStyle(window.document.documentElement);
   const [ink, rule, accent, faint, paper] = ["ink", "rule", "accent", "faint", "paper"].map((name) =>
     style.getPropertyValue(`--${name}`),
@@ -86,6 +108,14 @@ export function drawStrip(g: CanvasRenderingContext2D, width: number, facts: Pro
     g.fillRect(from, 0, to - from, HEIGHT);
     g.globalAlpha = 1;
     name(`${other.offset} T${other.tool} ${other.name}`, from, to);
+  }
+  for (const [from, to] of turns) {
+    const [left, right] = [from, to].map((t) => (t / total) * width);
+    g.fillStyle = accent;
+    g.globalAlpha = 0.3;
+    g.fillRect(left, 17, Math.max(1.5, right - left), HEIGHT - 17);
+    g.globalAlpha = 1;
+    g.fillText("↻", left + 2, 28);
   }
   const trace = (values: Float32Array, range: [number, number], [top, bottom]: [number, number]) => {
     g.beginPath();

@@ -4,6 +4,7 @@ import { tell } from "../../api/hooks";
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, PlainField } from "../../forms/fields";
 import { useShared } from "../../session/context";
+import { BoxPoints } from "./BoxPoints";
 import { boxStock, roundStock, solidStock } from "../../session/fresh";
 
 const ROUND = [
@@ -170,31 +171,7 @@ export function ZeroFields({ setup, edit }: FieldProps) {
         onSave={(v) => v !== "point" && put({ of: v as "stock" | "part" })}
         help={zero.point ? zero.point.map((v) => v.toFixed(3)).join(", ") + " of the part" : undefined}
       />
-      <div style={{ margin: "8px 0" }}>
-        <div className="points" role="group" aria-label="Height of zero" style={{ marginBottom: 5 }}>
-          {(["high", "middle", "low"] as const).map((z) => (
-            <button key={z} aria-pressed={zero.of !== "point" && zero.z === z} onClick={() => put({ of, z })}>
-              {z === "high" ? "top" : z === "low" ? "bottom" : "middle"}
-            </button>
-          ))}
-        </div>
-        <div className="points" role="group" aria-label="Zero seen from above">
-          {(["high", "middle", "low"] as const).flatMap((y) =>
-            (["low", "middle", "high"] as const).map((x) => (
-              <button
-                key={x + y}
-                aria-pressed={zero.of !== "point" && zero.x === x && zero.y === y}
-                onClick={() => put({ of, x, y })}
-              >
-                <span aria-hidden>
-                  {{ low: "−X", middle: "·", high: "+X" }[x]} {{ low: "−Y", middle: "·", high: "+Y" }[y]}
-                </span>
-                <span className="unseen">{`X ${x}, Y ${y}`}</span>
-              </button>
-            )),
-          )}
-        </div>
-      </div>
+      <BoxPoints zero={zero} onTake={(values) => put({ of, ...values })} />
     </>
   );
 }

@@ -1,74 +1,139 @@
 import { Button } from "@mantine/core";
-import type { FaceFacts, Setup, Side } from "../../api/types";
-import { NameField, PlainField } from "../../forms/fields";
+import type { Setup } from "../../api/types";
+import { NameField, PlainField, SwitchField } from "../../forms/fields";
 import { useShared } from "../../session/context";
-import { SidesNeeded } from "./SidesNeeded";
+import { heldJoints, machinesOf } from "../../session/machines";
+import { givenBy, leaningSide, removeSide, renameSide, rotarySide, standing } from "../../session/sides";
 import { useChosen } from "../../session/store";
-import { removeSide, renameSide, standing } from "../../session/sides";
+import { SideZero } from "./SideZero";
+import { SidesNeeded } from "./SidesNeeded";
 
 /** The further directions from which a setup is worked, and why its machine cannot reach one. */
 export function SideFields({ index, setup }: { index: number; setup: Setup }) {
-  const { editing, state, faces } = useShared();
-  const { sideShown, set } = useChosen("sideShown", "set");
+  const { editing, document, library } = useShared();
   const sides = setup.sides ?? [];
-  const facts = state?.setups[index]?.sides ?? [];
+  const machine = machinesOf(document, library).find((m) => m.id === setup.machine);
+  const letters = machine ? heldJoints(machine) : [];
+  const add = (make: (taken: string[]) => (typeof sides)[number]) =>
+    editing.edit((d) => {
+      const own = d.setups[index];
+      own.sides = [...(own.sides ?? []), make((own.sides ?? []).map((s) => s.name))];
+    });
   return (
     <>
       {sides.length === 0 && (
         <p className="small">
-          Worked from above only. Click a face or a bore in the view and choose “Work from here” for another
-          direction.
+          Worked from above only. Click a face, a bore, an edge, or three points in the view and choose “Work
+          from here” for another direction.
         </p>
       )}
       {sides.map((side, i) => (
-        <div key={side.name} role="group" aria-label={`Side ${side.name}`} style={{ marginBottom: 10 }}>
-          <NameField
-            label={`Side, ${towards(side, faces)}`}
-            value={side.name}
-            onSave={(name) => editing.edit((d) => renameSide(d.setups[index], side.name, name))}
-          />
-          <div className="two" style={{ alignItems: "end", marginTop: 4 }}>
-            <PlainField
-              label="Turn about its axis"
-              suffix="°"
-              value={side.turn_deg ?? 0}
-              onSave={(v) => editing.edit((d) => void (d.setups[index].sides![i].turn_deg = v ?? 0))}
-            />
+        <SideCard key={side.name} index={index} setup={setup} place={i} />
+      ))}
+      {!(setup.array ?? null) && (
+        <div className="buttons">
+          <Button size="compact-xs" variant="subtle" onClick={() => void add(leaningSide)}>
+            Side by two angles
+          </Button>
+          {letters.length > 0 && (
             <Button
-              variant="subtle"
-              color="gray"
               size="compact-xs"
-              onClick={() => editing.edit((d) => removeSide(d.setups[index], side.name))}
-            >
-              Remove side
-            </Button>
-          </div>
-          <div className="row">
-            <Button
               variant="subtle"
-              size="compact-xs"
-              aria-label={`Look along ${side.name}`}
-              aria-pressed={sideShown === side.name}
-              onClick={() => set({ sideShown: sideShown === side.name ? null : side.name })}
+              onClick={() => void add((taken) => rotarySide(letters, taken))}
             >
-              {sideShown === side.name ? "Look at the whole again" : "Look along it"}
+              Side by rotary positions
             </Button>
-            <span className="small">{standing(facts[i]?.joints)}</span>
-          </div>
-          {facts[i]?.out_of_reach && (
-            <div className="problem wrong" role="alert">
-              The machine cannot work from here: {facts[i].out_of_reach}.
-            </div>
           )}
         </div>
-      ))}
+      )}
       <SidesNeeded index={index} setup={setup} />
     </>
   );
 }
 
-function towards(side: Side, faces: FaceFacts[]): string {
-  if (!side.up.face) return `towards ${side.up.axis} of the part`;
-  const flat = faces[side.up.face - 1]?.kind === "plane";
-  return flat ? `towards face ${side.up.face}` : `along bore ${side.up.face}`;
+/** One side: its name, how it is turned, where its zero is, and how the machine stands for it. */
+function SideCard({ index, setup, place }: { index: number; setup: Setup; place: number }) {
+  const { editing, state, faces } = useShared();
+  const { sideShown, set } = useChosen("sideShown", "set");
+  const side = setup.sides![place];
+  const facts = state?.setups[index]?.sides?.[place];
+  const edit = (work: (s: typeof side) => void) => editing.edit((d) => work(d.setups[index].sides![place]));
+  const { lean, rotary } = side.up;
+  return (
+    <div role="group" aria-label={`Side ${side.name}`} style={{ marginBottom: 10 }}>
+      <NameField
+        label={`Side, ${givenBy(side, faces)}`}
+        value={side.name}
+        onSave={(name) => editing.edit((d) => renameSide(d.setups[index], side.name, name))}
+      />
+      {lean && (
+        <div className="two" style={{ marginTop: 4 }}>
+          <PlainField
+            label="Leans from up"
+            suffix="°"
+            value={lean.from_up_deg}
+            onSave={(v) => edit((s) => void (s.up.lean!.from_up_deg = v ?? 0))}
+          />
+          <PlainField
+            label="Towards, from X"
+            suffix="°"
+            value={lean.towards_deg ?? 0}
+            onSave={(v) => edit((s) => void (s.up.lean!.towards_deg = v ?? 0))}
+          />
+        </div>
+      )}
+      {rotary && (
+        <div className="two" style={{ marginTop: 4 }}>
+          {Object.entries(rotary).map(([letter, at]) => (
+            <PlainField
+              key={letter}
+              label={`${letter} at`}
+              suffix="°"
+              value={at}
+              onSave={(v) => edit((s) => void (s.up.rotary![letter] = v ?? 0))}
+            />
+          ))}
+        </div>
+      )}
+      <div className="two" style={{ alignItems: "end", marginTop: 4 }}>
+        <PlainField
+          label="Turn about its axis"
+          suffix="°"
+          value={side.turn_deg ?? 0}
+          onSave={(v) => edit((s) => void (s.turn_deg = v ?? 0))}
+        />
+        <SwitchField
+          label="From the other end"
+          value={side.up.reverse ?? false}
+          onSave={(v) => edit((s) => void (s.up.reverse = v))}
+        />
+      </div>
+      <SideZero side={side} edit={edit} />
+      <div className="row">
+        <Button
+          variant="subtle"
+          size="compact-xs"
+          aria-label={`Look along ${side.name}`}
+          aria-pressed={sideShown === side.name}
+          onClick={() => set({ sideShown: sideShown === side.name ? null : side.name })}
+        >
+          {sideShown === side.name ? "Look at the whole again" : "Look along it"}
+        </Button>
+        <Button
+          variant="subtle"
+          color="gray"
+          size="compact-xs"
+          onClick={() => editing.edit((d) => removeSide(d.setups[index], side.name))}
+        >
+          Remove side
+        </Button>
+        <span className="small">{standing(facts?.joints)}</span>
+      </div>
+      {facts?.out_of_reach && (
+        <div className="problem wrong" role="alert">
+          The machine cannot work from here: {facts.out_of_reach}.
+        </div>
+      )}
+    </div>
+  );
 }

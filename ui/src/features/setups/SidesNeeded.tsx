@@ -2,13 +2,14 @@ import { Button } from "@mantine/core";
 import { useSidesNeeded } from "../../api/hooks";
 import type { Setup, Side, SideNeeded } from "../../api/types";
 import { useShared } from "../../session/context";
+import { towards } from "../../session/sides";
 import { isOpen } from "../../session/runs";
 import { useChosen } from "../../session/store";
 
 /** A proposed side as a setup keeps it. */
 const sideOf = (wanted: SideNeeded): Side => ({
   name: wanted.name,
-  up: { axis: wanted.axis as Side["up"]["axis"], face: wanted.face, reverse: wanted.reverse },
+  up: towards({ axis: wanted.axis as Side["up"]["axis"], face: wanted.face, reverse: wanted.reverse }),
   turn_deg: 0,
   origin: null,
 });

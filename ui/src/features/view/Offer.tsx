@@ -6,9 +6,9 @@ import { shownLength } from "../../forms/fields";
 import { useShared } from "../../session/context";
 import { useRounds } from "../../picks/Holes";
 import { loopOf } from "../../picks/loops";
-import { sideOf } from "../../session/sides";
 import { holeAt, lineOf } from "../../session/fresh";
 import { useChosen } from "../../session/store";
+import { WorkFrom } from "../../picks/WorkFrom";
 
 interface Row {
   label: string;
@@ -102,21 +102,7 @@ export function Offer() {
             This way up
           </Button>
         )}
-        {station === "setups" && chosen && face && (face.normal || face.axis) && (
-          <Button
-            size="compact-xs"
-            variant="default"
-            onClick={() =>
-              change((d) => {
-                const s = d.setups[setup];
-                const taken = (s.sides ?? []).map((one) => one.name);
-                s.sides = [...(s.sides ?? []), sideOf(face, last.point, taken)];
-              })
-            }
-          >
-            Work from here
-          </Button>
-        )}
+        {(station === "setups" || station === "plan") && <WorkFrom />}
         {station === "setups" && chosen && (
           <Button
             size="compact-xs"

@@ -12,12 +12,13 @@ import { useProofView } from "./useProofView";
 import { useSetup } from "./useSetup";
 import { useChosenProof } from "../../session/proof";
 import { useShared } from "../../session/context";
+import { isArm, machinesOf } from "../../session/machines";
 import { useChosen } from "../../session/store";
 
 /** The view in the middle: the same camera at every station. */
 export function View() {
-  const { station, state, document } = useShared();
-  const bench = useChosen("picks", "operation", "shown", "pathShown", "set");
+  const { station, state, document, library } = useShared();
+  const bench = useChosen("picks", "operation", "shown", "pathShown", "turning", "set");
   const canvas = useRef<HTMLCanvasElement>(null);
   const holder = useRef<HTMLElement>(null);
   const [scene, setScene] = useState<BenchScene | null>(null);
@@ -48,6 +49,10 @@ export function View() {
   usePicking(scene, holder);
 
   const { facts } = useChosenProof();
+  const setup = document.setups.find((s) => s.name === facts?.setup);
+  const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
+  const hasBodies = !!machine?.bodies?.length;
+  const turns = !!machine && !isArm(machine) && machine.joints.some((j) => j.kind === "rotary");
   const names = (facts?.operations ?? []).map((o) => o.name);
   const posted = station === "prove" && bench.pathShown && bench.shown !== "deviation";
   const legend = posted || (station === "plan" && bench.operation !== null);
@@ -69,7 +74,7 @@ export function View() {
             {name}
           </button>
         ))}
-        {inCell && <button onClick={() => scene?.look(CORNER, true)}>Whole cell</button>}
+        {inCell && hasBodies && <button onClick={() => scene?.look(CORNER, true)}>Whole cell</button>}
       </div>
       {station === "plan" && bench.operation !== null && (
         <div className="showing">
@@ -95,6 +100,14 @@ export function View() {
             checked={bench.pathShown}
             onChange={(e) => bench.set({ pathShown: e.currentTarget.checked })}
           />
+          {turns && bench.shown === "replay" && (
+            <Checkbox
+              size="xs"
+              label="Turns with the machine"
+              checked={bench.turning}
+              onChange={(e) => bench.set({ turning: e.currentTarget.checked })}
+            />
+          )}
           {bench.pathShown && <PathColours choices={["kind", "operation", "load", "feed", "height"]} />}
         </div>
       )}

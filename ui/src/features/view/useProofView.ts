@@ -8,7 +8,8 @@ import { groundOf, HeightField, axisAt, poseAt } from "../../scene/heightfield";
 import { useShared } from "../../session/context";
 import { useChosen, useSession } from "../../session/store";
 import { useStockShape } from "./shapes";
-import { useCell, type CellMotion } from "./useCell";
+import type { CellMotion } from "../../scene/chain";
+import { useCell } from "./useCell";
 
 /** Of a picture's time what cutting the stock in the browser may take, ms. */
 const FRAME_MS = 16;

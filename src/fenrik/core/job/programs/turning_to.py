@@ -58,7 +58,12 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
     poses = [_needed(step, frame, on) for (_, _, step), frame in zip(ordered, frames, strict=True)]
     whole = on.axes_in_work(np.vstack([p.axes for p in poses]))
     weight = np.concatenate([p.weight for p in poses])
-    positions, reached = machine.rotary_positions(whole, weight=weight)
+    free = np.full(len(machine.rotary), np.nan)
+    given = [paths.setups.held(setup, operation.side) for _, operation, _ in ordered]
+    held = np.vstack(
+        [np.tile(free if at is None else at, (len(p.axes), 1)) for p, at in zip(poses, given, strict=True)]
+    )
+    positions, reached = machine.rotary_positions(whole, weight=weight, held=held)
     out: Ordered = []
     at = 0
     for (s, operation, step), frame, mine in zip(ordered, frames, poses, strict=True):
@@ -133,7 +138,7 @@ def _moving(
 def _unreachable(paths: Paths, setup: SetupDoc, operation: OperationDoc, axis: Floats) -> DocumentError:
     """That the machine cannot point the tool along an axis (3,) of the work's mount, and what it lacks."""
     machine = paths.setups.machine(setup)
-    why = machine.why_not(axis)
+    why = machine.why_not(axis, paths.setups.held(setup, operation.side))
     remedy = "Clamp the part otherwise, take another side, or another machine."
     if operation.side is None:
         what = f"The machine '{machine.name}' cannot lean the tool as '{operation.name}' asks: {why}."

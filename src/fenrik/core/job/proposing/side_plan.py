@@ -188,7 +188,7 @@ class SidePlan:
         narrowest = inner_radius(self.part, walls, self.drilled | self.slotted)
         narrowest = min(narrowest, 0.5 * self._passage / CORNER_SHARE)
         high, lowest = float(self.clamped.part_high[2]), float(self.clamped.part_low[2])
-        if self.features is not None:
+        if self.features is not None or self.side is not None:
             lowest = min([f.low for f in seen], default=high)
         most, widest = self._clearing_size(WIDEST_CLEARING), self._clearing_size(WIDEST_LONG)
         big = fine = self._deep(most, high - lowest, widest)

@@ -12,6 +12,7 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.job.proving.mending import mend_of
 from fenrik.core.machines.time import move_times
+from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.motion.pieces import upright_pieces
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
@@ -20,6 +21,8 @@ from fenrik.core.proof.run import Run
 from fenrik.core.proof.simulate import PART
 
 ORDER = {"stop": 0, "caution": 1, "note": 2}
+STRAIGHT_MM = 0.02
+"""How far the straight pieces of a replay may lie beside its arcs."""
 
 
 def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[str, Any]:
@@ -85,10 +88,13 @@ def stocks_of(evidence: Evidence) -> list[dict[str, NDArray[Any]]]:
     return stocks
 
 
-def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]]) -> dict[str, NDArray[Any]]:
-    """The motion as straight pieces with the time at which each ends, for replay."""
+def motion_arrays(
+    run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachine
+) -> dict[str, NDArray[Any]]:
+    """The motion as straight pieces with the time at which each ends, for replay; on machines that turn, with
+    the values of all joints there."""
     motion, begin, times = run.motion, run.begin, run.times
-    poses, owner = motion.in_setup(0.02)
+    poses, owner = motion.in_setup(STRAIGHT_MM)
     pieces = upright_pieces(poses)
     length = np.linalg.norm(pieces[:, 3:] - pieces[:, :3], axis=1)
     total = np.zeros(len(motion))
@@ -99,7 +105,7 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]]) -> dict[str,
     share = (way - before[owner]) / np.maximum(total[owner], 1e-12)
     return {
         "pieces": pieces.astype(np.float32),
-        **_joints(motion, len(poses)),
+        **_joints(run, on, len(poses)),
         **({} if poses.shape[1] == 6 else {"axes": poses[:, [3, 4, 5, 9, 10, 11]].astype(np.float32)}),
         "owner": owner.astype(np.int32),
         "ends_at": (begin[owner] + share * times[owner]).astype(np.float32),
@@ -112,12 +118,17 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]]) -> dict[str,
     }
 
 
-def _joints(motion: ProgramMotion, count: int) -> dict[str, NDArray[Any]]:
-    """Joint values (m, k) at the end of every piece, where all moves turn joints, as an arm's do."""
-    turning = motion.turning
-    if turning is None or len(turning.owner) != count or not turning.turns.all():
+def _joints(run: Run, on: OnMachine, count: int) -> dict[str, NDArray[Any]]:
+    """Joint values (m, k) at the end of every piece, where joints turn."""
+    turning = run.motion.turning
+    if turning is None:
         return {}
-    return {"joints": turning.joints[:, turning.joints.shape[1] // 2 :].astype(np.float32)}
+    if turning.turns.all():  # as an arm's do
+        ends = turning.joints[:, turning.joints.shape[1] // 2 :]
+    else:
+        lengths = {number: tool.gauge_length for number, tool in run.tools.items()}
+        ends = on.driven(run.motion, lengths, STRAIGHT_MM)[1]
+    return {"joints": ends.astype(np.float32)} if len(ends) == count else {}
 
 
 def _located(finding: Finding, setup: str, run: Run) -> Finding:

@@ -107,7 +107,7 @@ class Prover:
         findings = [f for check in CHECKS for f in check(evidence)]
         run = evidence.run
         moves = {**to_arrays(run.motion), "step": run.step_of, "begin": run.begin, "time": run.times}
-        motion = motion_arrays(run, cutting.done.traces)
+        motion = motion_arrays(run, cutting.done.traces, evidence.on)
         return keep_proof(
             self.paths.store,
             key,

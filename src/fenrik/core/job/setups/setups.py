@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.affinity import translate
 from shapely.geometry.base import BaseGeometry
 
@@ -28,7 +29,7 @@ from fenrik.core.progress import SILENT, Progress
 from fenrik.core.setups.fixture import GAP_MM, FixtureSolid, check_blocks, fixture_mesh, joined_meshes
 from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
-from fenrik.core.setups.side import seen_from, setup_from_side
+from fenrik.core.setups.side import SideDoc, seen_from, setup_from_side
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tolerances import MESH_SHARE
@@ -73,14 +74,25 @@ class Setups:
         known = self._seen.get((id(setup), side))
         if known is None or known[0] is not setup:
             number = next(i for i, s in enumerate(setup.sides) if s.name == side)
-            where = f"{self.where(setup)}.sides[{number}]"
-            clamped = self.clamped(setup)
-            matrix = setup_from_side(setup.sides[number], self.workspace.part(), clamped, where)
-            known = self._seen[id(setup), side] = (
-                setup,
-                seen_from(clamped, matrix, self.workspace.part(), side),
-            )
+            matrix = self.frame_of_side(setup, setup.sides[number], f"{self.where(setup)}.sides[{number}]")
+            clamped, part = self.clamped(setup), self.workspace.part()
+            known = self._seen[id(setup), side] = (setup, seen_from(clamped, matrix, part, side))
         return known[1]
+
+    def frame_of_side(self, setup: SetupDoc, side: SideDoc, where: str) -> NDArray[np.float64]:
+        """The frame (4, 4) in its setup of a side that the setup has, or may get. Raises DocumentError for
+        one that has no direction."""
+
+        def axis_at(given: dict[str, float]) -> NDArray[np.float64]:
+            on = self.on_machine(setup)
+            return on.axis(on.machine.rotary_at(given, f"{where}.up.rotary"))
+
+        return setup_from_side(side, self.workspace.part(), self.clamped(setup), axis_at, where)
+
+    def held(self, setup: SetupDoc, side: str | None) -> NDArray[np.float64] | None:
+        """Positions (r,) degrees at which a side that is given by them holds the rotary joints, else None."""
+        given = next((s.up.rotary for s in setup.sides if s.name == side), None)
+        return None if given is None else self.machine(setup).rotary_at(given)
 
     def on_machine(self, setup: SetupDoc) -> OnMachine:
         """Where the setup stands on its machine."""

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { jointsAt } from "./useCell";
+import { jointsAt } from "./chain";
 
 test("joints lie between those at the ends of pieces", () => {
   const motion = {

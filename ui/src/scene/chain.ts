@@ -1,0 +1,62 @@
+import type { Machine, Vec3 } from "../api/types";
+import { poseAt, type Motion } from "./heightfield";
+import { frameOf, type Chain } from "./nodes";
+
+/** A motion with the values of all joints at the end of every piece, where it has them. */
+export type CellMotion = Motion & { joints?: Float32Array };
+
+/** The joints of the chain from work to tool in the order of the arrays of a motion. */
+export function inChain(machine: Machine): string[] {
+  const parent = new Map(machine.joints.map((j) => [j.name, j.parent ?? null]));
+  const way = (from: string | null) => {
+    const out: string[] = [];
+    for (let at = from; at !== null; at = parent.get(at) ?? null) out.push(at);
+    return out;
+  };
+  return [...way(machine.work.joint ?? null), ...way(machine.tool.joint ?? null).reverse()];
+}
+
+/** A machine's chain with the work's frame that of the setup, which lies `at` over the table. */
+export function chainOf(machine: Machine, at: Vec3): Chain {
+  const work = frameOf(machine.work as Parameters<typeof frameOf>[0]);
+  work.multiply(frameOf({ at }));
+  const tool = frameOf(machine.tool as Parameters<typeof frameOf>[0]);
+  return {
+    joints: machine.joints.map((j) => ({
+      name: j.name,
+      kind: j.kind,
+      axis: j.axis as Vec3,
+      point: (j.point ?? [0, 0, 0]) as Vec3,
+      parent: j.parent ?? null,
+    })),
+    work: { joint: machine.work.joint ?? null, frame: work },
+    tool: { joint: machine.tool.joint ?? null, frame: tool },
+  };
+}
+
+/** Values of the joints by name at a time, from those at the end of every piece of a motion. */
+export function jointsAt(names: string[], joints: Float32Array, motion: Motion, time: number) {
+  const { piece, share } = poseAt(motion, time);
+  const k = names.length;
+  const [before, after] = [Math.max(0, piece - 1) * k, piece * k];
+  const values: Record<string, number> = {};
+  names.forEach((name, j) => {
+    values[name] = joints[before + j] + (joints[after + j] - joints[before + j]) * share;
+  });
+  return values;
+}
+
+/** The places of the rotary joints among those of the chain. */
+export const rotaryIn = (machine: Machine): number[] =>
+  inChain(machine).flatMap((name, i) =>
+    machine.joints.find((j) => j.name === name)?.kind === "rotary" ? [i] : [],
+  );
+
+/** Where the rotary joints stand among the values of all, in words. */
+export function turned(machine: Machine, values: Record<string, number>): string {
+  return inChain(machine)
+    .map((name) => machine.joints.find((j) => j.name === name)!)
+    .filter((j) => j.kind === "rotary")
+    .map((j) => `${j.letter || j.name} ${(values[j.name] ?? 0).toFixed(1).replace(/^-0\.0$/, "0.0")}°`)
+    .join("  ");
+}
