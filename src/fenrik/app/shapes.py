@@ -264,6 +264,17 @@ class OperationFacts(Shape):
     adapted_saves_s: float
 
 
+class SideFacts(Shape):
+    """What a program does from a side, none for the setup's own: how many operations, how often the machine
+    turns to it, the time with the ways, s, and where its rotary joints stand, degrees."""
+
+    name: str | None
+    operations: int
+    turns: int
+    time_s: float
+    joints: dict[str, float]
+
+
 class ReplayFacts(Shape):
     """What a replay stands on: the stock's box and the keys of what was kept."""
 
@@ -299,6 +310,7 @@ class ProofFacts(Shape):
     stock_volume_mm3: float
     removed_mm3: float
     operations: list[OperationFacts]
+    sides: list[SideFacts] = []
     program: list[Scheduled]
     replay: ReplayFacts
     deviation: ProofDeviation

@@ -3103,6 +3103,11 @@ export interface components {
       removed_mm3: number;
       /** Operations */
       operations: components["schemas"]["OperationFacts"][];
+      /**
+       * Sides
+       * @default []
+       */
+      sides: components["schemas"]["SideFacts"][];
       /** Program */
       program: components["schemas"]["Scheduled"][];
       replay: components["schemas"]["ReplayFacts"];
@@ -3574,6 +3579,25 @@ export interface components {
        * @description A point of the part, mm, or one of the points of the box about stock or part along the side's axes; open: the program zero.
        */
       origin?: [number, number, number] | components["schemas"]["Zero"] | null;
+    };
+    /**
+     * SideFacts
+     * @description What a program does from a side, none for the setup's own: how many operations, how often the machine
+     *     turns to it, the time with the ways, s, and where its rotary joints stand, degrees.
+     */
+    SideFacts: {
+      /** Name */
+      name: string | null;
+      /** Operations */
+      operations: number;
+      /** Turns */
+      turns: number;
+      /** Time S */
+      time_s: number;
+      /** Joints */
+      joints: {
+        [key: string]: number;
+      };
     };
     /**
      * SideNeeded

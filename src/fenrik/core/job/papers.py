@@ -38,6 +38,8 @@ from fenrik.core.tooling.drawing import tool_svg
 from fenrik.core.units import INCH_MM, format_length
 
 Floats = NDArray[np.float64]
+SIDE_PICTURE = 200
+"""Width of the picture of a side on the page."""
 
 
 def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof, revision: int | None = None) -> str:
@@ -76,11 +78,25 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof, revision: int |
         drawings={t.number: tool_svg(t, unit, 260) for t in tools},
         proof=proof.facts,
         picture=setup_picture(paths, setup, clamped),
+        sides=_sides(paths, setup, proof.facts["sides"]),
         unit="in" if unit == "inch" else "mm",
         dialect=dialect(release.dialect, paths.workspace.files.path, "releases").name,
         today=f"{date.today():%Y-%m-%d}",
         revision=revision,
     )
+
+
+def _sides(paths: Paths, setup: SetupDoc, facts: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """A row for every side from which the program works, with the picture that its tool has of the work."""
+    return [
+        {
+            **row,
+            "words": row["name"] or "From above",
+            "stand": ", ".join(f"{letter} {angle:.3f}°" for letter, angle in sorted(row["joints"].items())),
+            "picture": setup_picture(paths, setup, paths.setups.seen(setup, row["name"]), SIDE_PICTURE),
+        }
+        for row in facts
+    ]
 
 
 def _moving_axis(facts: dict[str, Any], tools: list[Assembly], machine: Machine) -> list[str]:

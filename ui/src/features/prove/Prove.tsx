@@ -5,6 +5,7 @@ import { CompareProofs } from "./Compare";
 import { Findings } from "./Findings";
 import { useChosenProof } from "../../session/proof";
 import { clock, useShared } from "../../session/context";
+import { standing } from "../../session/sides";
 import { useChosen } from "../../session/store";
 import { ProofState } from "../../session/ProofState";
 
@@ -108,6 +109,7 @@ export function ProveSheet() {
               </tr>
             </tbody>
           </table>
+          <Sides sides={facts.sides ?? []} />
           <p className="small">
             Choose an operation to see the stock after it. Tools:{" "}
             {[...new Set(facts.operations.map((o) => o.tool))]
@@ -117,6 +119,39 @@ export function ProveSheet() {
           </p>
         </>
       )}
+    </>
+  );
+}
+
+/** What a program does from each side of its setup. */
+function Sides({ sides }: { sides: NonNullable<ProofFacts["sides"]> }) {
+  if (sides.length === 0) return null;
+  return (
+    <>
+      <h3>Sides</h3>
+      <table className="plan" aria-label="Sides">
+        <thead>
+          <tr>
+            <th>Side</th>
+            <th className="num">Operations</th>
+            <th className="num">Turned to</th>
+            <th className="num">Time</th>
+          </tr>
+        </thead>
+        <tbody>
+          {sides.map((side) => (
+            <tr key={side.name ?? ""}>
+              <td>
+                {side.name ?? "From above"}
+                <div className="small">{standing(side.joints)}</div>
+              </td>
+              <td className="num">{side.operations}</td>
+              <td className="num">{side.turns} x</td>
+              <td className="num">{clock(side.time_s)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </>
   );
 }

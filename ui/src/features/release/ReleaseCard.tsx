@@ -121,6 +121,8 @@ function Together({ value, edit }: TogetherProps) {
   const own = document.setups.find((s) => s.name === value.setup);
   const others = document.setups.filter((s) => s.name !== value.setup && s.operations.some((o) => o.enabled));
   const also = value.also ?? [];
+  const from = (own?.operations ?? []).filter((o) => o.enabled).map((o) => o.side ?? null);
+  const sided = also.length === 0 && new Set(from).size > 1;
   return (
     <>
       {others.length > 0 && (
@@ -152,13 +154,16 @@ function Together({ value, edit }: TogetherProps) {
         </>
       )}
       <div className="two" style={{ marginTop: 8 }}>
-        {also.length > 0 && (
+        {(also.length > 0 || sided) && (
           <ChoiceField
             label="Order"
             value={value.order ?? "planned"}
             data={[
-              { value: "planned", label: "Setup after setup" },
-              { value: "fewest_changes", label: "Fewest tool changes" },
+              { value: "planned", label: also.length > 0 ? "Setup after setup" : "As planned" },
+              {
+                value: "fewest_changes",
+                label: sided ? "Fewest tool changes and index moves" : "Fewest tool changes",
+              },
             ]}
             onSave={(v) => edit((r) => void (r.order = v as Release["order"]))}
           />

@@ -1,13 +1,18 @@
-"""In which order the operations of several setups run in one program."""
+"""In which order the operations of several setups, or of the sides of one, run in one program."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import groupby
+from dataclasses import dataclass
+from itertools import groupby, pairwise
 
 MOST_STATES = 200_000
 """So many states of all setups together are looked through for the fewest changes; beyond that the next best
 is taken."""
+BEAM = 64
+"""So many orders are followed side by side for the sides of a setup."""
+WORK = 160_000
+"""Fewer are where there are so many operations that these would take longer than a second."""
 State = tuple[int, ...]
 
 
@@ -83,3 +88,54 @@ def _greedy(runs: list[list[tuple[int, int]]]) -> list[int]:
         out.append(tool)
         state = _taken(state, tool, runs)
     return out
+
+
+@dataclass(frozen=True)
+class Stops:
+    """What stands still between the operations of a setup with sides: `tools` and `sides` (numbers) of each,
+    seconds of a tool change, and of the way from side to side, (k, k)."""
+
+    tools: Sequence[int]
+    sides: Sequence[int]
+    change_s: float
+    turn_s: Sequence[Sequence[float]]
+
+    def between(self, before: int | None, after: int) -> float:
+        """Seconds from one operation to the next."""
+        if before is None:
+            return self.change_s
+        changed = self.change_s if self.tools[before] != self.tools[after] else 0.0
+        return changed + self.turn_s[self.sides[before]][self.sides[after]]
+
+    def total(self, order: Sequence[int]) -> float:
+        """Seconds of a whole order."""
+        return sum(self.between(a, b) for a, b in zip([None, *order], order, strict=False))
+
+    def turns(self, order: Sequence[int]) -> int:
+        """How often an order goes to another side."""
+        return sum(1 for a, b in pairwise(order) if self.sides[a] != self.sides[b])
+
+
+def fewest_stops(stops: Stops, needs: Sequence[set[int]]) -> list[int]:
+    """An order of the operations of a setup with little time between them, tool changes and ways from side to
+    side together, in which each comes after all that it `needs`; never a longer one than as planned.
+
+    A beam search over what can come next; the orders that stand at the same are followed once.
+    """
+    count = len(needs)
+    states: list[tuple[float, tuple[int, ...], frozenset[int]]] = [(0.0, (), frozenset())]
+    width = max(1, min(BEAM, WORK // max(1, count * count)))
+    for _ in range(count):
+        reached: dict[tuple[frozenset[int], int], tuple[float, tuple[int, ...], frozenset[int]]] = {}
+        for cost, order, done in states:
+            last = order[-1] if order else None
+            for nxt in range(count):
+                if nxt in done or not needs[nxt] <= done:
+                    continue
+                more = cost + stops.between(last, nxt)
+                key = (done | {nxt}, nxt)
+                if key not in reached or more < reached[key][0] - 1e-9:
+                    reached[key] = (more, (*order, nxt), key[0])
+        states = sorted(reached.values(), key=lambda s: (s[0], s[1]))[:width]
+    planned = list(range(count))
+    return min(list(states[0][1]) if states else planned, planned, key=stops.total)

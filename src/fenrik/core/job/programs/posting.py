@@ -13,8 +13,8 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.arm_texts import read_arm
 from fenrik.core.job.programs.elsewhere import read_elsewhere
 from fenrik.core.job.programs.on_arm import on_arm
-from fenrik.core.job.programs.ordering import as_planned, changes, fewest_changes
 from fenrik.core.job.programs.posted import Posted
+from fenrik.core.job.programs.sequence import sequence
 from fenrik.core.job.programs.text_findings import MOST, difference_findings
 from fenrik.core.job.programs.turning_to import on_sides
 from fenrik.core.machines.machine import Machine
@@ -57,11 +57,9 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
     _fits(release, machine, words, where)
     made = _steps(paths, release, where, progress)
     fast = _rapid_feed(paths, release, made, f"{where}.options.rapid_feed_mm_min")
-    tools = [[o.tool for s, o, _ in made if s is setup] for setup in _setups(paths, release)]
-    order = fewest_changes(tools) if release.order == "fewest_changes" else as_planned(tools)
-    by_setup = [[m for m in made if m[0] is setup] for setup in _setups(paths, release)]
-    planned = [by_setup[s][i] for s, i in order]
-    ordered = on_arm(paths, planned) if isinstance(words, ArmDialect) else on_sides(paths, planned, words)
+    order = sequence(paths, release, made)
+    steps = order.steps
+    ordered = on_arm(paths, steps) if isinstance(words, ArmDialect) else on_sides(paths, steps, words)
     program = Program(
         release.comment or job.name,
         release.program_number,
@@ -92,7 +90,6 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
     changed = np.concatenate([[True], motion.tool[1:] != motion.tool[:-1]])[: len(motion)]
     begin = np.concatenate([[0.0], np.cumsum(times)[:-1]])[: len(motion)]
     begin = begin + np.cumsum(changed) * machine.tool_change_s
-    count = changes(order, tools)
     return Posted(
         release,
         [s for s, _, _ in ordered],
@@ -107,8 +104,8 @@ def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Post
         times,
         begin,
         float(begin[-1] + times[-1]) if len(motion) else 0.0,
-        count,
-        (changes(as_planned(tools), tools) - count) * machine.tool_change_s,
+        order.tool_changes,
+        order.saves_s,
         worn,
     )
 

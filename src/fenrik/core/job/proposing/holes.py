@@ -11,13 +11,12 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.recipes import (
     Proposal,
     is_seen,
+    on_side,
     propose_all,
     propose_operations,
     with_proposal,
 )
 from fenrik.core.job.proposing.sides import sides_towards
-from fenrik.core.job.tasks.heights import over_fixture
-from fenrik.core.setups.setup import Clamped
 
 
 def propose_holes(
@@ -40,7 +39,7 @@ def propose_holes(
     for name, mine in by_side.items():
         job = with_proposal(paths.job, setup, out)
         more = propose_operations(job, job.setup(setup.name), mine, purpose, use)
-        _take(out, more, name, paths.setups.seen(setup, name))
+        _take(out, on_side(more, name, paths.setups.seen(setup, name), _names(job.setup(setup.name))))
     return out
 
 
@@ -51,7 +50,8 @@ def propose_every_hole(paths: Paths, setup: SetupDoc, holes: list[Hole]) -> Prop
         clamped, job = paths.setups.seen(setup, name), with_proposal(paths.job, setup, out)
         mine = [h for h in left if is_seen(h, clamped)]
         left = [h for h in left if h not in mine]
-        _take(out, propose_all(job, job.setup(setup.name), alike(mine), clamped), name, clamped)
+        own = job.setup(setup.name)
+        _take(out, on_side(propose_all(job, own, alike(mine), clamped), name, clamped, _names(own)))
     out.words += words_of_unseen(left)
     return out
 
@@ -61,9 +61,13 @@ def words_of_unseen(holes: list[Hole]) -> list[str]:
     return [f"Left: {len(g)} x {g[0].words()}, not seen from above or from a side." for g in alike(holes)]
 
 
-def _take(out: Proposal, more: Proposal, side: str | None, seen: Clamped) -> None:
-    """Takes what is proposed from a side, which sees what is clamped like that, into a proposal."""
+def _names(setup: SetupDoc) -> list[str]:
+    return [o.name for o in setup.operations]
+
+
+def _take(out: Proposal, more: Proposal) -> None:
+    """Takes what is proposed into a proposal."""
     out.recipe = out.recipe or more.recipe
     out.tools += more.tools
-    out.operations += [over_fixture(o.model_copy(update={"side": side}), seen) for o in more.operations]
+    out.operations += more.operations
     out.words += more.words

@@ -3,6 +3,7 @@ library."""
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -16,6 +17,7 @@ from fenrik.core.frames import same_direction
 from fenrik.core.job.document.job import Job, OperationDoc, SetupDoc
 from fenrik.core.job.document.picks import HolePick
 from fenrik.core.job.document.recipe_data import RecipeStep, shipped
+from fenrik.core.job.tasks.heights import over_fixture
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly, HolderSegment, Kind
 from fenrik.core.tooling.library import starting_library
@@ -91,6 +93,10 @@ def propose_operations(
     return out
 
 
+NUMBERED = re.compile(r" \(\d+\)$")
+"""What makes a name one of its own."""
+LONGEST = 74
+"""Letters of a name that has room for its number."""
 PHASES = (
     "spot",
     "drill",
@@ -201,6 +207,26 @@ def _together(operations: list[OperationDoc], taken: list[str]) -> list[Operatio
 
 def _but_for_holes(operation: OperationDoc) -> dict[str, object]:
     return operation.model_dump(exclude={"name", "holes"})
+
+
+def on_side(proposal: Proposal, side: str | None, seen: Clamped, taken: list[str]) -> Proposal:
+    """What is proposed as made from a side, which sees what is clamped like that: its operations say so in
+    their names, and go over the fixture there."""
+    out = Proposal(proposal.recipe, tools=proposal.tools, words=list(proposal.words))
+    for operation in proposal.operations:
+        name = operation.name
+        if side is not None:
+            own = [*taken, *(o.name for o in out.operations)]
+            name = free_name(from_side(NUMBERED.sub("", operation.name), side), own)
+            out.words = [w.replace(f"'{operation.name}'", f"'{name}'") for w in out.words]
+        made = operation.model_copy(update={"side": side, "name": name})
+        out.operations.append(over_fixture(made, seen))
+    return out
+
+
+def from_side(name: str, side: str | None) -> str:
+    """The name of an operation that is made from a side."""
+    return name if side is None else f"{name}, {side}"[:LONGEST]
 
 
 def free_name(name: str, taken: list[str]) -> str:

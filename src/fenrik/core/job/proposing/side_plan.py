@@ -25,7 +25,15 @@ from fenrik.core.job.document.picks import Boundary, WallPick
 from fenrik.core.job.document.recipe_data import HOLES, PartRecipe, PartStep, shipped
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.balls import BallPass, FaceReach, choose_balls, passes_of
-from fenrik.core.job.proposing.recipes import Proposal, free_name, is_seen, propose_all, with_proposal
+from fenrik.core.job.proposing.recipes import (
+    Proposal,
+    free_name,
+    from_side,
+    is_seen,
+    on_side,
+    propose_all,
+    with_proposal,
+)
 from fenrik.core.job.proposing.tool_choice import CORNER_SHARE, WIDEST_LONG, ToolChoice
 from fenrik.core.job.tasks.heights import over_fixture
 from fenrik.core.job.tasks.task import SHALLOWEST
@@ -94,10 +102,9 @@ class SidePlan:
                 faces[:] = [f for f in faces if f.id in chosen]
             open_holes = []
         job = with_proposal(paths.job, setup, out)
-        self.holes = propose_all(job, job.setup(setup.name), alike(open_holes), self.clamped)
-        self.holes.operations = [
-            over_fixture(o.model_copy(update={"side": side}), self.clamped) for o in self.holes.operations
-        ]
+        own = job.setup(setup.name)
+        holes = propose_all(job, own, alike(open_holes), self.clamped)
+        self.holes = on_side(holes, side, self.clamped, [o.name for o in own.operations])
         self.out.tools += self.holes.tools
         self.tools = ToolChoice(paths.job, self.part, self.out)
         self.drilled = {f for o in self.holes.operations for p in o.holes for f in self._walls_of(p.face)}
@@ -280,7 +287,8 @@ class SidePlan:
         parameters = {**step.parameters, **also}
         if step.full_flutes:
             parameters["step_down"] = self._full_depth(tool)
-        name = free_name(name or step.name, [o.name for o in (*self.setup.operations, *self.out.operations)])
+        name = from_side(name or step.name, self.side)
+        name = free_name(name, [o.name for o in (*self.setup.operations, *self.out.operations)])
         given = {"name": name, "strategy": step.strategy, "tool": tool.number, "parameters": parameters}
         given |= {"side": self.side}
         self.out.operations.append(over_fixture(OperationDoc.model_validate(given | more), self.clamped))

@@ -91,8 +91,12 @@ def order(evidence: Evidence) -> list[Finding]:
     posted = evidence.posted
     if posted.order_saves_s <= 0:
         return []
-    changes = f"the fewest tool changes, {posted.tool_changes}"
-    words = f"The order with {changes}, saves {posted.order_saves_s:.0f} s of changing tools."
+    if len({o.side for o in posted.operations}) > 1:
+        order = f"with little time between operations, {posted.tool_changes} tool changes,"
+        saved = "changing tools and turning to sides"
+    else:
+        order, saved = f"with the fewest tool changes, {posted.tool_changes},", "changing tools"
+    words = f"The order {order} saves {posted.order_saves_s:.0f} s of {saved}."
     return [Finding("note", "order", words)]
 
 

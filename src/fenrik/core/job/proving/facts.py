@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.job.proving.mending import mend_of
-from fenrik.core.machines.time import move_times
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.machines.time import move_times
 from fenrik.core.motion.pieces import upright_pieces
 from fenrik.core.motion.program_motion import ProgramMotion
 from fenrik.core.proof.adapting import adapted_pieces, parts_of_moves
@@ -47,6 +48,7 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "stock_volume_mm3": stock.volume(),
         "removed_mm3": float(evidence.cutting.done.volume.sum()),
         "operations": [_operation(paths, evidence, i) for i in range(len(evidence.worked))],
+        "sides": _sides(posted),
         "program": [asdict(s) for s in posted.schedule()],
         "replay": {
             "low": evidence.clamped.stock_low.tolist(),
@@ -61,6 +63,26 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         | {"worst": [asdict(w) for w in evidence.worst]},
         "findings": _findings(evidence, located),
     }
+
+
+def _sides(posted: Posted) -> list[dict[str, Any]]:
+    """The sides from which the program works, in its order, each with where the rotary joints stand, how
+    often the machine turns to it, and the time of its operations with the ways to them; none where it is
+    one."""
+    out: dict[str | None, dict[str, Any]] = {}
+    last: str | None = None
+    times = {(s.setup, s.name): s.end_s - s.begin_s for s in posted.schedule()}
+    for setup, operation, step in zip(posted.setups, posted.operations, posted.program.steps, strict=False):
+        side = operation.side
+        row = out.setdefault(side, {"name": side, "operations": 0, "turns": 0, "time_s": 0.0, "joints": {}})
+        row["operations"] += 1
+        row["turns"] += not row["turns"] or side != last
+        row["time_s"] += times.get((setup.name, step.name), 0.0)
+        if step.side is not None and step.side.moving is None:
+            letters = [j.letter or j.name for j in step.side.on.machine.rotary]
+            row["joints"] = dict(zip(letters, step.side.angles.tolist(), strict=True))
+        last = side
+    return list(out.values()) if len(out) > 1 else []
 
 
 def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]]:
@@ -88,9 +110,7 @@ def stocks_of(evidence: Evidence) -> list[dict[str, NDArray[Any]]]:
     return stocks
 
 
-def motion_arrays(
-    run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachine
-) -> dict[str, NDArray[Any]]:
+def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachine) -> dict[str, NDArray[Any]]:
     """The motion as straight pieces with the time at which each ends, for replay; on machines that turn, with
     the values of all joints there."""
     motion, begin, times = run.motion, run.begin, run.times
