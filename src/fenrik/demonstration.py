@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 DEMONSTRATION = (
     "bearing_bracket_two_setups",
     "nozzle_mould",
+    "valve_manifold",
     "gauge_block",
     "guide_vane",
     "foam_dome",

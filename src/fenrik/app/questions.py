@@ -29,6 +29,7 @@ from fenrik.core.job.document.reading import job_data, job_from_data, parse_job
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.proposing.clampings import propose_clampings
 from fenrik.core.job.proposing.holes import propose_every_hole, propose_holes
 from fenrik.core.job.proposing.proved import proposal_key
 from fenrik.core.job.proposing.recipes import uses_of
@@ -131,7 +132,10 @@ def _ways_up(desk: Desk, order: dict[str, Any]) -> Any:
 
 def _sides_needed(desk: Desk, order: dict[str, Any]) -> Any:
     paths = desk.paths(order)
-    return [asdict(side) for side in propose_sides(paths, _setup(paths, order["setup"]))]
+    setup = _setup(paths, order["setup"])
+    sides = propose_sides(paths, setup)
+    clampings = propose_clampings(paths, setup, sides)
+    return {"sides": [asdict(s) for s in sides], "clampings": [asdict(c) for c in clampings]}
 
 
 def _try_side(desk: Desk, order: dict[str, Any]) -> Any:

@@ -14,6 +14,7 @@ from fenrik.core.features.sides_needed import SideNeeded
 from fenrik.core.features.way_up import WayUp
 from fenrik.core.job.cutting.proofs import motion_key, stock_key
 from fenrik.core.job.document.job import OperationDoc
+from fenrik.core.job.proposing.clampings import Clamping
 from fenrik.core.setups.side import SideDoc
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.web.deps import JSON, Coordinate, FaceId, Key, Number, Service, as_it_lies, data, packed
@@ -29,6 +30,13 @@ class PickBody(BaseModel):
 
     point: tuple[Coordinate, Coordinate, Coordinate]
     face: FaceId
+
+
+class Needed(BaseModel):
+    """Sides that a setup needs, and further clampings for those that it does not reach."""
+
+    sides: list[SideNeeded]
+    clampings: list[Clamping]
 
 
 class UseAnswer(BaseModel):
@@ -153,10 +161,10 @@ def ways_up(jobs: Service, job_id: Number, request: Request) -> Response:
     return as_it_lies(request, jobs.answers.of_part("ways_up", jobs.asked(job_id)), JSON, immutable=False)
 
 
-@router.get("/jobs/{job_id}/setups/{index}/sides-needed", response_model=list[SideNeeded])
+@router.get("/jobs/{job_id}/setups/{index}/sides-needed", response_model=Needed)
 def sides_needed(jobs: Service, job_id: Number, index: Index) -> Response:
-    """The sides that a setup needs besides those that it has, the one that adds most first; those that its
-    machine cannot reach last."""
+    """The sides that a setup needs besides those that it has, the one that adds most first, those that its
+    machine cannot reach last; and the fewest clampings that reach these."""
     return data(jobs.answers.ask("sides_needed", jobs.asked(job_id), setup=index))
 
 

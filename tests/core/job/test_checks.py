@@ -131,7 +131,7 @@ def test_a_speed_below_the_machines_lowest_says_so():
 
 @pytest.mark.parametrize(("saves", "count"), [(0.0, 0), (-1.0, 0), (84.4, 1)])
 def test_an_order_is_noted_where_it_saves_time(saves, count):
-    posted = SimpleNamespace(order_saves_s=saves, tool_changes=6)
+    posted = SimpleNamespace(order_saves_s=saves, tool_changes=6, operations=[])
     found = checks.order(evidence(posted=posted))
     assert len(found) == count
     if count:

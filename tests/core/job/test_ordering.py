@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.job.programs import ordering
-from fenrik.core.job.programs.ordering import as_planned, changes, fewest_changes
+from fenrik.core.job.programs.ordering import Stops, as_planned, changes, fewest_changes, fewest_stops
 
 FEW = st.lists(st.lists(st.integers(1, 4), min_size=1, max_size=4), min_size=1, max_size=3)
 MANY = st.lists(st.lists(st.integers(1, 6), max_size=12), min_size=1, max_size=6)
@@ -88,3 +88,55 @@ def test_operations_that_follow_one_another_with_a_tool_stay_together():
 
 def test_as_planned_is_setup_after_setup():
     assert as_planned([[4, 5], [], [6]]) == [(0, 0), (0, 1), (2, 0)]
+
+
+def keeping(needs):
+    """Every order in which each operation comes after what it needs."""
+
+    def go(done):
+        if len(done) == len(needs):
+            yield list(done)
+        for i, own in enumerate(needs):
+            if i not in done and own <= set(done):
+                yield from go((*done, i))
+
+    return go(())
+
+
+@st.composite
+def sided(draw, most):
+    """Tools and sides of operations, and earlier ones that each needs."""
+    count = draw(st.integers(1, most))
+    numbers = st.lists(st.integers(0, 2), min_size=count, max_size=count)
+    tools, sides = draw(numbers), draw(numbers)
+    needs = [set(draw(st.lists(st.integers(0, i - 1), max_size=2))) if i else set() for i in range(count)]
+    turns = [[0.0, 4.0, 7.0], [4.0, 0.0, 5.0], [7.0, 5.0, 0.0]]
+    return Stops(tools, sides, draw(st.sampled_from([0.0, 3.0, 20.0])), turns), needs
+
+
+@settings(max_examples=120, deadline=None)
+@given(sided(6))
+def test_no_order_of_sides_stands_still_for_less_time(case):
+    stops, needs = case
+    order = fewest_stops(stops, needs)
+    assert stops.total(order) == pytest.approx(min(stops.total(o) for o in keeping(needs)))
+
+
+@settings(max_examples=60, deadline=None)
+@given(sided(30))
+def test_what_an_operation_needs_stays_before_it(case):
+    stops, needs = case
+    order = fewest_stops(stops, needs)
+    assert sorted(order) == list(range(len(needs)))
+    assert all(order.index(before) < order.index(i) for i, own in enumerate(needs) for before in own)
+    assert stops.total(order) <= stops.total(list(range(len(needs))))
+
+
+def test_two_sides_with_two_tools_each_turn_once():
+    # a tool change takes longer than turning: drill both sides, then tap both
+    slow = Stops([1, 2, 1, 2], [0, 0, 1, 1], 10.0, [[0.0, 1.0], [1.0, 0.0]])
+    assert fewest_stops(slow, [set(), {0}, set(), {2}]) in ([0, 2, 3, 1], [2, 0, 1, 3])
+    # where turning takes longer, side after side
+    quick = Stops([1, 2, 1, 2], [0, 0, 1, 1], 1.0, [[0.0, 10.0], [10.0, 0.0]])
+    sides = [quick.sides[i] for i in fewest_stops(quick, [set(), {0}, set(), {2}])]
+    assert sides in ([0, 0, 1, 1], [1, 1, 0, 0])

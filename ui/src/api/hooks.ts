@@ -18,7 +18,7 @@ import type {
   ProofFacts,
   WayUp,
   Side,
-  SideNeeded,
+  SidesNeeded,
   SideState,
 } from "./types";
 
@@ -107,7 +107,7 @@ export const useWaysUp = (id: number, key: string | null | undefined) =>
 export const useSidesNeeded = (id: number, index: number, revision: number, asked: boolean) =>
   useQuery({
     queryKey: ["sides-needed", id, index, revision],
-    queryFn: () => request<SideNeeded[]>(`/jobs/${id}/setups/${index}/sides-needed`),
+    queryFn: () => request<SidesNeeded>(`/jobs/${id}/setups/${index}/sides-needed`),
     enabled: asked,
     placeholderData: (before) => before,
     staleTime: Infinity,

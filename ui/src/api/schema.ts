@@ -628,8 +628,8 @@ export interface paths {
     };
     /**
      * Sides Needed
-     * @description The sides that a setup needs besides those that it has, the one that adds most first; those that its
-     *     machine cannot reach last.
+     * @description The sides that a setup needs besides those that it has, the one that adds most first, those that its
+     *     machine cannot reach last; and the fewest clampings that reach these.
      */
     get: operations["sides_needed_api_jobs__job_id__setups__index__sides_needed_get"];
     put?: never;
@@ -1370,6 +1370,23 @@ export interface components {
        * @description Name of the earlier setup.
        */
       setup: string;
+    };
+    /**
+     * Clamping
+     * @description A way to clamp the part once more: up goes an `axis` of it or the direction of a `face`, turned over
+     *     where `reverse`; then the `sides` named come into reach. `words` say so.
+     */
+    Clamping: {
+      /** Axis */
+      axis: string | null;
+      /** Face */
+      face: number | null;
+      /** Reverse */
+      reverse: boolean;
+      /** Sides */
+      sides: string[];
+      /** Words */
+      words: string;
     };
     /**
      * Derived
@@ -2381,6 +2398,16 @@ export interface components {
       z: [number, number, number];
       /** X */
       x?: [number, number, number] | null;
+    };
+    /**
+     * Needed
+     * @description Sides that a setup needs, and further clampings for those that it does not reach.
+     */
+    Needed: {
+      /** Sides */
+      sides: components["schemas"]["SideNeeded"][];
+      /** Clampings */
+      clampings: components["schemas"]["Clamping"][];
     };
     /**
      * NewJob
@@ -5029,7 +5056,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["SideNeeded"][];
+          "application/json": components["schemas"]["Needed"];
         };
       };
       /** @description Validation Error */

@@ -145,3 +145,6 @@ export type Library = Omit<S["Library"], "strategies" | "recipes" | "part_recipe
     string[]
   >;
 };
+
+/** The sides that a setup needs, and further clampings for those out of its machine's reach. */
+export type SidesNeeded = S["Needed"];

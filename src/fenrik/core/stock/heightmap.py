@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter
 
+from fenrik.core.binary import pack, unpack
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.dexels import Stock
@@ -59,6 +60,16 @@ class HeightMap:
     def copy(self) -> HeightMap:
         """An independent copy."""
         return HeightMap(self.heights.copy(), self.x0, self.y0, self.cell)
+
+    def to_bytes(self) -> bytes:
+        """The map as a blob."""
+        return pack({"x0": self.x0, "y0": self.y0, "cell": self.cell}, {"heights": self.heights})
+
+    @staticmethod
+    def from_bytes(blob: bytes) -> HeightMap:
+        """The inverse of `to_bytes`."""
+        head, arrays = unpack(blob)
+        return HeightMap(arrays["heights"].copy(), head["x0"], head["y0"], head["cell"])
 
     @property
     def grid(self) -> k.Grid:

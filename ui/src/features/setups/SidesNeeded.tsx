@@ -1,6 +1,7 @@
 import { Button } from "@mantine/core";
 import { useSidesNeeded } from "../../api/hooks";
-import type { Setup, Side, SideNeeded } from "../../api/types";
+import type { Setup, Side, SideNeeded, SidesNeeded as Needed } from "../../api/types";
+import { fresh } from "../../session/changes";
 import { useShared } from "../../session/context";
 import { towards } from "../../session/sides";
 import { isOpen } from "../../session/runs";
@@ -14,14 +15,22 @@ const sideOf = (wanted: SideNeeded): Side => ({
   origin: null,
 });
 
+type Clamping = Needed["clampings"][number];
+
+const isUp = ({ up }: Setup, c: Clamping) =>
+  up.axis === c.axis && up.face === c.face && up.reverse === c.reverse;
+
 /** The sides that would reach what is not reached from here yet, and those that the machine lacks. */
 export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
-  const { id, revision, state, editing, runs, go, faces } = useShared();
+  const { id, revision, document, state, editing, runs, go, faces } = useShared();
   const { set } = useChosen("set");
   const facts = state?.setups[index];
   const standing = state?.part.state === "ready" && facts?.state === "ready";
-  const found = useSidesNeeded(id, index, revision, standing).data;
-  if (!found || found.length === 0 || (setup.array ?? null)) return null;
+  const needed = useSidesNeeded(id, index, revision, standing).data;
+  if (!needed || needed.sides.length === 0 || (setup.array ?? null)) return null;
+  const found = needed.sides;
+  // what a later setup does already needs no other
+  const clampings = needed.clampings.filter((c) => !document.setups.slice(index + 1).some((s) => isUp(s, c)));
   const within = found.filter((f) => !f.why);
   const count = within.length === 1 ? "One more side reaches" : `${within.length} more sides reach`;
   const add = (wanted: SideNeeded[]) =>
@@ -34,6 +43,13 @@ export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
     set({ setup: index });
     editing.start(`whole:${index}`);
     go("plan");
+  };
+  const clamp = (c: Clamping) => {
+    editing.edit((d) => {
+      const up = { axis: c.axis as Setup["up"]["axis"], face: c.face, reverse: c.reverse };
+      d.setups.push({ ...fresh(d.setups), up });
+    });
+    set({ setup: document.setups.length, operation: null });
   };
   const show = (one: SideNeeded) =>
     set({
@@ -80,6 +96,14 @@ export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
           ))}
         </tbody>
       </table>
+      {clampings.map((c) => (
+        <div key={c.words} className="row">
+          <span className="small">One more clamping, {c.words}</span>
+          <Button size="compact-xs" variant="subtle" onClick={() => clamp(c)}>
+            Add this setup
+          </Button>
+        </div>
+      ))}
       {within.length > 0 && (
         <div className="buttons" style={{ marginTop: 6 }}>
           <Button size="compact-sm" variant="default" onClick={() => void add(within)}>

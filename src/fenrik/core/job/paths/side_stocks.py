@@ -14,6 +14,7 @@ from fenrik.core.job.document.job import OperationDoc, SetupDoc
 from fenrik.core.job.paths.standing import ARC_MM, path_pieces
 from fenrik.core.job.setups.raw import planning_cell, raw_map
 from fenrik.core.job.setups.setups import Setups
+from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import HeightMap, projected_map
@@ -31,7 +32,8 @@ def turns(operation: OperationDoc) -> bool:
 
 
 class SideStocks:
-    """The height maps of all sides of a job's setups, kept while what led to them stands."""
+    """The height maps of all sides of a job's setups, kept while what led to them stands; what a side sees
+    when the work comes back to it is kept in the store."""
 
     def __init__(self, setups: Setups, path_of: PathOf) -> None:
         self._setups, self._job, self._path_of = setups, setups.job, path_of
@@ -56,9 +58,17 @@ class SideStocks:
         seen = self._setups.seen(setup, side)
         if not earlier:
             return raw_map(seen)
+        setups = self._setups
+        raw = [setups.stock_key(setup), setups.frame_of(setup), setups.frame_of(setup, side)]
+        key = key_of("side_map", [*raw, planning_cell(seen), [key for _, key in earlier]])
+        blob = setups.store.get(key)
+        if blob is not None:
+            return HeightMap.from_bytes(blob)
         stock = self._cut(setup, earlier)
         matrix = invert(seen.setup_from_side)
-        return projected_map(stock, seen.stock_low, seen.stock_high, matrix, planning_cell(seen))
+        seen_map = projected_map(stock, seen.stock_low, seen.stock_high, matrix, planning_cell(seen))
+        setups.store.put(key, "side_map", seen_map.to_bytes())
+        return seen_map
 
     def _cut(self, setup: SetupDoc, earlier: Keyed) -> Stock:
         """The dexels after some operations."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import groupby, pairwise
+from itertools import groupby
 
 MOST_STATES = 200_000
 """So many states of all setups together are looked through for the fewest changes; beyond that the next best
@@ -110,10 +110,6 @@ class Stops:
     def total(self, order: Sequence[int]) -> float:
         """Seconds of a whole order."""
         return sum(self.between(a, b) for a, b in zip([None, *order], order, strict=False))
-
-    def turns(self, order: Sequence[int]) -> int:
-        """How often an order goes to another side."""
-        return sum(1 for a, b in pairwise(order) if self.sides[a] != self.sides[b])
 
 
 def fewest_stops(stops: Stops, needs: Sequence[set[int]]) -> list[int]:

@@ -15,6 +15,9 @@ from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.recipes import free_name
 
+STANDS = -0.85
+"""Cosine to up below which a direction comes from where the work stands (common practice, no source)."""
+
 
 def propose_sides(paths: Paths, setup: SetupDoc) -> list[SideNeeded]:
     """The sides that a setup needs besides its own and those that it has, see `sides_needed`. Raises
@@ -25,6 +28,8 @@ def propose_sides(paths: Paths, setup: SetupDoc) -> list[SideNeeded]:
     worked = [setups.seen(setup, s).setup_from_part[2, :3] for s in (None, *(s.name for s in setup.sides))]
 
     def why(direction: NDArray[np.float64]) -> str:
+        if float(clamped.setup_from_part[2, :3] @ direction) < STANDS:
+            return "the work stands on that side, which takes another clamping"
         return on.machine.why_not(turn @ direction)
 
     finished = made_already(part, part.mesh.moved(clamped.setup_from_part), clamped)

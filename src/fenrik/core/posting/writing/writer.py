@@ -111,7 +111,9 @@ class _Writer:
             for line in self.dialect.render(self.dialect.templates.restart, units_word=self.units_word):
                 self._line(number + line, spaced=False)
                 number = ""
-        turned = {a: v for a, v in self.modal.items() if a in ("A", "B", "C")}
+        # whoever begins at this tool knows nothing of how the machine stands
+        kept = ("A", "B", "C") if not self.dialect.restart else ()
+        turned = {a: v for a, v in self.modal.items() if a in kept}
         self.modal = {"S": f"{step.spindle_rpm:.0f}", "M": "3" if step.clockwise else "4", **turned}
         self._template(
             self.dialect.templates.tool,
