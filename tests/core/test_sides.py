@@ -378,3 +378,29 @@ def test_the_frame_of_a_side_stands_square_to_its_face_with_its_zero_on_it():
     assert np.linalg.norm(seen.stock_high - seen.stock_low) > np.linalg.norm(
         clamped.stock_high - clamped.stock_low
     )
+
+
+def test_the_same_operations_indexed_and_in_separate_clampings_leave_the_same_stock():
+    """The gauge block once from its side on the tilting table, once clamped anew with the leaning face up."""
+    indexed = gauge()
+    data = job_data(gauge())
+    top, own = data["setups"][0], data["setups"][0]["operations"]
+    leaning = {**top, "name": "Leaning", "up": {"face": 3}, "stock": {"kind": "carried", "setup": "Top"}}
+    leaning["zero"] = {"of": "point", "point": top["sides"][0]["origin"]}
+    leaning["operations"] = [{**o, "side": None} for o in own if o.get("side")]
+    top["operations"] = [o for o in own if not o.get("side")]
+    top["sides"], leaning["sides"], data["releases"] = [], [], []
+    data["setups"] = [{**top, "machine": "column_mill_800"}, {**leaning, "machine": "column_mill_800"}]
+    apart = job_from_data(data)
+    one = prover(indexed).prove(indexed.effective_releases()[0])
+    own_prover = prover(apart)
+    two = [own_prover.prove(r) for r in apart.effective_releases()]
+    assert one.stops() == [] and all(p.stops() == [] for p in two)
+    removed = sum(p.facts["removed_mm3"] for p in two)
+    assert one.facts["removed_mm3"] == pytest.approx(removed, rel=2e-3)  # two lattices of 0.3 mm
+    sizes = [{f["face"]: f for f in p.facts["deviation"]["by_face"]} for p in (one, two[-1])]
+    assert set(sizes[0]) == set(sizes[1])
+    for face, row in sizes[0].items():
+        other = sizes[1][face]
+        assert row["leftover_mm"] == pytest.approx(other["leftover_mm"], abs=0.005)
+        assert row["overcut_mm"] == pytest.approx(other["overcut_mm"], abs=0.005)

@@ -75,15 +75,18 @@ def test_threads_are_tapped_and_the_fit_is_reamed(proved):
 
 
 def test_the_machine_stands_for_every_side_as_worked_out_by_hand(proved):
-    """C turns a side to the back (+Y), A lays it up by -90 degrees; the oil bores lean by 35 and 30 degrees
-    towards 160 and 20 degrees from X, so that C brings them to the plane across A."""
+    """At A -90 and C 0 the tool looks at the back, +Y; C goes the way that the tool goes about the work, so
+    that for a side towards some angle from X it is that angle less 90 degrees. The oil bores lean by 30 and
+    35 degrees, which is what A has to lean."""
     sides = {s["name"]: s["joints"] for s in proved[1][0].facts["sides"]}
     assert sides[None] == {"A": 0.0, "C": 0.0}
     for name, (x, y, _) in UP.items():
         assert sides[name]["A"] == pytest.approx(-90.0)
         towards = np.degrees(np.arctan2(y, x))
-        assert (sides[name]["C"] - (90.0 - towards)) % 360.0 == pytest.approx(0.0, abs=1e-6) or True
-    assert sorted(abs(sides[f"Oil bore {n}"]["A"]) for n in ("left", "right")) == pytest.approx([30.0, 35.0])
+        off = (sides[name]["C"] - (towards - 90.0) + 180.0) % 360.0 - 180.0
+        assert off == pytest.approx(0.0, abs=1e-6)
+    leans = [abs(sides[f"Oil bore {n}"]["A"]) for n in ("left", "right")]
+    assert sorted(leans) == pytest.approx([30.0, 35.0])
 
 
 def test_times_are_told_by_side_and_add_up(proved):

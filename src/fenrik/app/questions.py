@@ -161,6 +161,7 @@ def _holes(desk: Desk, order: dict[str, Any]) -> Any:
                 "faces": [h.faces for h in group],
                 "mouths": [h.mouth for h in group],
                 "axis": one.axis,
+                "entries": one.entries,
                 "uses": [{k: getattr(u, k) for k in ("purpose", "name", "words", "table")} for u in known],
             }
         )

@@ -49,8 +49,8 @@ class UseAnswer(BaseModel):
 
 
 class HoleGroup(BaseModel):
-    """Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses,
-    likeliest first."""
+    """Holes that are alike: how many, in words, a face and the mouth of each (part frame), the directions from
+    which a tool comes into them, and their uses, likeliest first."""
 
     words: str
     diameter: float
@@ -58,6 +58,7 @@ class HoleGroup(BaseModel):
     faces: list[list[int]]
     mouths: list[Vec3]
     axis: Vec3
+    entries: list[Vec3]
     uses: list[UseAnswer]
 
 

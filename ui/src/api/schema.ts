@@ -1704,8 +1704,8 @@ export interface components {
     };
     /**
      * HoleGroup
-     * @description Holes that are alike: how many, in words, a face and the mouth of each (part frame), and their uses,
-     *     likeliest first.
+     * @description Holes that are alike: how many, in words, a face and the mouth of each (part frame), the directions from
+     *     which a tool comes into them, and their uses, likeliest first.
      */
     HoleGroup: {
       /** Words */
@@ -1720,6 +1720,8 @@ export interface components {
       mouths: [number, number, number][];
       /** Axis */
       axis: [number, number, number];
+      /** Entries */
+      entries: [number, number, number][];
       /** Uses */
       uses: components["schemas"]["UseAnswer"][];
     };

@@ -1,9 +1,10 @@
 import { Button, Select } from "@mantine/core";
 import { useState } from "react";
 import { useFeatures } from "../api/hooks";
-import type { FeatureGroup, SetupState, Vec3 } from "../api/types";
+import type { FeatureGroup, Vec3 } from "../api/types";
 import { useShared } from "../session/context";
 import { Said, useProposal } from "./Holes";
+import { bySide, ELSEWHERE } from "../session/sides";
 import { useChosen, useSession } from "../session/store";
 
 const useGroups = () => {
@@ -63,13 +64,10 @@ export function FeatureList() {
   );
 }
 
-/** Whether features can be made from above in a setup; what leads through and outsides from below as well. */
-function madeFrom(g: FeatureGroup, setup: SetupState | undefined): boolean {
-  const up = setup?.setup_from_part?.[2];
-  if (!up) return false;
-  const along = up[0] * g.axis[0] + up[1] * g.axis[1] + up[2] * g.axis[2];
+/** The directions from which features are made: what leads through and outsides from both ends. */
+function waysInto(g: FeatureGroup): number[][] {
   const both = g.kind === "through pocket" || g.kind === "outside";
-  return (both ? Math.abs(along) : along) > 1 - 1e-6;
+  return both ? [g.axis, g.axis.map((v) => -v)] : [g.axis];
 }
 
 /** Adds to the chosen setup what makes a group of features. */
@@ -79,7 +77,12 @@ export function FeatureRecipe() {
   const { add, words, busy } = useProposal();
   const picked = useSession((s) => s.picks);
   const [which, choose] = useState<string | null>(null);
-  const groups = useGroups().filter((g) => g.kind !== "fillet" && madeFrom(g, state?.setups[setup]));
+  const seen = bySide(
+    useGroups().filter((g) => g.kind !== "fillet"),
+    waysInto,
+    state?.setups[setup],
+  ).filter(({ group }) => group !== ELSEWHERE);
+  const groups = seen.flatMap(({ items }) => items);
   if (groups.length === 0 || !document.setups[setup]) return null;
   const under = groups.find((g) => picked.some((p) => g.faces.flat().includes(p.face)));
   const wanted = groups.find((g) => keyOf(g) === which) ?? under;
@@ -89,7 +92,10 @@ export function FeatureRecipe() {
       <Select
         label="Features"
         placeholder="Choose, or click one in the view"
-        data={groups.map((g) => ({ value: keyOf(g), label: name(g) }))}
+        data={seen.map(({ group, items }) => ({
+          group,
+          items: items.map((g) => ({ value: keyOf(g), label: name(g) })),
+        }))}
         value={wanted ? keyOf(wanted) : null}
         onChange={choose}
       />

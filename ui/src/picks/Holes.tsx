@@ -5,6 +5,7 @@ import { useBosses, useHoles } from "../api/hooks";
 import type { HoleGroup, Operation, StrategyInfo, Tool } from "../api/types";
 import { useShared } from "../session/context";
 import { holeAt } from "../session/fresh";
+import { bySide } from "../session/sides";
 import { useChosen, useSession } from "../session/store";
 
 const PURPOSES: Record<string, string> = {
@@ -184,7 +185,7 @@ export function Said({ words }: { words: string[] }) {
 /** Adds what a recipe proposes for a group of holes to the chosen setup. */
 export function HoleRecipe() {
   const groups = useGroups();
-  const { id, document } = useShared();
+  const { id, document, state } = useShared();
   const { setup } = useChosen("setup");
   const proposal = useProposal();
   const [which, choose] = useState<string | null>(null);
@@ -216,7 +217,10 @@ export function HoleRecipe() {
       <Select
         label="Holes"
         placeholder="Choose, or click one in the view"
-        data={groups.map((g) => ({ value: walls(g).join(), label: size(g) }))}
+        data={bySide(groups, (g) => g.entries, state?.setups[setup]).map(({ group, items }) => ({
+          group,
+          items: items.map((g) => ({ value: walls(g).join(), label: size(g) })),
+        }))}
         value={wanted ? walls(wanted).join() : null}
         onChange={(v) => {
           choose(v);

@@ -84,7 +84,8 @@ export class BenchScene implements Stage {
     this.asked = true;
     requestAnimationFrame(() => {
       this.asked = false;
-      this.shadow.plane.visible = [...this.part.things, ...this.stock.things].some((t) => t.visible);
+      const shown = [...this.part.things, ...this.stock.things].some((t) => t.visible);
+      this.shadow.plane.visible = shown && !this.nodes.turns;
       this.renderer.render(this.scene, this.camera.lens);
     });
   }

@@ -57,6 +57,7 @@ export function turned(machine: Machine, values: Record<string, number>): string
   return inChain(machine)
     .map((name) => machine.joints.find((j) => j.name === name)!)
     .filter((j) => j.kind === "rotary")
+    .sort((a, b) => (a.letter || a.name).localeCompare(b.letter || b.name))
     .map((j) => `${j.letter || j.name} ${(values[j.name] ?? 0).toFixed(1).replace(/^-0\.0$/, "0.0")}°`)
     .join("  ");
 }

@@ -1,5 +1,6 @@
 import * as THREE from "three";
 import { expect, test } from "vitest";
+import type { Vec3 } from "../api/types";
 import { frameOf, matrixOf, NodeTree, placeAt, type Chain } from "./nodes";
 
 const AT_ORIGIN = [
@@ -96,4 +97,28 @@ test("a mount has its Z where it is said, and without an X that of the machine, 
   expect(plain.equals(new THREE.Matrix4())).toBe(true);
   const along = new THREE.Vector3(1, 0, 0).applyMatrix4(frameOf({ z: [1, 0, 0] }));
   expect(along.toArray()).toEqual([0, 1, 0]);
+});
+
+test("a place of the work that is held stays while the work turns about it", () => {
+  const tree = new NodeTree();
+  const joints = [
+    { name: "Y", kind: "linear" as const, axis: [0, -1, 0] as Vec3, point: [0, 0, 0] as Vec3, parent: null },
+    { name: "A", kind: "rotary" as const, axis: [-1, 0, 0] as Vec3, point: [0, 0, 45] as Vec3, parent: "Y" },
+  ];
+  const frame = new THREE.Matrix4();
+  tree.setChain(
+    { joints, work: { joint: "A", frame }, tool: { joint: null, frame: frame.clone() } },
+    true,
+    [3, 4, 5],
+  );
+  tree.setJoints({ Y: 120, A: 90 });
+  const place = (x: number, y: number, z: number) =>
+    tree.work
+      .localToWorld(new THREE.Vector3(x, y, z))
+      .toArray()
+      .map((v) => Math.round(v * 1e6) / 1e6);
+  expect(place(3, 4, 5)).toEqual([3, 4, 5]);
+  // about -X by 90 degrees: what pointed up points to +Y
+  expect(place(3, 4, 15)).toEqual([3, 14, 5]);
+  expect(tree.turns).toBe(true);
 });

@@ -54,8 +54,9 @@ export function placeAt(node: THREE.Object3D, matrix: THREE.Matrix4) {
  * The one tree of nodes: base → joints → {work: fixture, stock, part, path; tool: holder, cutter}.
  *
  * The view rides on the work: it stands still while the base and all else move about it. Standing beside the
- * machine, the base stands still where it is with all joints at zero. Without a machine, work and tool hang at
- * the base, and the tool is placed by its tip.
+ * machine, the base stands still where it is with all joints at zero, or, with a place of the work that is held,
+ * goes along so that this place stays where it is and the work turns about it. Without a machine, work and tool hang
+ * at the base, and the tool is placed by its tip.
  */
 export class NodeTree {
   readonly base = new THREE.Group();
@@ -63,13 +64,15 @@ export class NodeTree {
   readonly tool = new THREE.Group();
   private joints = new Map<string, { joint: JointNode; node: THREE.Group }>();
   private standing = false;
+  private held: THREE.Vector3 | null = null;
 
   constructor() {
     this.setChain(null);
   }
 
-  setChain(chain: Chain | null, standing = false) {
+  setChain(chain: Chain | null, standing = false, held: Vec3 | null = null) {
     this.standing = standing;
+    this.held = held && new THREE.Vector3(...held);
     for (const { node } of this.joints.values()) node.removeFromParent();
     this.joints = new Map();
     for (const joint of chain?.joints ?? []) {
@@ -94,6 +97,15 @@ export class NodeTree {
     this.base.matrix.copy(this.work.matrixWorld).invert();
     if (this.standing) this.put(values);
     this.base.updateMatrixWorld(true);
+    if (!this.held) return;
+    const off = this.held.clone().sub(this.work.localToWorld(this.held.clone()));
+    this.base.matrix.premultiply(new THREE.Matrix4().makeTranslation(off));
+    this.base.updateMatrixWorld(true);
+  }
+
+  /** Whether the work turns in the picture. */
+  get turns(): boolean {
+    return this.held !== null;
   }
 
   /** The node of a joint, or the base. */

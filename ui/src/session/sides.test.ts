@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import { fresh } from "./changes";
-import type { FaceFacts, Vec3 } from "../api/types";
-import { givenBy, removeSide, renameSide, sideOf, sidesAt, towards } from "./sides";
+import type { FaceFacts, SetupState, Vec3 } from "../api/types";
+import { bySide, givenBy, removeSide, renameSide, sideOf, sidesAt, towards } from "./sides";
 
 test("a side is named after what was picked, and its name is its own", () => {
   const face = { id: 3, kind: "plane" };
@@ -49,4 +49,42 @@ test("what a side was given by is told in words", () => {
   expect(words({ edge: 4 })).toBe("by edge 4");
   expect(words({ rotary: { A: 30 } })).toBe("by rotary positions");
   expect(words({ axis: "-x" })).toBe("towards -x of the part");
+});
+
+test("holes and features stand under the side from which they are made", () => {
+  const setup = {
+    setup_from_part: [
+      [1, 0, 0, 5],
+      [0, 1, 0, 0],
+      [0, 0, 1, -3],
+    ],
+    sides: [
+      {
+        name: "Front",
+        setup_from_side: [
+          [1, 0, 0, 0],
+          [0, 0, -1, 0],
+          [0, 1, 0, 0],
+        ],
+      },
+    ],
+  } as unknown as SetupState;
+  const things = [
+    { name: "port", ways: [[0, -1, 0]] },
+    { name: "thread", ways: [[0, 0, 1]] },
+    {
+      name: "through",
+      ways: [
+        [0, 0, -1],
+        [0, 0, 1],
+      ],
+    },
+    { name: "behind", ways: [[0, 1, 0]] },
+  ];
+  const found = bySide(things, (t) => t.ways, setup);
+  expect(found.map(({ group, items }) => [group, items.map((t) => t.name)])).toEqual([
+    ["From above", ["thread", "through"]],
+    ["Front", ["port"]],
+    ["Not from this setup", ["behind"]],
+  ]);
 });

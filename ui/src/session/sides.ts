@@ -1,4 +1,4 @@
-import type { EdgeFacts, FaceFacts, Setup, Side, Vec3 } from "../api/types";
+import type { EdgeFacts, FaceFacts, Setup, SetupState, Side, Vec3 } from "../api/types";
 import type { Hit } from "../scene/picking";
 
 type Up = Side["up"];
@@ -99,3 +99,34 @@ export const standing = (joints: Record<string, number> | undefined) =>
     .sort(([a], [b]) => a.localeCompare(b))
     .map(([letter, angle]) => `${letter} ${angle.toFixed(3)}°`)
     .join(", ");
+
+export const ABOVE = "From above";
+/** What is made neither from above nor from a side. */
+export const ELSEWHERE = "Not from this setup";
+
+/** From where in a setup something is made whose tool comes along one of some directions of the part: from above,
+ * from a side, by its name, or from elsewhere. */
+export function madeFrom(ways: readonly (readonly number[])[], setup: SetupState | undefined): string {
+  const rows = setup?.setup_from_part;
+  if (!rows) return ELSEWHERE;
+  const sides = (setup.sides ?? []).map((s) => ({ name: s.name, up: s.setup_from_side.map((r) => r[2]) }));
+  for (const way of ways) {
+    const seen = [0, 1, 2].map((i) => rows[i][0] * way[0] + rows[i][1] * way[1] + rows[i][2] * way[2]);
+    for (const { name, up } of [{ name: ABOVE, up: [0, 0, 1] }, ...sides])
+      if (seen[0] * up[0] + seen[1] * up[1] + seen[2] * up[2] > 1 - 1e-6) return name;
+  }
+  return ELSEWHERE;
+}
+
+/** Things in groups by the side from which they are made: from above first, what is made elsewhere last. */
+export function bySide<T>(
+  things: T[],
+  ways: (thing: T) => readonly (readonly number[])[],
+  setup: SetupState | undefined,
+): { group: string; items: T[] }[] {
+  const names = [ABOVE, ...(setup?.sides ?? []).map((s) => s.name), ELSEWHERE];
+  const made = things.map((thing) => madeFrom(ways(thing), setup));
+  return names
+    .map((group) => ({ group, items: things.filter((_, i) => made[i] === group) }))
+    .filter(({ items }) => items.length > 0);
+}

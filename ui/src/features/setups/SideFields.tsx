@@ -1,4 +1,5 @@
 import { Button } from "@mantine/core";
+import { useState } from "react";
 import type { Setup } from "../../api/types";
 import { NameField, PlainField, SwitchField } from "../../forms/fields";
 import { useShared } from "../../session/context";
@@ -59,6 +60,7 @@ function SideCard({ index, setup, place }: { index: number; setup: Setup; place:
   const facts = state?.setups[index]?.sides?.[place];
   const edit = (work: (s: typeof side) => void) => editing.edit((d) => work(d.setups[index].sides![place]));
   const { lean, rotary } = side.up;
+  const [open, unfold] = useState(false);
   return (
     <div role="group" aria-label={`Side ${side.name}`} style={{ marginBottom: 10 }}>
       <NameField
@@ -66,6 +68,7 @@ function SideCard({ index, setup, place }: { index: number; setup: Setup; place:
         value={side.name}
         onSave={(name) => editing.edit((d) => renameSide(d.setups[index], side.name, name))}
       />
+      <div className="small">{standing(facts?.joints)}</div>
       {lean && (
         <div className="two" style={{ marginTop: 4 }}>
           <PlainField
@@ -95,20 +98,6 @@ function SideCard({ index, setup, place }: { index: number; setup: Setup; place:
           ))}
         </div>
       )}
-      <div className="two" style={{ alignItems: "end", marginTop: 4 }}>
-        <PlainField
-          label="Turn about its axis"
-          suffix="°"
-          value={side.turn_deg ?? 0}
-          onSave={(v) => edit((s) => void (s.turn_deg = v ?? 0))}
-        />
-        <SwitchField
-          label="From the other end"
-          value={side.up.reverse ?? false}
-          onSave={(v) => edit((s) => void (s.up.reverse = v))}
-        />
-      </div>
-      <SideZero side={side} edit={edit} />
       <div className="row">
         <Button
           variant="subtle"
@@ -117,18 +106,45 @@ function SideCard({ index, setup, place }: { index: number; setup: Setup; place:
           aria-pressed={sideShown === side.name}
           onClick={() => set({ sideShown: sideShown === side.name ? null : side.name })}
         >
-          {sideShown === side.name ? "Look at the whole again" : "Look along it"}
+          {sideShown === side.name ? "Look at all" : "Look along it"}
+        </Button>
+        <Button
+          variant="subtle"
+          size="compact-xs"
+          aria-label={`Turn and zero of ${side.name}`}
+          aria-expanded={open}
+          onClick={() => unfold(!open)}
+        >
+          Turn and zero
         </Button>
         <Button
           variant="subtle"
           color="gray"
           size="compact-xs"
+          aria-label={`Remove side ${side.name}`}
           onClick={() => editing.edit((d) => removeSide(d.setups[index], side.name))}
         >
-          Remove side
+          Remove
         </Button>
-        <span className="small">{standing(facts?.joints)}</span>
       </div>
+      {open && (
+        <>
+          <div className="two" style={{ alignItems: "end", marginTop: 4 }}>
+            <PlainField
+              label="Turn about its axis"
+              suffix="°"
+              value={side.turn_deg ?? 0}
+              onSave={(v) => edit((s) => void (s.turn_deg = v ?? 0))}
+            />
+            <SwitchField
+              label="From the other end"
+              value={side.up.reverse ?? false}
+              onSave={(v) => edit((s) => void (s.up.reverse = v))}
+            />
+          </div>
+          <SideZero side={side} edit={edit} />
+        </>
+      )}
       {facts?.out_of_reach && (
         <div className="problem wrong" role="alert">
           The machine cannot work from here: {facts.out_of_reach}.

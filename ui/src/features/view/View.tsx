@@ -103,7 +103,7 @@ export function View() {
           {turns && bench.shown === "replay" && (
             <Checkbox
               size="xs"
-              label="Turns with the machine"
+              label="Part turns"
               checked={bench.turning}
               onChange={(e) => bench.set({ turning: e.currentTarget.checked })}
             />

@@ -24,13 +24,18 @@ export function useCell(
   const { turning } = useChosen("turning");
   const setup = document.setups.find((s) => s.name === setupName);
   const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
-  const at = state?.setups.find((s) => s.name === setupName)?.table_from_setup;
-  const shown = !!motion?.joints && !!machine && !!at && (turning || isArm(machine));
+  const facts = state?.setups.find((s) => s.name === setupName);
+  const [at, stock] = [facts?.table_from_setup, facts?.stock];
+  const shown = !!motion?.joints && !!machine && !!at && !!stock && (turning || isArm(machine));
   const names = useMemo(() => (machine ? inChain(machine) : []), [machine]);
   const place = JSON.stringify(at);
+  const box = JSON.stringify(stock);
   useEffect(() => {
     if (!scene || !shown || !machine) return;
-    scene.nodes.setChain(chainOf(machine, JSON.parse(place) as Vec3), true);
+    // without bodies to stand among, the work turns about its middle
+    const { min, max } = JSON.parse(box) as { min: Vec3; max: Vec3 };
+    const held = machine.bodies?.length ? null : (min.map((v, i) => (v + max[i]) / 2) as Vec3);
+    scene.nodes.setChain(chainOf(machine, JSON.parse(place) as Vec3), true, held);
     scene.machine.set((machine.bodies ?? []) as Parameters<typeof scene.machine.set>[0]);
     return () => {
       scene.machine.set([]);
@@ -38,7 +43,7 @@ export function useCell(
       scene.nodes.setChain(null);
       scene.ask();
     };
-  }, [scene, shown, machine, place]);
+  }, [scene, shown, machine, place, box]);
   const tool = shown ? poseAt(motion, time).tool : null;
   const held = document.tools.find((t) => t.number === tool);
   useEffect(() => {
