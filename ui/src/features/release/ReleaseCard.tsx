@@ -117,9 +117,14 @@ interface TogetherProps {
 
 /** Which setups run in one program, in which order, in how many files. */
 function Together({ value, edit }: TogetherProps) {
-  const { document } = useShared();
+  const { document, library } = useShared();
   const own = document.setups.find((s) => s.name === value.setup);
-  const others = document.setups.filter((s) => s.name !== value.setup && s.operations.some((o) => o.enabled));
+  const machine = machinesOf(document, library).find((m) => m.id === own?.machine);
+  // where joints turn, a program has one setup
+  const turns = !!machine && machine.joints.some((j) => j.kind === "rotary");
+  const others = document.setups.filter(
+    (s) => !turns && s.name !== value.setup && s.operations.some((o) => o.enabled),
+  );
   const also = value.also ?? [];
   const from = (own?.operations ?? []).filter((o) => o.enabled).map((o) => o.side ?? null);
   const sided = also.length === 0 && new Set(from).size > 1;

@@ -1,0 +1,103 @@
+"""What turns with the work: a body about the axis of the rotary joint that carries all of it, over which the way
+from side to side may go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from fenrik.core.errors import DocumentError
+from fenrik.core.frames import apply, invert
+from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.setups.setup import Clamped, Strict
+
+Floats = NDArray[np.float64]
+STEP_DEG = 5.0
+"""Steps by which the inner joint is turned to see how far out things get."""
+
+
+class BetweenSides(Strict):
+    """The way from side to side: at the machine's upper end, or over the safe body about all that turns, as
+    far out as `radius` (open: as far as stock, fixture and table get) and `room` more, mm."""
+
+    over: Literal["upper_end", "safe_body"] = "upper_end"
+    radius: Annotated[float, Field(gt=0, le=5000)] | None = None
+    room: Annotated[float, Field(ge=0, le=1000)] = 20.0
+
+
+@dataclass(frozen=True)
+class SafeBody:
+    """A cylinder about all that turns with the work, in the setup's frame with the rotary joints at zero:
+    `low` and `high` (3,) on its axis, its `radius`, and the height `top` over it and its room, at which the
+    tip goes from side to side, mm."""
+
+    low: Floats
+    high: Floats
+    radius: float
+    top: float
+
+
+def safe_body(between: BetweenSides, clamped: Clamped, on: OnMachine, where: str) -> SafeBody:
+    """The body about all that turns on a machine whose rotary joints carry the work.
+
+    Raises DocumentError where the tool turns as well, where nothing does, and for a radius that is less than
+    what turns.
+    """
+    machine = on.machine
+    count, chain = len(machine.rotary), machine.chain
+    carried = [i for i in np.flatnonzero(chain.rotary).tolist() if i < len(machine.joints_of_work)]
+    if not count or len(carried) < count:
+        raise DocumentError(
+            f"On '{machine.name}' " + ("the tool turns as well" if count else "nothing turns")
+            + ": there is no body to go over from side to side.",
+            remedy="Let the way from side to side go at the machine's upper end.",
+            where=where,
+        )
+    base = on.setup_from_work @ invert(machine.work_at_zero)
+    point, axis = (apply(base, chain.point[carried[-1]][None])[0], base[:3, :3] @ chain.axis[carried[-1]])
+    points = _points(clamped, on)
+    if len(carried) == 2:
+        inner = apply(base, chain.point[carried[0]][None])[0], base[:3, :3] @ chain.axis[carried[0]]
+        points = np.vstack(
+            [_turned(points, *inner, angle) for angle in np.radians(np.arange(0.0, 360.0, STEP_DEG))]
+        )
+    from_axis = points - point
+    along = from_axis @ axis
+    out = float(np.linalg.norm(from_axis - along[:, None] * axis, axis=1).max())
+    if len(carried) == 2:
+        out /= float(np.cos(np.radians(0.5 * STEP_DEG)))  # between two steps
+    if between.radius is not None and between.radius < out:
+        raise DocumentError(
+            f"The safe body's radius of {between.radius:g} mm is less than what turns with the work: stock, "
+            f"fixture and table get {out:.1f} mm out.",
+            remedy=f"Give {np.ceil(out):.0f} mm or more, or leave it open.",
+            where=f"{where}.radius",
+        )
+    radius = between.radius or out
+    low, high = point + along.min() * axis, point + along.max() * axis
+    over = radius * float(np.sqrt(max(0.0, 1.0 - axis[2] ** 2)))
+    return SafeBody(low, high, radius, max(low[2], high[2]) + over + between.room)
+
+
+def _points(clamped: Clamped, on: OnMachine) -> Floats:
+    """Corners of what turns (n, 3), setup frame: stock, fixture, and the rim of the table's top."""
+    low, high = clamped.stock_low, clamped.stock_high
+    corners = [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    turn = np.radians(np.arange(0.0, 360.0, STEP_DEG))
+    half = 0.5 * max(on.machine.table)
+    rim = np.column_stack([half * np.cos(turn), half * np.sin(turn), np.zeros(len(turn))])
+    out = [np.array(corners), apply(on.setup_from_work, rim)]
+    if clamped.fixture is not None:
+        out.append(clamped.fixture.vertices)
+    return np.vstack(out)
+
+
+def _turned(points: Floats, about: Floats, axis: Floats, angle: float) -> Floats:
+    """Points (n, 3) turned about a line (Rodrigues)."""
+    p = points - about
+    c, s = np.cos(angle), np.sin(angle)
+    return np.asarray(about + c * p + s * np.cross(axis, p) + (1 - c) * (p @ axis)[:, None] * axis)
