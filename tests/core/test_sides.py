@@ -404,3 +404,57 @@ def test_the_same_operations_indexed_and_in_separate_clampings_leave_the_same_st
         other = sizes[1][face]
         assert row["leftover_mm"] == pytest.approx(other["leftover_mm"], abs=0.005)
         assert row["overcut_mm"] == pytest.approx(other["overcut_mm"], abs=0.005)
+
+
+def with_one_tool(dialect_id, **changes):
+    """The gauge block's top faced and its leaning face cleared with the same mill, from side to side."""
+    data = job_data(gauge(dialect_id=dialect_id, **changes))
+    own = data["setups"][0]["operations"]
+    wanted = ("Face the top", "Clear the gauge face")
+    data["setups"][0]["operations"] = [o for o in own if o["name"] in wanted]
+    return job_from_data(data)
+
+
+@pytest.mark.parametrize("dialect_id", DIALECTS)
+def test_the_way_from_side_to_side_goes_over_the_safe_body(dialect_id):
+    """The table, 320 mm wide, turns about A 45 mm over its top's joint: its rim is farthest out."""
+    store = MemoryStore()
+    upper = with_one_tool(dialect_id)
+    over = with_one_tool(dialect_id, between_sides={"over": "safe_body", "room": 15.0})
+    one, two = (prover(j, store).prove(j.effective_releases()[0]) for j in (upper, over))
+    assert one.stops() == two.stops() == []
+    assert [f for f in two.facts["findings"] if f["kind"] == "difference"] == []
+    mine = prover(over, store)
+    body, setup = mine.paths.setups.safe_body(over.setups[0]), over.setups[0]
+    on = mine.paths.setups.on_machine(setup)
+    # by brute force: no place of table and stock gets over the height less the room, wherever A and C stand
+    clamped = mine.paths.setups.clamped(setup)
+    rim = np.array([[160 * np.cos(t), 160 * np.sin(t), 0] for t in np.linspace(0, 2 * np.pi, 73)])
+    corners = np.array([clamped.stock_low, clamped.stock_high])
+    box = np.array([[x, y, z] for x in corners[:, 0] for y in corners[:, 1] for z in corners[:, 2]])
+    highest = -np.inf
+    for a in np.arange(-120.0, 30.1, 5.0):
+        for c in np.arange(0.0, 360.0, 15.0):
+            place = invert(on.frame(on.machine.rotary_at({"A": a, "C": c}), 0.0).setup_from_rows)
+            turned = apply(place, np.vstack([box, apply(on.setup_from_work, rim)]))
+            highest = max(highest, float(turned[:, 2].max()))
+    assert highest <= body.top - 15.0 + 1e-6
+    assert highest > body.top - 15.0 - 60.0
+    # in the text: up to that height, the table, over the start, and no way to the machine's upper end
+    lines = two.facts["text"].split("\n")
+    turn = next(i for i, line in enumerate(lines) if line.startswith("G0 A30.000"))
+    before = [line for line in lines[turn - 4 : turn] if line.startswith("G0 Z")]
+    assert before[-1] == f"G0 Z{body.top:.3f}"
+    assert "G53 Z0." not in "".join(lines[turn - 3 : turn + 4])
+    assert two.facts["time_s"] < one.facts["time_s"]
+    assert two.facts["removed_mm3"] == pytest.approx(one.facts["removed_mm3"], rel=1e-9)
+
+
+def test_a_safe_body_where_the_tool_turns_or_too_small_is_refused():
+    head = gauge("fork_head_1500", between_sides={"over": "safe_body"})
+    with pytest.raises(DocumentError, match="the tool turns as well") as refused:
+        prover(head).paths.setups.safe_body(head.setups[0])
+    assert refused.value.where == "setups[0].between_sides"
+    small = gauge(between_sides={"over": "safe_body", "radius": 100.0})
+    with pytest.raises(DocumentError, match=r"radius of 100 mm is less than .* get 166.4 mm out"):
+        prover(small).paths.setups.safe_body(small.setups[0])

@@ -71,6 +71,16 @@ class SideState(Shape):
     joints: dict[str, float] = {}
 
 
+class SafeBodyState(Shape):
+    """The cylinder about all that turns over which the way from side to side goes, setup frame, mm; `top` is
+    the height of the tip there."""
+
+    low: Vec3
+    high: Vec3
+    radius: float
+    top: float
+
+
 class OperationState(Shape):
     """What a row of the plan shows: `new` was never computed, `stale` with other inputs; `error` says why an
     operation failed."""
@@ -92,6 +102,7 @@ class SetupState(Shape):
     error: Fault | None = None
     setup_from_part: Matrix | None = None
     stock: StockState | None = None
+    safe_body: SafeBodyState | None = None
     fixture: str | None = None
     part: Box | None = None
     table_from_setup: Vec3 | None = None

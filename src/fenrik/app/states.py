@@ -15,6 +15,7 @@ from fenrik.app.shapes import (
     OperationState,
     PartState,
     ReleaseState,
+    SafeBodyState,
     SetupState,
     SideState,
     StockState,
@@ -27,6 +28,7 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.setups.moving import moving_words
 from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.setups.side import SideDoc
+from fenrik.core.setups.turning_body import SafeBody
 
 
 class Watching:
@@ -101,6 +103,7 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
         setups.material(setup)
         where = f"{setups.where(setup)}.sides"
         sides = [side_state(paths, setup, s, f"{where}[{i}]") for i, s in enumerate(setup.sides)]
+        body = setups.safe_body(setup)
     except NotYet as error:
         waiting = [_operation_state(paths, setup, o, waits=True) for o in setup.operations]
         return SetupState(name=setup.name, state="waits", error=_fault(error), operations=waiting)
@@ -112,6 +115,7 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
         state="ready",
         setup_from_part=clamped.setup_from_part.tolist(),
         stock=StockState(min=stock.min, max=stock.max, shape=setups.stock_shape(setup)),
+        safe_body=None if body is None else _body(body),
         fixture=setups.fixture_shape(setup),
         part=_box(clamped.part_low, clamped.part_high),
         table_from_setup=tuple(clamped.table_from_setup.tolist()),
@@ -120,6 +124,11 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
         sides=sides,
         operations=[_operation_state(paths, setup, o) for o in setup.operations],
     )
+
+
+def _body(body: SafeBody) -> SafeBodyState:
+    box = _box(body.low, body.high)  # its ends in no order: they are those of a line
+    return SafeBodyState(low=box.min, high=box.max, radius=body.radius, top=float(body.top))
 
 
 def side_state(paths: Paths, setup: SetupDoc, side: SideDoc, where: str) -> SideState:

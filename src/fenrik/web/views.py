@@ -49,8 +49,8 @@ class UseAnswer(BaseModel):
 
 
 class HoleGroup(BaseModel):
-    """Holes that are alike: how many, in words, a face and the mouth of each (part frame), the directions from
-    which a tool comes into them, and their uses, likeliest first."""
+    """Holes that are alike: how many, in words, a face and the mouth of each (part frame), the directions
+    from which a tool comes into them, and their uses, likeliest first."""
 
     words: str
     diameter: float

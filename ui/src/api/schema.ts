@@ -1233,6 +1233,29 @@ export interface components {
       to_check: boolean;
     };
     /**
+     * BetweenSides
+     * @description The way from side to side: at the machine's upper end, or over the safe body about all that turns, as
+     *     far out as `radius` (open: as far as stock, fixture and table get) and `room` more, mm.
+     */
+    BetweenSides: {
+      /**
+       * Over
+       * @default upper_end
+       * @enum {string}
+       */
+      over: "upper_end" | "safe_body";
+      /**
+       * Radius
+       * @default null
+       */
+      radius: number | null;
+      /**
+       * Room
+       * @default 20
+       */
+      room: number;
+    };
+    /**
      * Block
      * @description A box between two corners in program coordinates, mm: a clamp, a stop, a parallel.
      */
@@ -1704,8 +1727,8 @@ export interface components {
     };
     /**
      * HoleGroup
-     * @description Holes that are alike: how many, in words, a face and the mouth of each (part frame), the directions from
-     *     which a tool comes into them, and their uses, likeliest first.
+     * @description Holes that are alike: how many, in words, a face and the mouth of each (part frame), the directions
+     *     from which a tool comes into them, and their uses, likeliest first.
      */
     HoleGroup: {
       /** Words */
@@ -3415,6 +3438,21 @@ export interface components {
       error: components["schemas"]["Fault"] | null;
     };
     /**
+     * SafeBodyState
+     * @description The cylinder about all that turns over which the way from side to side goes, setup frame, mm; `top` is
+     *     the height of the tip there.
+     */
+    SafeBodyState: {
+      /** Low */
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
+      /** Radius */
+      radius: number;
+      /** Top */
+      top: number;
+    };
+    /**
      * Save
      * @description A changed document and the revision it was made on.
      */
@@ -3536,6 +3574,14 @@ export interface components {
        */
       sides: components["schemas"]["SideDoc"][];
       /**
+       * @default {
+       *       "over": "upper_end",
+       *       "radius": null,
+       *       "room": 20
+       *     }
+       */
+      between_sides: components["schemas"]["BetweenSides"];
+      /**
        * Operations
        * @default []
        */
@@ -3563,6 +3609,7 @@ export interface components {
       /** Setup From Part */
       setup_from_part?: number[][] | null;
       stock?: components["schemas"]["StockState"] | null;
+      safe_body?: components["schemas"]["SafeBodyState"] | null;
       /** Fixture */
       fixture?: string | null;
       part?: components["schemas"]["Box"] | null;

@@ -2,6 +2,7 @@ import * as THREE from "three";
 import type { Vec3 } from "../api/types";
 import { Camera } from "./camera";
 import { DARK, LIGHT } from "./colours";
+import { BodyLayer } from "./layers/body";
 import { DrawingLayer } from "./layers/drawing";
 import { FieldLayer } from "./layers/field";
 import { MachineLayer } from "./layers/machine";
@@ -31,6 +32,7 @@ export class BenchScene implements Stage {
   readonly drawing: DrawingLayer;
   readonly tool: ToolLayer;
   readonly machine: MachineLayer;
+  readonly body: BodyLayer;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly camera: Camera;
@@ -66,13 +68,14 @@ export class BenchScene implements Stage {
     this.drawing = new DrawingLayer(work, this);
     this.tool = new ToolLayer(tool, this);
     this.machine = new MachineLayer(this.nodes, this);
+    this.body = new BodyLayer(work, this);
     this.setDark(false);
     this.look([1, -1.35, 0.95]);
   }
 
   dispose() {
-    const { marks, part, stock, field, path, drawing, tool, machine } = this;
-    for (const layer of [marks, part, stock, field, path, drawing, tool, machine]) layer.dispose();
+    const { marks, part, stock, field, path, drawing, tool, machine, body } = this;
+    for (const layer of [marks, part, stock, field, path, drawing, tool, machine, body]) layer.dispose();
     this.camera.dispose();
     this.room?.dispose();
     this.shadow.dispose();

@@ -24,6 +24,7 @@ export function fresh(before: Setup[], first: Setup["up"] = UP): Setup {
     placement: { x: 0, y: 0, z: 60 },
     operations: [],
     sides: [],
+    between_sides: { over: "upper_end", radius: null, room: 20 },
     areas: [],
     repeats: [],
     fixture: [],

@@ -81,6 +81,15 @@ class Machine(BaseModel):
         return self.lack_of_an_arm if len(self.rotary) >= JOINTS else self.lack_of_a_mill
 
     @cached_property
+    def carrying_work(self) -> int:
+        """How many joints of the chain, from its begin on, carry the work; the others carry the tool."""
+        parent = {j.name: j.parent for j in self.joints}
+        at, count = self.work.joint, 0
+        while at is not None:
+            at, count = parent[at], count + 1
+        return count
+
+    @cached_property
     def linear(self) -> list[str]:
         """The letters of the linear joints of a mill or a lathe, in the order X, Y, Z."""
         letters = {j.letter for j in self.in_chain if j.kind == "linear"}

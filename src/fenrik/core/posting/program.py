@@ -63,6 +63,9 @@ class SidePose:
     as_plane: bool
     moving: MovingPoses | None = None
     """The poses of an operation on which the tool's axis moves; `angles` are those of the first."""
+    over: float | None = None
+    """The coordinate Z at which the tip goes from side to side with the same tool; None: at the machine's
+    upper end."""
 
     @property
     def key(self) -> tuple[object, ...]:
@@ -81,6 +84,9 @@ class PlannedMoves:
     """Whether the machine has been at the tool-change height before, to change the tool or on its way."""
     elsewhere: bool = False
     """Whether it comes from another work offset, where places have other coordinates."""
+    up_to: float | None = None
+    """Where it comes from another side at a height of its own, the coordinate Z there; its first move goes up
+    to that in the coordinates of the side before."""
     offset: int = 0
     """The number of its work offset, 54 to 59."""
     frames: tuple[RowFrame, ...] = ()
@@ -157,6 +163,7 @@ class Program:
         out: list[PlannedMoves] = []
         before: tuple[object, ...] | None = None
         here: Floats | None = None  # in coordinates of the work offset
+        came_from: RowFrame | None = None
         last = np.zeros(3)
         for step in self.steps:
             side = step.side
@@ -164,12 +171,12 @@ class Program:
             if side.moving is not None:
                 known = before is not None and before[1] == self.offset_of(step) and here is not None
                 out.append(self._planned_moving(step, side, here if known else None))
-                here = side.moving.words(side.on, step.tool.gauge_length)[-1]
+                here, came_from = side.moving.words(side.on, step.tool.gauge_length)[-1], None
                 before = ("moving", self.offset_of(step))
                 continue
             key = (step.tool.number, self.offset_of(step), *side.key)
             written = side.on.frame(side.angles, step.tool.gauge_length)
-            frames = (
+            frames: tuple[RowFrame, ...] = (
                 written,
                 RowFrame(side.setup_from_side, written.axis, side.angles) if side.as_plane else written,
             )
@@ -179,7 +186,14 @@ class Program:
             first, fresh = path.tip[0], key != before or self.by_home
             over = apply(words_from_rows, first[None])[0]
             over[2] = side.on.home(step.tool.gauge_length)
-            if fresh:
+            safe = self._safe(side, over[2], before, key) if fresh and came_from is not None else None
+            if safe is not None and here is not None and came_from is not None:
+                over[2] = max(safe, here[2])
+                down = apply(invert(words_from_rows), over[None])[0]
+                up = (here[0], here[1], over[2])
+                join, start = [up, tuple(over), tuple(first)], [tuple(here), up, tuple(down)]
+                frames = (*frames, came_from)
+            elif fresh:
                 came = np.full(3, np.nan) if here is None or before is None or before[1] != key[1] else here
                 down = apply(invert(words_from_rows), over[None])[0]
                 join, start = [tuple(over), tuple(first)], [(came[0], came[1], over[2]), tuple(down)]
@@ -189,16 +203,30 @@ class Program:
                 start = [tuple(last), *join[:-1]]
             moves = _joined(path, join, fresh, int(self.offset_of(step)[1:]))
             frame = np.ones(len(moves), dtype=np.int32)
-            frame[: 1 if fresh else 0] = 0
+            ways = len(join) - 1 if fresh else 0
+            frame[:ways] = 0
+            if len(frames) > 2:
+                frame[0] = 2
             begins = np.vstack([np.array(start), moves.moves.tip[len(join) - 1 : -1]])
             moves = replace(moves, frames=frames, moves=replace(moves.moves, side=frame, begin=begins))
+            if len(frames) > 2:
+                moves = replace(moves, up_to=float(over[2]))
             for span in moves.compensated:
                 if span.whole:
                     moves = _contour(moves, span, step)
             out.append(moves if self.rapid_feed is None else self._fed(moves, self.rapid_feed))
             before, last = key, path.tip[-1]
-            here = apply(words_from_rows, last[None])[0]
+            here, came_from = apply(words_from_rows, last[None])[0], written
         return out
+
+    def _safe(
+        self, side: SidePose, home: float, before: tuple[object, ...] | None, key: tuple[object, ...]
+    ) -> float | None:
+        """The coordinate Z at which the way to a side goes over all that turns; None where it goes at the
+        machine's upper end, as after a tool change."""
+        if side.over is None or self.by_home or before is None or before[:2] != key[:2] or side.over >= home:
+            return None
+        return side.over
 
     def _planned_moving(self, step: Step, side: SidePose, here: Floats | None) -> PlannedMoves:
         """A step on which the tool's axis moves: from the machine's upper end to its first pose, and on."""
@@ -258,7 +286,7 @@ class Program:
         moves = planned.moves
         fed = moves.rapid.copy()
         if planned.fresh:
-            fed[:2] = False
+            fed[: 2 if planned.up_to is None else 3] = False
         for cycle in planned.cycles:
             if self.canned or cycle.kind in TAPS:
                 fed[cycle.first : cycle.last + 1] = False

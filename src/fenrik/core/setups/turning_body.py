@@ -1,5 +1,5 @@
-"""What turns with the work: a body about the axis of the rotary joint that carries all of it, over which the way
-from side to side may go."""
+"""What turns with the work: a body about the axis of the rotary joint that carries all of it, over which the
+way from side to side may go."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from fenrik.core.errors import DocumentError
-from fenrik.core.frames import apply, invert
+from fenrik.core.frames import apply
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.setups.setup import Clamped, Strict
 
@@ -49,15 +49,16 @@ def safe_body(between: BetweenSides, clamped: Clamped, on: OnMachine, where: str
     """
     machine = on.machine
     count, chain = len(machine.rotary), machine.chain
-    carried = [i for i in np.flatnonzero(chain.rotary).tolist() if i < len(machine.joints_of_work)]
+    turning = np.flatnonzero(chain.rotary).tolist()
+    carried = [i for i in turning if i < machine.carrying_work]
     if not count or len(carried) < count:
+        why = "the tool turns as well" if count else "nothing turns"
         raise DocumentError(
-            f"On '{machine.name}' " + ("the tool turns as well" if count else "nothing turns")
-            + ": there is no body to go over from side to side.",
+            f"On '{machine.name}' {why}: there is no body to go over from side to side.",
             remedy="Let the way from side to side go at the machine's upper end.",
             where=where,
         )
-    base = on.setup_from_work @ invert(machine.work_at_zero)
+    base = on.setup_from_work @ chain.base_from_work
     point, axis = (apply(base, chain.point[carried[-1]][None])[0], base[:3, :3] @ chain.axis[carried[-1]])
     points = _points(clamped, on)
     if len(carried) == 2:

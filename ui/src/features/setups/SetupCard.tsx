@@ -5,6 +5,7 @@ import { machinesOf, offsetOf } from "../../session/machines";
 import { useChosen } from "../../session/store";
 import { rename } from "../../session/changes";
 import { WaysUp } from "./WaysUp";
+import { BetweenSides } from "./BetweenSides";
 import { SideFields } from "./SideFields";
 import { FixtureFields } from "./FixtureFields";
 import { ArrayFields, StockFields, ZeroFields } from "./SetupFields";
@@ -54,6 +55,7 @@ export function SetupCard() {
       <WaysUp setup={setup} edit={edit} />
       <h3>Sides</h3>
       <SideFields index={i} setup={setup} />
+      <BetweenSides index={i} setup={setup} edit={edit} />
       <h3>Machine and material</h3>
       <ChoiceField
         label="Machine"

@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import { useBlob } from "../../api/hooks";
 import type { SideState, Vec3 } from "../../api/types";
 import type { BenchScene } from "../../scene/BenchScene";
+import type { SafeBody } from "../../scene/layers/body";
 import { useShared } from "../../session/context";
 import { useChosen, useSession } from "../../session/store";
 import { CORNER } from "./looks";
@@ -71,6 +72,8 @@ export function useSetup(scene: BenchScene | null) {
   useEffect(() => scene?.stock.setSolid(skin ?? null), [scene, skin]);
   const held = useFixture(inPart ? null : setup?.fixture, setup?.name);
   useEffect(() => scene?.stock.setFixture(held ?? null), [scene, held]);
+  const body = station === "setups" ? JSON.stringify(setup?.safe_body ?? null) : "null";
+  useEffect(() => scene?.body.set(JSON.parse(body) as SafeBody | null), [scene, body]);
   const tool = useSession((s) => s.tool);
   useEffect(() => {
     if (!scene || station === "prove" || station === "release") return;

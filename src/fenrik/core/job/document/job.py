@@ -18,6 +18,7 @@ from fenrik.core.setups.fixture import FixturePart
 from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.setups.side import SideDoc
+from fenrik.core.setups.turning_body import BetweenSides
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
 
@@ -184,6 +185,7 @@ class SetupDoc(Strict):
     sides: Annotated[
         list[SideDoc], Field(max_length=100, description="Further directions from which it is worked.")
     ] = []
+    between_sides: BetweenSides = BetweenSides()
     operations: Annotated[list[OperationDoc], Field(max_length=4000)] = []
     repeats: list[RepeatDoc] = []
 

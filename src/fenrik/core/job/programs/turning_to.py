@@ -65,7 +65,7 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
     )
     positions, reached = machine.rotary_positions(whole, weight=weight, held=held)
     out: Ordered = []
-    at = 0
+    at, body = 0, paths.setups.safe_body(setup)
     for (s, operation, step), frame, mine in zip(ordered, frames, poses, strict=True):
         rows = slice(at, at + len(mine.axes))
         at = rows.stop
@@ -76,7 +76,8 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
         else:
             written = np.round(positions[rows][0], dialect.angle_decimals) + 0.0
             as_plane = dialect.tilted == "plane" and operation.side is not None
-            side = SidePose(frame, on, written, as_plane)
+            over = None if body is None else body.top
+            side = SidePose(frame, on, written, as_plane, over=over)
         out.append((s, operation, replace(step, side=side)))
     return out
 

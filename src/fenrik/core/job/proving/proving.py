@@ -77,6 +77,7 @@ class Prover:
             clamped.table_from_setup.tolist(),
             paths.setups.frame_of(setup),
             [s.model_dump() for s in setup.sides],
+            setup.between_sides.model_dump(),
             [[o.name, o.unconfirmed, o.enabled] for o in setup.operations if o.unconfirmed],
         ]
 

@@ -30,6 +30,7 @@ from fenrik.core.setups.fixture import GAP_MM, FixtureSolid, check_blocks, fixtu
 from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
 from fenrik.core.setups.side import SideDoc, seen_from, setup_from_side
+from fenrik.core.setups.turning_body import SafeBody, safe_body
 from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tolerances import MESH_SHARE
@@ -93,6 +94,14 @@ class Setups:
         """Positions (r,) degrees at which a side that is given by them holds the rotary joints, else None."""
         given = next((s.up.rotary for s in setup.sides if s.name == side), None)
         return None if given is None else self.machine(setup).rotary_at(given)
+
+    def safe_body(self, setup: SetupDoc) -> SafeBody | None:
+        """The body over which the way from side to side goes; None where it goes at the machine's upper end.
+        Raises DocumentError where there can be none."""
+        if setup.between_sides.over == "upper_end":
+            return None
+        where = f"{self.where(setup)}.between_sides"
+        return safe_body(setup.between_sides, self.clamped(setup), self.on_machine(setup), where)
 
     def on_machine(self, setup: SetupDoc) -> OnMachine:
         """Where the setup stands on its machine."""

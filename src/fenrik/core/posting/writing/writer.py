@@ -59,7 +59,7 @@ class _Writer:
         for i, (step, moves) in enumerate(zip(p.steps, p.planned(), strict=True)):
             changes = tool != step.tool.number
             if moves.fresh and moves.frames:
-                self._leave_side()
+                self._leave_side(moves.up_to)
             if changes:
                 if tool is not None:
                     self._level_plane()
@@ -145,9 +145,10 @@ class _Writer:
         moves, start = planned.moves, 0
         if planned.fresh:
             # over the start at the height the tool change left, then down with the length offset
-            x, y, z = (self._word(a, v) for a, v in zip("XYZ", moves.tip[1], strict=True))
+            way = 0 if planned.up_to is None else 1
+            x, y, z = (self._word(a, v) for a, v in zip("XYZ", moves.tip[way + 1], strict=True))
             if step.side is not None:
-                self._to_side(step.side, moves.tip[0].tolist())
+                self._to_side(step.side, moves.tip[way].tolist())
                 self.point = step.side.moving is not None and step.side.moving.point
                 code, whole = ("G43.4", True) if self.point else ("G43", step.side.as_plane)
                 self._line(f"{code} H{step.tool.number} {f'X{x} Y{y} ' if whole else ''}Z{z}")
@@ -155,7 +156,7 @@ class _Writer:
                 self._line(f"G0 X{x} Y{y}")
                 self._line(f"G43 H{step.tool.number} Z{z}")
             self.modal |= {"G": "0", "X": x, "Y": y, "Z": z}
-            start = 2
+            start = way + 2
         if planned.moving is not None:
             self._poses(step, planned)
             return
@@ -241,8 +242,9 @@ class _Writer:
             self._line("G53.1")
             self.tilted = True
 
-    def _leave_side(self) -> None:
-        """Out of a tilted plane, or of keeping the tool's point, and to the machine's upper end."""
+    def _leave_side(self, up_to: float | None = None) -> None:
+        """Out of a tilted plane, or of keeping the tool's point, and up to a height, open: to the machine's
+        upper end."""
         self._level_plane()
         if self.point:
             self._line("G49")
@@ -250,7 +252,7 @@ class _Writer:
         if self.tilted:
             self._line("G69")
             self.tilted = False
-        self._line("G0 G53 Z0.")
+        self._line("G0 G53 Z0." if up_to is None else f"G0 Z{self._coordinate(up_to)}")
 
     def _cycle(self, cycle: Cycle, place: Sequence[float]) -> None:
         """A hole as a canned cycle that goes back to its retract height (G99) or to where it came from (G98);
