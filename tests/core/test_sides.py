@@ -79,7 +79,7 @@ def test_the_words_of_the_gauge_bore_are_those_worked_out_by_hand():
     job = gauge()
     text = prover(job).prove(job.effective_releases()[0]).facts["text"]
     part = text[text.index("(Clear the gauge face)") :]
-    assert part.splitlines()[2] == "G0 A30.000"
+    assert part.splitlines()[2:5] == ["M11", "G0 A30.000", "M10"]
     bore = text[text.index("(Drill the gauge bore)") :]
     drilled = re.search(r"G81 X(\S+) Y(\S+) Z(\S+) R(\S+)", bore)
     x, y, _, r = (float(v) for v in drilled.groups())
@@ -313,7 +313,7 @@ def test_what_was_cut_is_kept_under_where_it_was_cut_not_under_its_words_alone()
         return KeptCuts(MemoryStore(), clamped, 0.3, run.with_motion(motion), material).keys
 
     frames = list(motion.turning.frames)
-    last = int(motion.moves.sides[-2])  # of the last bore
+    last = int(motion.moves.sides[~motion.rapid][-1])  # of the last bore
     shifted = frames[last].setup_from_rows.copy()
     shifted[0, 3] += 1.0
     frames[last] = replace(frames[last], setup_from_rows=shifted)
@@ -458,3 +458,51 @@ def test_a_safe_body_where_the_tool_turns_or_too_small_is_refused():
     small = gauge(between_sides={"over": "safe_body", "radius": 100.0})
     with pytest.raises(DocumentError, match=r"radius of 100 mm is less than .* get 166.4 mm out"):
         prover(small).paths.setups.safe_body(small.setups[0])
+
+
+@pytest.mark.parametrize("dialect_id", DIALECTS)
+def test_brakes_are_off_while_joints_turn_and_on_while_the_tool_cuts(dialect_id):
+    job = gauge(dialect_id=dialect_id)
+    lines = prover(job).prove(job.effective_releases()[0]).facts["text"].split("\n")
+    turn = next(i for i, line in enumerate(lines) if line.startswith("G0 A30.000"))
+    assert lines[turn - 1] == "M11" and lines[turn + 1] == "M10"
+    # between two turns nothing is said again
+    assert lines.count("M11") == lines.count("M10") == sum(line.startswith("G0 A") for line in lines)
+
+
+def test_a_machine_without_brakes_has_no_words_for_them():
+    job = gauge("swivel_head_500")
+    text = prover(job).prove(job.effective_releases()[0]).facts["text"]
+    assert "M10" not in text and "M11" not in text
+
+
+def test_a_text_that_turns_a_joint_under_its_brake_gets_a_finding():
+    job = gauge()
+    mine = prover(job)
+    posted = mine.post(job.effective_releases()[0])
+    wrong = posted.text.replace("M11\nG0 A30.000", "G0 A30.000")
+    for text, found in ((posted.text, []), (wrong, ["turns A, which its brake holds (M10)"])):
+        reader = Reader(posted.program.change_heights(), 2.0, {}, posted.program.control())
+        reader.read(text)
+        assert [words for _, words in reader.findings] == found
+
+
+def test_a_dialect_without_rotary_words_is_refused_where_the_machine_has_to_turn(tmp_path):
+    text = (ROOT / "src/fenrik/core/posting/writing/dialects/plain_iso.toml").read_text("utf-8")
+    upright = re.sub(r'(?m)^tilted = "\w+"', 'tilted = "none"', text)
+    assert upright != text
+    (tmp_path / "upright.toml").write_text(upright, "utf-8")
+    (tmp_path / "models").mkdir()
+    model = ROOT / "examples" / "models" / "gauge_block.step"
+    (tmp_path / "models" / "gauge_block.step").write_bytes(model.read_bytes())
+    job = gauge(dialect_id="upright.toml")
+    mine = Prover(open_job(job, tmp_path, STORE))
+    with pytest.raises(
+        PostError, match=r"'Clear the gauge face' has .* stand at .*A 30.000°.* no rotary words"
+    ):
+        mine.post(job.effective_releases()[0])
+    # from above it does
+    only = job_data(job)
+    only["setups"][0]["operations"] = only["setups"][0]["operations"][:1]
+    above = job_from_data(only)
+    assert "A30" not in Prover(open_job(above, tmp_path, STORE)).post(above.effective_releases()[0]).text

@@ -41,6 +41,9 @@ class Joint(BaseModel):
     high: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
     speed: Annotated[float, Field(gt=0)]
     acceleration: Annotated[float, Field(gt=0)]
+    clamps: Annotated[bool, Field(description="Whether a brake holds a rotary joint while it stands.")] = (
+        False
+    )
 
     @model_validator(mode="after")
     def _turns(self) -> Joint:

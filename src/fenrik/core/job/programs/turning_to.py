@@ -75,6 +75,8 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
             side = _moving(operation, step, mine, SidePose(frame, on, positions[rows], False), dialect)
         else:
             written = np.round(positions[rows][0], dialect.angle_decimals) + 0.0
+            if dialect.tilted == "none" and np.any(written != 0.0):
+                raise _wordless(paths, s, operation, written, dialect)
             as_plane = dialect.tilted == "plane" and operation.side is not None
             over = None if body is None else body.top
             side = SidePose(frame, on, written, as_plane, over=over)
@@ -134,6 +136,19 @@ def _moving(
     feed = np.minimum(moves.feed[rows], pose.on.machine.feed_max_mm_min)
     poses = MovingPoses(done.tips, done.axes, written, moves.kind[rows], feed, point, inverse)
     return replace(pose, angles=written[0], moving=poses)
+
+
+def _wordless(
+    paths: Paths, setup: SetupDoc, operation: OperationDoc, angles: Floats, dialect: Dialect
+) -> PostError:
+    """That a dialect has no words for where the rotary joints have to stand."""
+    machine = paths.setups.machine(setup)
+    stand = ", ".join(f"{j.letter} {a:.3f}°" for j, a in zip(machine.rotary, angles.tolist(), strict=True))
+    return PostError(
+        f"'{operation.name}' has '{machine.name}' stand at {stand}, and the dialect '{dialect.id}' has no "
+        "rotary words.",
+        remedy="Use a dialect whose 'tilted' is plane or machine, or work from above only.",
+    )
 
 
 def _unreachable(paths: Paths, setup: SetupDoc, operation: OperationDoc, axis: Floats) -> DocumentError:

@@ -167,6 +167,8 @@ class Reader:
         for code in block.m_codes:
             if code in (3, 4):
                 self.sense = 1 if code == 3 else -1
+            elif code in (10, 11) and self.control is not None:
+                self.control.clamped = code == 10
         self._go(block)
         # what stops acts after the block's way
         if {5, 19} & set(block.m_codes):

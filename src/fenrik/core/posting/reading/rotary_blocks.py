@@ -74,6 +74,7 @@ def _drive(reader: Reader, control: RotaryControl, block: Block, given: dict[str
     if reader.inverse and reader.motion == 1 and "F" not in block.values:
         raise block.wrong("has no F, which every block has under G93")
     reader.check_state(block, "Z" in block.values)
+    _check_brakes(reader, control, block, given)
     start = [float(v) for v in reader.position if v is not None]
     end = [
         reader.along(a, block.values[a]) if a in block.values else here
@@ -85,6 +86,12 @@ def _drive(reader: Reader, control: RotaryControl, block: Block, given: dict[str
     reader.position, reader.up = list(end), False
 
 
+def _check_brakes(reader: Reader, control: RotaryControl, block: Block, given: dict[str, float]) -> None:
+    letter = control.held(given)
+    if letter is not None:
+        reader.findings.append((block.number, f"turns {letter}, which its brake holds (M10)"))
+
+
 def _turn(reader: Reader, control: RotaryControl, block: Block, given: dict[str, float]) -> None:
     reader.motion = int(block.codes.get("motion", reader.motion))
     if reader.motion != 0 or block.gives("XYZIJKR"):
@@ -93,6 +100,7 @@ def _turn(reader: Reader, control: RotaryControl, block: Block, given: dict[str,
         raise block.wrong("turns rotary joints in a tilted plane")
     if not reader.absolute:
         raise block.wrong("turns rotary joints by steps (G91)")
+    _check_brakes(reader, control, block, given)
     known = all(v is not None for v in reader.position)
     words: NDArray[np.float64] | None = np.array(reader.position, dtype=np.float64) if known else None
     if control.turn(given, words):

@@ -44,6 +44,8 @@ class RotaryControl:
     _turned: list[Turned] = field(default_factory=list)
     point: bool = False
     """Whether the control keeps the tool's point."""
+    clamped: bool = False
+    """Whether the brakes of the rotary joints that have some are on (M10 to M11)."""
 
     def __post_init__(self) -> None:
         self.offset = self.offset or next(iter(self.places))
@@ -143,6 +145,14 @@ class RotaryControl:
         """Notes the coordinates of a move; `came` are those before it, where they are others."""
         frame = self.frame()
         self._moves.append((frame, frame if came is None else came, aside))
+
+    def held(self, target: dict[str, float]) -> str | None:
+        """The letter of a joint that its brake keeps from turning to a position, if there is one."""
+        if not self.clamped:
+            return None
+        now = dict(zip(self.letters, self.angles, strict=True))
+        brakes = {j.letter for j in self.on.machine.rotary if j.clamps}
+        return next((a for a, v in target.items() if a in brakes and now[a] not in (None, v)), None)
 
     def turn(self, target: dict[str, float], words: Floats | None) -> bool:
         """Turns the rotary joints; with the linear ones at `words` (3,) it is a move, unless an end is

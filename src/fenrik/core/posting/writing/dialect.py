@@ -52,9 +52,9 @@ class Dialect(BaseModel):
     arcs: Literal["centre", "radius"] = "centre"
     circles: Literal["whole", "halves"] = "whole"
     holes: Literal["canned", "moves"] = "canned"
-    tilted: Literal["plane", "machine"] = "machine"
+    tilted: Literal["plane", "machine", "none"] = "machine"
     """How a side is written on a machine with rotary joints: as a tilted plane with coordinates of its own,
-    or in coordinates worked out for the machine's rotary position."""
+    in coordinates worked out for the machine's rotary position, or not at all: it has no rotary words."""
     moving: Literal["none", "tool_point", "machine"] = "none"
     """How moves are written on which rotary joints turn: not at all, the tip's place with the control keeping
     the tool's point (G43.4), or coordinates worked out for the machine's joints with the tool's length."""
@@ -65,6 +65,9 @@ class Dialect(BaseModel):
     """Of a feed that is one over minutes."""
     angle_decimals: Annotated[int, Field(ge=3, le=5)] = 3
     """Not fewer than three: the comparison holds the tool to its side within that."""
+    clamp: str = "M10"
+    unclamp: str = "M11"
+    """What puts the brakes of rotary joints on and off, where there are any (ISO 6983-1, from memory)."""
     comments: Literal["all", "tools", "none"] = "all"
     optional_stop: bool = False
     preload: bool = False

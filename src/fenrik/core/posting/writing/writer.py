@@ -81,8 +81,10 @@ class _Writer:
             self._moves(step, moves)
             tool = step.tool.number
         self._level_plane()
-        if p.steps and p.steps[-1].side is not None:
+        last = p.steps[-1].side if p.steps else None
+        if last is not None:
             self._leave_side()
+            self._rest(last)
         self._template(d.templates.end)
         return "\n".join(self.lines) + "\n"
 
@@ -112,7 +114,7 @@ class _Writer:
                 self._line(number + line, spaced=False)
                 number = ""
         # whoever begins at this tool knows nothing of how the machine stands
-        kept = ("A", "B", "C") if not self.dialect.restart else ()
+        kept = ("A", "B", "C", "brake") if not self.dialect.restart else ()
         turned = {a: v for a, v in self.modal.items() if a in kept}
         self.modal = {"S": f"{step.spindle_rpm:.0f}", "M": "3" if step.clockwise else "4", **turned}
         self._template(
@@ -227,9 +229,14 @@ class _Writer:
         dialect has one."""
         letters = [j.letter for j in side.on.machine.rotary]
         words = {a: f"{a}{self.dialect.angle(v)}" for a, v in zip(letters, side.angles.tolist(), strict=True)}
+        brakes = any(j.clamps for j in side.on.machine.rotary)
         if changed := [w for a, w in sorted(words.items()) if self.modal.get(a) != w]:
+            if brakes:
+                self._brake(False)
             self._line(f"G0 {' '.join(changed)}")
         self.modal |= words
+        if brakes:
+            self._brake(side.moving is None)
         level = zip("XY", over, strict=False)
         words_of = [f"{a}{self._word(a, v)}" for a, v in level if a in self.axes]
         self._line(f"G0 {' '.join(words_of)}")
@@ -241,6 +248,28 @@ class _Writer:
             self._line(f"G68.2 {origin} {' '.join(f'{a}{self.dialect.angle(v)}' for a, v in turned)}")
             self._line("G53.1")
             self.tilted = True
+
+    def _rest(self, side: SidePose) -> None:
+        """At the end of the program: the rotary joints of a mill back to zero, for whoever takes the work
+        out."""
+        machine = side.on.machine
+        if machine.is_lathe:
+            return
+        words = [f"{j.letter}{self.dialect.angle(0.0)}" for j in machine.rotary]
+        if turned := [w for w in sorted(words) if self.modal.get(w[0]) != w]:
+            brakes = any(j.clamps for j in machine.rotary)
+            if brakes:
+                self._brake(False)
+            self._line(f"G0 {' '.join(turned)}")
+            if brakes:
+                self._brake(True)
+
+    def _brake(self, on: bool) -> None:
+        """Puts the brakes of the rotary joints on or off, where they are not so already."""
+        word = self.dialect.clamp if on else self.dialect.unclamp
+        if self.modal.get("brake") != word:
+            self._line(word)
+            self.modal["brake"] = word
 
     def _leave_side(self, up_to: float | None = None) -> None:
         """Out of a tilted plane, or of keeping the tool's point, and up to a height, open: to the machine's
