@@ -146,6 +146,10 @@ def _in_tools_frame(moves: Floats, height: Floats) -> Floats:
     axis /= np.linalg.norm(axis, axis=1, keepdims=True)
     out = np.empty_like(step)
     side = np.eye(3)[int(np.argmin(np.abs(axis[0])))]
+    if not np.any(axis != axis[0]):  # of an axis that stands the frame stands, too
+        side = side - (side @ axis[0]) * axis[0]
+        side /= np.linalg.norm(side)
+        return np.asarray(step @ np.column_stack([side, np.cross(axis[0], side), axis[0]]))
     for i, a in enumerate(axis):
         side = side - (side @ a) * a
         side /= np.linalg.norm(side)
