@@ -31,13 +31,18 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
     elif name == "plan":
         page.get_by_text("Finish steep walls").click()
     elif name == "sides":
-        page.get_by_text("Clear the gauge face").first.click()
-    elif name in ("flank", "replay", "arm", "lathe"):
+        page.get_by_role("button", name="Look along Oil bore right").scroll_into_view_if_needed()
+        page.get_by_role("button", name="Look along Oil bore right").click()
+    elif name in ("flank", "replay", "arm", "lathe", "indexed"):
+        if name == "indexed":
+            page.get_by_role("combobox", name="Release").click()
+            page.get_by_role("option", name="valve_manifold_top").click()
+            page.wait_for_timeout(3000)
         page.get_by_text("Replay", exact=True).click()
         strip = page.get_by_role("slider", name="Moment of the program")
         box = strip.bounding_box()
         assert box is not None
-        moment = {"flank": 0.93, "arm": 0.6, "lathe": 0.86, "replay": 0.24}[name]
+        moment = {"flank": 0.93, "arm": 0.6, "lathe": 0.86, "replay": 0.24, "indexed": 0.79}[name]
         with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000) as fine:
             strip.click(position={"x": box["width"] * moment, "y": 40})
         fine.value.finished()
@@ -56,8 +61,9 @@ def main() -> None:
         jobs = {row["name"]: row["id"] for row in json.load(answer)}
     bracket, mould = jobs["Bearing bracket"], jobs["Nozzle mould half"]
     views = [("part", bracket, "part"), ("setups", bracket, "setups"), ("tools", bracket, "tools")]
-    views += [("plan", mould, "plan"), ("sides", jobs["Gauge block"], "plan")]
+    views += [("plan", mould, "plan"), ("sides", jobs["Valve manifold"], "setups")]
     views += [("flank", jobs["Guide vane"], "prove"), ("arm", jobs["Foam dome"], "prove")]
+    views += [("indexed", jobs["Valve manifold"], "prove")]
     views += [("lathe", jobs["Six-flat flange"], "prove"), ("prove", bracket, "prove")]
     views += [(name, mould, "prove") for name in ("replay", "deviation")] + [("release", bracket, "release")]
     with sync_playwright() as playwright:
@@ -70,7 +76,7 @@ def main() -> None:
             page.wait_for_timeout(1500)
             page.screenshot(path=OUT / "jobs.png")
         if not wanted or "setup_sheet" in wanted:
-            page.goto(f"{ADDRESS}/api/jobs/{bracket}/releases/bearing_bracket_topside/sheet")
+            page.goto(f"{ADDRESS}/api/jobs/{jobs['Valve manifold']}/releases/valve_manifold_top/sheet")
             page.screenshot(path=OUT / "setup_sheet.png")
         browser.close()
 

@@ -91,11 +91,11 @@ def test_from_the_bare_step_file_to_a_proved_program_from_seven_sides(page: Page
     # the strip shows where the machine turns, and how it stands
     page.get_by_text("Replay", exact=True).click()
     strip = page.get_by_role("contentinfo", name="Run strip")
-    expect(strip.get_by_text("6 index moves")).to_be_visible(timeout=60_000)
+    expect(strip.get_by_text("7 index moves")).to_be_visible(timeout=60_000)
     expect(strip.get_by_label("Rotary joints")).to_contain_text("A")
     slider = page.get_by_role("slider", name="Moment of the program")
     box = slider.bounding_box()
-    page.mouse.click(box["x"] + 0.97 * box["width"], box["y"] + 50)
+    page.mouse.click(box["x"] + 0.97 * box["width"], box["y"] + 50)  # the seventh is back to zero
     expect(strip.get_by_label("Rotary joints")).to_contain_text(re.compile(r"A -?(30|35)\.0°"))
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-cell", "true")

@@ -14,6 +14,7 @@ from fenrik.core.features.way_up import AXES
 from fenrik.core.frames import same_direction
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
+from fenrik.core.job.proposing.clampings import propose_clampings
 from fenrik.core.job.proposing.holes import propose_every_hole, propose_holes
 from fenrik.core.job.proposing.sides import propose_sides
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
@@ -69,19 +70,43 @@ def test_the_manifold_needs_what_a_person_counts_on_its_drawing():
     front = next(w for w in found if w.name == "Side -y")
     assert front.holes == 10 and "10 holes" in front.words
     below = [w for w in found if w.why]
-    assert [w.axis for w in below] == ["-z"] and "A would have to stand at -180.00°" in below[0].words
+    assert [w.axis for w in below] == ["-z"] and "the work stands on that side" in below[0].words
 
 
 def test_machines_that_turn_less_say_what_they_lack():
     """A fork head does not look up from under a part, a rotary on the table turns about one line only."""
     one_line = proposed(planner("valve_manifold", "column_mill_500_rotary"))
     reached = {w.axis for w in one_line if not w.why}
-    assert reached == {"-y", "+y", "-z"}  # it turns about X
-    assert {w.axis for w in one_line if w.why} >= {"-x", "+x"}
+    assert reached == {"-y", "+y"}  # it turns about X
+    assert {w.axis for w in one_line if w.why} >= {"-x", "+x", "-z"}
     fork = proposed(planner("valve_manifold", "fork_head_1500"))
     assert [w.axis for w in fork if w.why] == ["-z"]
     three = proposed(planner("valve_manifold", "column_mill_800"))
-    assert three and all("the tool cannot point that way" in w.why for w in three)
+    assert three and all("the tool cannot point that way" in w.why for w in three if w.axis != "-z")
+
+
+@pytest.mark.parametrize(
+    ("machine", "count"), [("tilting_table_320", 1), ("fork_head_1500", 1), ("column_mill_800", 7)]
+)
+def test_what_a_machine_does_not_reach_takes_as_few_clampings_as_can_be(machine, count):
+    """On three axes every direction takes a clamping of its own; where two joints turn only the foot does."""
+    plan = planner("valve_manifold", machine)
+    setup = plan.job.setups[0]
+    sides = propose_sides(plan, setup)
+    clampings = propose_clampings(plan, setup, sides)
+    assert len(clampings) == count
+    named = [name for c in clampings for name in c.sides]
+    assert sorted(named) == sorted(s.name for s in sides if s.why)
+    assert all(", ".join(c.sides) in c.words and " up: " in c.words for c in clampings)
+
+
+def test_turned_on_end_a_rotary_reaches_the_other_sides_of_a_block():
+    """What turns about X only is clamped once more for -x and +x, and for the bores that lean."""
+    plan = planner("valve_manifold", "column_mill_500_rotary")
+    setup = plan.job.setups[0]
+    clampings = propose_clampings(plan, setup, propose_sides(plan, setup))
+    assert any({"Side -x", "Side +x"} <= set(c.sides) or "Side -x" in c.sides for c in clampings)
+    assert len(clampings) <= 5
 
 
 @pytest.mark.parametrize("part", ["motor_bracket", "plate_a", "cast_bearing_unit", "valve_manifold"])

@@ -2001,6 +2001,12 @@ export interface components {
       speed: number;
       /** Acceleration */
       acceleration: number;
+      /**
+       * Clamps
+       * @description Whether a brake holds a rotary joint while it stands.
+       * @default false
+       */
+      clamps: boolean;
     };
     /**
      * Keep

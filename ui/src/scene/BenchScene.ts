@@ -126,7 +126,7 @@ export class BenchScene implements Stage {
   /** The box of what there is to look at. */
   private around(): THREE.Box3 {
     const box = new THREE.Box3();
-    for (const thing of [...this.part.things, ...this.stock.things])
+    for (const thing of [...this.part.things, ...this.stock.things, ...this.body.things])
       if (thing.visible) box.expandByObject(thing);
     return box.isEmpty() ? NOTHING.clone() : box;
   }

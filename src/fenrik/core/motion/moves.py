@@ -185,6 +185,8 @@ class Moves:
         """Straight pieces (m, 6: start, end) within `tolerance` mm of the motion and the move (m,) each
         belongs to; the ends of an arc's chords lie on it. Moves at feed are cut into parts of at most
         `longest` mm."""
+        if longest is None and not self.turn.any():
+            return np.hstack([self.start, self.tip]), np.arange(len(self), dtype=np.int32)
         owner, before, upto = self._shares(tolerance, longest)
         sweeps = self.sweeps()
         pieces = np.hstack([self.at(owner, before, sweeps), self.at(owner, upto, sweeps)])

@@ -73,7 +73,13 @@ export function useSetup(scene: BenchScene | null) {
   const held = useFixture(inPart ? null : setup?.fixture, setup?.name);
   useEffect(() => scene?.stock.setFixture(held ?? null), [scene, held]);
   const body = station === "setups" ? JSON.stringify(setup?.safe_body ?? null) : "null";
-  useEffect(() => scene?.body.set(JSON.parse(body) as SafeBody | null), [scene, body]);
+  const bodied = useRef(false);
+  useEffect(() => {
+    const shown = JSON.parse(body) as SafeBody | null;
+    scene?.body.set(shown);
+    if (!!shown !== bodied.current) scene?.look(CORNER); // all of it, and the work again without it
+    bodied.current = !!shown;
+  }, [scene, body]);
   const tool = useSession((s) => s.tool);
   useEffect(() => {
     if (!scene || station === "prove" || station === "release") return;

@@ -22,6 +22,10 @@ export class BodyLayer {
     this.slot.put(body && cylinder(body));
   }
 
+  get things(): THREE.Object3D[] {
+    return this.slot.thing ? [this.slot.thing] : [];
+  }
+
   dispose() {
     this.set(null);
   }
