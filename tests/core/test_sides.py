@@ -506,3 +506,87 @@ def test_a_dialect_without_rotary_words_is_refused_where_the_machine_has_to_turn
     only["setups"][0]["operations"] = only["setups"][0]["operations"][:1]
     above = job_from_data(only)
     assert "A30" not in Prover(open_job(above, tmp_path, STORE)).post(above.effective_releases()[0]).text
+
+
+def turned_again(dialect_id="plain_iso", machine="tilting_table_320", **how):
+    """A hole in the block's front, made again with the work turned on about the machine's axis."""
+    data = job_data(gauge(dialect_id=dialect_id, machine=machine))
+    setup = data["setups"][0]
+    setup["sides"] = [{"name": "Front", "up": {"axis": "-y"}}]
+    hole = {"at": [0.0, -20.0], "top": 30.0, "diameter": 8.0, "depth": 6.0}
+    setup["operations"] = [
+        {"name": "Drill", "strategy": "drilling", "tool": 31, "side": "Front", "holes": [hole]}
+    ]
+    setup["repeats"] = [{"name": "Round about", "operations": ["Drill"]}] if how else []
+    if how:
+        setup["repeats"][0]["how"] = {"kind": "rotary", "joint": "C", **how}
+    return job_from_data(data)
+
+
+@pytest.mark.parametrize("dialect_id", DIALECTS)
+def test_the_table_is_turned_on_and_the_same_is_done_again(dialect_id):
+    """Front and back of the block lie alike about C: twice the same words, twice the hole."""
+    once, twice = turned_again(dialect_id), turned_again(dialect_id, count=2)
+    store = MemoryStore()
+    one, two = (prover(j, store).prove(j.effective_releases()[0]) for j in (once, twice))
+    for proof in (one, two):  # the design has no hole there
+        assert {s["kind"] for s in proof.stops()} == {"overcut"}
+    assert two.facts["removed_mm3"] == pytest.approx(2.0 * one.facts["removed_mm3"], rel=1e-3)
+    assert store.computed["track"] == 2  # once for each document: not again for the second time
+    lines = two.facts["text"].split("\n")
+    at = [float(m.group(1)) for m in (re.match(r"G0 .*\bC(-?[\d.]+)", line) for line in lines) if m]
+    assert len(at) >= 2 and abs(at[1] - at[0]) == pytest.approx(180.0)
+    cycles = [line for line in lines if "G81" in line]
+    assert len(cycles) == 2
+    if dialect_id == "plain_iso":
+        assert cycles[0] == cycles[1]
+    names = [o["name"] for o in two.facts["operations"]]
+    assert names == ["Drill", "Drill, C +180°"]
+
+
+def test_what_is_turned_into_the_way_is_found_by_the_proof():
+    """The block is longer than wide: turned by 90 degrees its end stands where the drill comes down."""
+    job = turned_again(count=4)
+    proof = prover(job, MemoryStore()).prove(job.effective_releases()[0])
+    stops = [s for s in proof.stops() if s["kind"] != "overcut"]
+    assert stops and {s["kind"] for s in stops} <= {"rapid", "shank", "holder"}
+    assert {s["operation"] for s in stops} == {"Drill"}
+    kept = job_data(job)
+    kept["setups"][0]["repeats"][0]["leave_out"] = [2, 4]
+    kept = job_from_data(kept)
+    left = prover(kept, MemoryStore()).prove(kept.effective_releases()[0]).stops()
+    assert {s["kind"] for s in left} == {"overcut"}
+
+
+def test_later_operations_know_what_was_cut_with_the_work_turned_on():
+    """The planning stock of the back, worked as a side of its own, shows the hole of the second time."""
+    data = job_data(turned_again(count=2))
+    setup = data["setups"][0]
+    setup["sides"].append({"name": "Back", "up": {"axis": "+y"}})
+    setup["operations"].append({"name": "Face", "strategy": "facing", "tool": 3, "side": "Back"})
+    job = job_from_data(data)
+    paths = prover(job, MemoryStore()).paths
+    own = paths.job.setups[0]
+    stock = paths.stock_before(own, own.operations[1])
+    # Y of the back's frame points down
+    assert 20.0 < float(stock.top_at(np.array([[0.0, 20.0]]), 0.5)[0]) < 30.0 - 5.0
+    assert float(stock.top_at(np.array([[20.0, 20.0]]), 0.5)[0]) == pytest.approx(30.0, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    ("machine", "how", "words"),
+    [
+        (
+            "tilting_table_320",
+            {"joint": "A", "count": 2},
+            "has to be the rotary joint that carries the work, and that is C",
+        ),
+        ("fork_head_1500", {"joint": "C", "count": 2}, "it has none that a program turns on"),
+        ("column_mill_800", {"joint": "C", "count": 2}, "it has none that a program turns on"),
+    ],
+)
+def test_only_the_joint_that_carries_the_work_turns_it_on(machine, how, words):
+    job = turned_again(machine=machine, **how)
+    with pytest.raises(DocumentError, match=words) as refused:
+        prover(job, MemoryStore()).post(job.effective_releases()[0])
+    assert refused.value.where == "setups[0].repeats[0].how.joint"

@@ -257,9 +257,11 @@ class FindingRow(Shape):
 
 
 class OperationFacts(Shape):
-    """What a proof says of one operation."""
+    """What a proof says of one step: an operation, or one time of one that is done again with the work turned
+    on."""
 
     name: str
+    operation: str = ""
     strategy: str
     tool: int
     moves: int

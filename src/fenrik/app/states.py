@@ -26,9 +26,9 @@ from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.setups.moving import moving_words
+from fenrik.core.job.setups.safe_body import SafeBody
 from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.setups.side import SideDoc
-from fenrik.core.setups.turning_body import SafeBody
 
 
 class Watching:

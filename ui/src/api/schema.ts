@@ -2616,11 +2616,17 @@ export interface components {
     };
     /**
      * OperationFacts
-     * @description What a proof says of one operation.
+     * @description What a proof says of one step: an operation, or one time of one that is done again with the work turned
+     *     on.
      */
     OperationFacts: {
       /** Name */
       name: string;
+      /**
+       * Operation
+       * @default
+       */
+      operation: string;
       /** Strategy */
       strategy: string;
       /** Tool */
@@ -3362,7 +3368,8 @@ export interface components {
         | components["schemas"]["Linear"]
         | components["schemas"]["Grid"]
         | components["schemas"]["Listed"]
-        | components["schemas"]["Mirror"];
+        | components["schemas"]["Mirror"]
+        | components["schemas"]["Rotary"];
       /**
        * Leave Out
        * @default []
@@ -3388,6 +3395,34 @@ export interface components {
       tools: {
         [key: string]: components["schemas"]["Assembly"];
       };
+    };
+    /**
+     * Rotary
+     * @description Done again with the rotary joint that carries the work turned on: `count` times in all, `step_deg` from
+     *     one to the next, open: evenly all round. The path is computed once.
+     */
+    Rotary: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "rotary";
+      /**
+       * Joint
+       * @description The joint's letter.
+       * @default C
+       */
+      joint: string;
+      /**
+       * Count
+       * @default 4
+       */
+      count: number;
+      /**
+       * Step Deg
+       * @default null
+       */
+      step_deg: number | null;
     };
     /**
      * RoundStock

@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply, invert, transform
 from fenrik.core.machines.machine import LINEAR, Machine
 from fenrik.core.motion.program_motion import ProgramMotion, RowFrame
@@ -88,6 +89,24 @@ class OnMachine:
     def axis(self, angles: Floats) -> Floats:
         """The tool's axis (3,) in the setup frame with the rotary joints at angles (r,)."""
         return np.asarray(self.tips(self.joints(np.zeros((1, 3)), angles, 0.0), 0.0)[1][0])
+
+    def turned_on(self, letter: str, degrees: float, where: str = "") -> Floats:
+        """Where (4, 4) what the tool does in the setup frame lands in it once the joint that carries the work
+        is turned on by some degrees. Raises DocumentError for another joint."""
+        machine = self.machine
+        first = machine.in_chain[0]
+        if machine.is_arm or machine.is_lathe or first.kind != "rotary" or first.letter != letter:
+            able = first.kind == "rotary" and not machine.is_arm and not machine.is_lathe
+            has = f"that is {first.letter}" if able else "it has none that a program turns on"
+            raise DocumentError(
+                f"A repeat turns '{letter}'; on '{machine.name}' it has to be the rotary joint that carries "
+                f"the work, and {has}.",
+                remedy="Use that joint, or repeat in the plan view.",
+                where=f"{where}.how.joint",
+            )
+        chain = machine.chain
+        motion = chain.base_from_work @ chain.motion(0, np.array([degrees]))[0] @ chain.work
+        return _tidy(self.setup_from_work @ motion @ self.work_from_setup)
 
     def frame(self, angles: Floats, length: float) -> RowFrame:
         """The coordinates of the work offset with the rotary joints at angles (r,) and a tool of a length:

@@ -50,6 +50,10 @@ class Step:
     """What an arm is told, where one holds the tool."""
     held: str = ""
     """How it holds the tool meanwhile, in words."""
+    turned: float | None = None
+    """How far the joint that carries the work is turned on for it, degrees, where it is one of several times;
+    `frame` (4, 4) is that of its side then."""
+    frame: Floats | None = None
 
 
 @dataclass(frozen=True)

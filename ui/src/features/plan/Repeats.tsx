@@ -1,8 +1,10 @@
 import { Button, Textarea } from "@mantine/core";
 import { useState } from "react";
-import type { How, Repeat, Vec3 } from "../../api/types";
+import type { How, Machine, Repeat, Vec3 } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, TextField } from "../../forms/fields";
 import { rowsOf, textOf, wrongRow } from "../../forms/lines";
+import { inChain } from "../../scene/chain";
+import { heldJoints, machinesOf } from "../../session/machines";
 import { useShared } from "../../session/context";
 import { HOW_WORDS, repeated, repeatOf } from "./operations";
 
@@ -12,11 +14,15 @@ const FRESH: Record<How["kind"], How> = {
   grid: { kind: "grid", columns: 2, rows: 2, step_x: 10, step_y: 10, angle_deg: 0 },
   listed: { kind: "listed", at: [[10, 0, 0]] },
   mirror: { kind: "mirror", point: [0, 0], angle_deg: 90 },
+  rotary: { kind: "rotary", joint: "C", count: 4, step_deg: null },
 };
+
+const letterOf = (machine: Machine, name: string | undefined) =>
+  machine.joints.find((j) => j.name === name)?.letter;
 
 /** The repeat that an operation belongs to: its places, and who else is made there. */
 export function RepeatFields({ setup, name }: { setup: number; name: string }) {
-  const { document, editing } = useShared();
+  const { document, editing, library } = useShared();
   const own = document.setups[setup];
   const repeat = repeatOf(own, name);
   const edit = (work: (r: Repeat) => void) =>
@@ -37,6 +43,9 @@ export function RepeatFields({ setup, name }: { setup: number; name: string }) {
     );
   }
   const others = repeat.operations.filter((n) => n !== name);
+  // the joint that carries the work is the one that can be turned on
+  const machine = machinesOf(document, library).find((m) => m.id === own.machine);
+  const carrying = machine && heldJoints(machine).find((l) => letterOf(machine, inChain(machine)[0]) === l);
   return (
     <>
       <h3>Repeat</h3>
@@ -53,6 +62,7 @@ export function RepeatFields({ setup, name }: { setup: number; name: string }) {
         onSave={(v) =>
           edit((r) => {
             r.how = structuredClone(FRESH[v as How["kind"]]);
+            if (r.how.kind === "rotary" && carrying) r.how.joint = carrying;
             r.leave_out = [];
           })
         }
@@ -140,6 +150,18 @@ function HowFields({ how, put }: { how: How; put: (how: How) => void }) {
         return [
           ...pair(["Line through X", "Line through Y"], how.point, (point) => put({ ...how, point })),
           number("Angle to X", how.angle_deg, (angle_deg) => put({ ...how, angle_deg }), "°"),
+        ];
+      case "rotary":
+        return [
+          number("How many", how.count ?? 4, (count) => put({ ...how, count: Math.round(count) })),
+          <PlainField
+            key="step"
+            label={`Turn of ${how.joint ?? "C"} between`}
+            suffix="°"
+            placeholder={`${Math.round(3600000 / (how.count ?? 4)) / 10000}, all round`}
+            value={how.step_deg ?? null}
+            onSave={(step_deg) => put({ ...how, step_deg })}
+          />,
         ];
       case "listed":
         return [<Shifts key="at" at={how.at} save={(at) => put({ ...how, at })} />];

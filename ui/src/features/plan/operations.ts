@@ -113,6 +113,7 @@ function count({ how, leave_out }: Repeat): number {
     grid: () => ("rows" in how ? how.columns * how.rows : 0),
     listed: () => ("at" in how ? how.at.length + 1 : 0),
     mirror: () => 2,
+    rotary: () => (how.kind === "rotary" ? (how.count ?? 4) : 0),
   }[how.kind]();
   return all - leave_out.length;
 }
@@ -123,6 +124,7 @@ export const HOW_WORDS: Record<Repeat["how"]["kind"], string> = {
   grid: "in a grid",
   listed: "at given places",
   mirror: "and mirrored",
+  rotary: "with the work turned on",
 };
 
 export const repeatWords = (repeat: Repeat) =>

@@ -22,7 +22,7 @@ export function Findings({ facts }: { facts: ProofFacts }) {
         shown: "replay",
       });
     // what belongs to no single move is seen on the stock that its operation leaves
-    const step = facts.operations.findIndex((o) => o.name === f.operation);
+    const step = facts.operations.findIndex((o) => (o.operation || o.name) === f.operation);
     const row = facts.program.find((r) => r.setup === facts.setup && r.name === f.operation);
     set({
       ...(row ? { time: Math.min(row.end_s, facts.time_s) } : {}),

@@ -290,10 +290,14 @@ function Loads({ operations, setup }: { operations: ProofFacts["operations"]; se
   const l = shown.load;
   const all = l.time_in_cut_s + l.time_in_air_s;
   const saves = shown.adapted_saves_s ?? 0;
-  const own = document.setups.find((s) => s.name === setup)?.operations.find((o) => o.name === shown.name);
+  const own = document.setups
+    .find((s) => s.name === setup)
+    ?.operations.find((o) => o.name === (shown.operation || shown.name));
   const follow = () =>
     editing.edit((d) => {
-      const found = d.setups.find((s) => s.name === setup)?.operations.find((o) => o.name === shown.name);
+      const found = d.setups
+        .find((s) => s.name === setup)
+        ?.operations.find((o) => o.name === (shown.operation || shown.name));
       if (found) found.feed_follows = "engagement";
     });
   return (

@@ -14,11 +14,11 @@ from fenrik.core.job.document.repeats import RepeatDoc
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.machine import Machine
 from fenrik.core.posting.writing.options import PostOptions
+from fenrik.core.setups.between import BetweenSides
 from fenrik.core.setups.fixture import FixturePart
 from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.setups.side import SideDoc
-from fenrik.core.setups.turning_body import BetweenSides
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
 
@@ -220,6 +220,12 @@ class SetupDoc(Strict):
     def repeat_of(self, operation: OperationDoc) -> RepeatDoc | None:
         """The repeat that makes an operation again, if there is one."""
         return next((r for r in self.repeats if operation.name in r.operations), None)
+
+    def turns_of(self, operation: OperationDoc) -> list[float]:
+        """How far the joint that carries the work is turned on for each time that an operation is done; none
+        of one that is done once, or in other places of its side."""
+        repeat = self.repeat_of(operation)
+        return [] if repeat is None else repeat.turns()
 
     def plain(self, boundaries: list[Boundary]) -> list[Boundary]:
         """Boundaries with named areas put in by what they are."""

@@ -96,7 +96,26 @@ class Mirror(_Strict):
         return [HERE, mirrored_over(self.point, self.angle_deg)]
 
 
-How = Annotated[Polar | Linear | Grid | Listed | Mirror, Field(discriminator="kind")]
+class Rotary(_Strict):
+    """Done again with the rotary joint that carries the work turned on: `count` times in all, `step_deg` from
+    one to the next, open: evenly all round. The path is computed once."""
+
+    kind: Literal["rotary"]
+    joint: Annotated[str, Field(pattern=r"^[A-Z]$", description="The joint's letter.")] = "C"
+    count: Annotated[int, Field(ge=2, le=MOST)] = 4
+    step_deg: Annotated[float, Field(ge=-360, le=360)] | None = None
+
+    def places(self) -> list[Place]:
+        """Where, in the plan view of its side: here."""
+        return [HERE]
+
+    def turns(self) -> list[float]:
+        """How far the joint is turned on, degrees, the first time by nothing."""
+        step = 360.0 / self.count if self.step_deg is None else self.step_deg
+        return [i * step for i in range(self.count)]
+
+
+How = Annotated[Polar | Linear | Grid | Listed | Mirror | Rotary, Field(discriminator="kind")]
 
 
 class RepeatDoc(_Strict):
@@ -110,19 +129,29 @@ class RepeatDoc(_Strict):
 
     @model_validator(mode="after")
     def _some_left(self) -> RepeatDoc:
-        count = len(self.how.places())
+        count = len(self.how.turns() if isinstance(self.how, Rotary) else self.how.places())
         if wrong := [n for n in self.leave_out if n > count]:
             raise ValueError(f"there is no place {wrong[0]} to leave out, only {count}")
         if len(set(self.leave_out)) >= count:
             raise ValueError("every place is left out; keep one")
         return self
 
+    def turns(self) -> list[float]:
+        """How far the joint that carries the work is turned on each time, degrees; none where it stands."""
+        if not isinstance(self.how, Rotary):
+            return []
+        return [turn for i, turn in enumerate(self.how.turns(), 1) if i not in self.leave_out]
+
     def places(self) -> list[Place]:
-        """Where the operations are made, in order."""
+        """Where the operations are made, in order, in the plan view of their side."""
+        if isinstance(self.how, Rotary):
+            return self.how.places()
         return [p for i, p in enumerate(self.how.places(), 1) if i not in self.leave_out]
 
     def words(self) -> str:
         """What it does in a few words."""
+        if isinstance(self.how, Rotary):
+            return f"{len(self.turns())} x about {self.how.joint}"
         kind = {
             "polar": "on a circle",
             "linear": "along a line",

@@ -91,7 +91,7 @@ class Paths:
         fails cuts nothing. A copy."""
         earlier = self.tasks.before(setup, operation)
         keys = [self.keys.path(setup, o) for o in earlier]
-        if setup.sides or any(map(turns, earlier)):
+        if setup.sides or any(turns(o) or setup.turns_of(o) for o in earlier):
             return self._side_stocks.before(setup, operation.side, list(zip(earlier, keys, strict=True)))
         done, stock = self._stocks.get(setup.name, ([], None))
         if stock is None or done != keys[: len(done)]:
@@ -179,7 +179,7 @@ class Paths:
         spindle that turns the other way, so that climb stays climb."""
         compute, operation = task.strategy.compute, task.operation
         repeat = task.setup.repeat_of(operation)
-        if repeat is None:
+        if repeat is None or repeat.turns():
             return compute(inputs, progress)
         places = repeat.places()
         mirrored = any(p.mirrored for p in places)

@@ -43,7 +43,8 @@ class SideStocks:
     def before(self, setup: SetupDoc, side: str | None, earlier: Keyed) -> HeightMap:
         """A side's planning stock after some operations of its setup. A copy."""
         keys = [key for _, key in earlier]
-        foreign = max((i + 1 for i, (o, _) in enumerate(earlier) if o.side != side or turns(o)), default=0)
+        others = (o.side != side or turns(o) or bool(setup.turns_of(o)) for o, _ in earlier)
+        foreign = max((i + 1 for i, other in enumerate(others) if other), default=0)
         done, stock = self._maps.get((setup.name, side), ([], None))
         if stock is None or done != keys[: len(done)] or len(done) < foreign:
             done, stock = keys[:foreign], self._projected(setup, side, earlier[:foreign])
@@ -79,10 +80,9 @@ class SideStocks:
         for operation, _ in earlier[len(done) :]:
             path = self._path_of(setup, operation)
             if path is not None and len(path) > 1:
-                pieces, owner = path_pieces(
-                    path, self._setups.seen(setup, operation.side).setup_from_side, ARC_MM
-                )
-                rapid = path.kind[owner + 1] == 0
-                stock.cut(pieces, tool_bodies(self._job.tool(operation.tool)), rapid, measured=False)
+                for time in self._setups.turned(setup, operation):
+                    pieces, owner = path_pieces(path, time.frame, ARC_MM)
+                    rapid = path.kind[owner + 1] == 0
+                    stock.cut(pieces, tool_bodies(self._job.tool(operation.tool)), rapid, measured=False)
         self._dexels[setup.name] = (keys, stock)
         return stock

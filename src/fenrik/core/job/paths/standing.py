@@ -57,9 +57,10 @@ def thinning_on_parts(
     stock = setups.raw_dexels(setup, proof_cell(setups.clamped(setup), job.proof.cell_mm))
     for earlier, done in before:
         if len(done) > 1:
-            pieces, _ = path_pieces(done, setups.seen(setup, earlier.side).setup_from_side, ARC_MM)
             bodies = tool_bodies(job.tool(earlier.tool))
-            stock.cut(pieces, bodies, np.zeros(len(pieces), dtype=np.bool_), measured=False)
+            for time in setups.turned(setup, earlier):
+                pieces, _ = path_pieces(done, time.frame, ARC_MM)
+                stock.cut(pieces, bodies, np.zeros(len(pieces), dtype=np.bool_), measured=False)
     matrix = setups.seen(setup, task.operation.side).setup_from_side
     pieces, move = path_pieces(path, matrix, ARC_MM, longest)
     row = move.astype(np.int64) + 1

@@ -20,14 +20,14 @@ ROOM_MM = 2.0
 @dataclass(frozen=True)
 class Region:
     """Where a step cuts, and where any of its tool goes: corners (2, 3) of boxes in the setup's frame, and
-    the side from which it works."""
+    the number of the side from which it works."""
 
     cuts: Floats
     goes: Floats
-    side: str | None
+    side: int
 
 
-def region(step: Step, side: str | None, setup_from_side: Floats) -> Region:
+def region(step: Step, side: int, setup_from_side: Floats) -> Region:
     """The region of a step whose path is in the frame (4, 4) of its side. The boxes are those of the tips,
     grown along the tool by what cuts or by all of it, and about it by the radius there."""
     moves, tool = step.path.moves, step.tool

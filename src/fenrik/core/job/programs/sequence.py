@@ -10,6 +10,7 @@ from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.needs import needs_of, region
 from fenrik.core.job.programs.ordering import Stops, as_planned, changes, fewest_changes, fewest_stops
+from fenrik.core.job.programs.turning_to import held_at, seen_by
 from fenrik.core.posting.program import Step
 
 RETREAT_S = 3.0
@@ -34,7 +35,7 @@ def sequence(paths: Paths, release: ReleaseDoc, made: Made) -> Sequence:
     """The steps of a release, as planned or with the least time between them."""
     machine = paths.setups.machine(paths.job.setup(release.setup))
     fewest = release.order == "fewest_changes"
-    sides = {o.side for _, o, _ in made}
+    sides = {(o.side, step.turned) for _, o, step in made}
     if fewest and not release.also and len(sides) > 1 and machine.rotary and len(made) <= MOST_STEPS:
         return _of_sides(paths, made)
     by_setup = [[m for m in made if m[0].name == name] for name in release.setups]
@@ -49,16 +50,26 @@ def _of_sides(paths: Paths, made: Made) -> Sequence:
     """The steps of one setup from its sides: what needs another's room stays behind it."""
     setups, setup = paths.setups, made[0][0]
     machine = setups.machine(setup)
-    names = list(dict.fromkeys(o.side for _, o, _ in made))
-    frames = {name: setups.seen(setup, name).setup_from_side for name in names}
     on = setups.on_machine(setup)
-    axes = on.axes_in_work(np.array([frames[name][:3, 2] for name in names]))
-    at = np.vstack([machine.rotary_positions(axis[None])[0] for axis in axes])
+    wanted = [(o.side, step.turned) for _, o, step in made]
+    sides = list(dict.fromkeys(wanted))
+    first = [made[wanted.index(side)] for side in sides]
+    frames = [seen_by(paths, setup, o, step) for _, o, step in first]
+    held = [held_at(paths, setup, o, step) for _, o, step in first]
+    at = np.vstack(
+        [
+            machine.rotary_positions(
+                on.axes_in_work(frame[None, :3, 2]), held=None if given is None else given[None]
+            )[0]
+            for frame, given in zip(frames, held, strict=True)
+        ]
+    )
     seconds = (np.abs(at[:, None] - at[None]) / machine.rotary_limits.speed * 60.0).max(axis=2)
     turns = np.where(seconds > 1e-6, seconds + RETREAT_S, 0.0)
-    tools, sides = [o.tool for _, o, _ in made], [names.index(o.side) for _, o, _ in made]
-    stops = Stops(tools, sides, machine.tool_change_s, turns.tolist())
-    order = fewest_stops(stops, needs_of([region(step, o.side, frames[o.side]) for _, o, step in made]))
+    tools, number = [o.tool for _, o, _ in made], [sides.index(side) for side in wanted]
+    stops = Stops(tools, number, machine.tool_change_s, turns.tolist())
+    regions = [region(step, i, frames[i]) for (_, _, step), i in zip(made, number, strict=True)]
+    order = fewest_stops(stops, needs_of(regions))
     pairs = [(0, i) for i in order]
     saves = stops.total(list(range(len(made)))) - stops.total(order)
     return Sequence([made[i] for i in order], changes(pairs, [tools]), max(0.0, saves))

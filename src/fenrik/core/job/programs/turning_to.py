@@ -36,7 +36,7 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
     machine = paths.setups.machine(setup)
     if not machine.rotary:
         for s, operation, step in ordered:
-            frame = paths.setups.seen(s, operation.side).setup_from_side
+            frame = seen_by(paths, s, operation, step)
             axes = step.path.moves.axis @ frame[:3, :3].T
             leaning = np.flatnonzero(axes[:, 2] < UPRIGHT)
             if len(leaning) or (operation.side is not None and np.abs(frame - np.eye(4)).max() > 1e-9):
@@ -54,12 +54,12 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
     if machine.is_lathe:
         return on_lathe(paths, ordered, dialect)
     on = paths.setups.on_machine(setup)
-    frames = [paths.setups.seen(setup, operation.side).setup_from_side for _, operation, _ in ordered]
+    frames = [seen_by(paths, setup, operation, step) for _, operation, step in ordered]
     poses = [_needed(step, frame, on) for (_, _, step), frame in zip(ordered, frames, strict=True)]
     whole = on.axes_in_work(np.vstack([p.axes for p in poses]))
     weight = np.concatenate([p.weight for p in poses])
     free = np.full(len(machine.rotary), np.nan)
-    given = [paths.setups.held(setup, operation.side) for _, operation, _ in ordered]
+    given = [held_at(paths, setup, operation, step) for _, operation, step in ordered]
     held = np.vstack(
         [np.tile(free if at is None else at, (len(p.axes), 1)) for p, at in zip(poses, given, strict=True)]
     )
@@ -70,7 +70,7 @@ def on_sides(paths: Paths, ordered: Ordered, dialect: Dialect) -> Ordered:
         rows = slice(at, at + len(mine.axes))
         at = rows.stop
         if not reached[rows].all():
-            raise _unreachable(paths, setup, operation, whole[rows][~reached[rows]][0])
+            raise _unreachable(paths, setup, operation, whole[rows][~reached[rows]][0], held[rows][0])
         if step.path.turns_axis:
             side = _moving(operation, step, mine, SidePose(frame, on, positions[rows], False), dialect)
         else:
@@ -151,10 +151,32 @@ def _wordless(
     )
 
 
-def _unreachable(paths: Paths, setup: SetupDoc, operation: OperationDoc, axis: Floats) -> DocumentError:
-    """That the machine cannot point the tool along an axis (3,) of the work's mount, and what it lacks."""
+def seen_by(paths: Paths, setup: SetupDoc, operation: OperationDoc, step: Step) -> Floats:
+    """The frame (4, 4) of a step's side in the setup, the work turned on where it is."""
+    return paths.setups.seen(setup, operation.side).setup_from_side if step.frame is None else step.frame
+
+
+def held_at(paths: Paths, setup: SetupDoc, operation: OperationDoc, step: Step) -> Floats | None:
+    """Positions (r,) degrees at which the rotary joints have to stand for a step: those that its side is
+    given by, or those of its side with the work turned on from there; None where any will do."""
+    held = paths.setups.held(setup, operation.side)
+    if step.turned is None:
+        return held
+    on = paths.setups.on_machine(setup)
+    axis = paths.setups.seen(setup, operation.side).setup_from_side[:3, 2]
+    given = None if held is None else held[None]
+    at = on.machine.rotary_positions(on.axes_in_work(axis[None]), held=given)[0][0].copy()
+    at[0] += step.turned  # the joint that carries the work is the first of the chain
+    return np.asarray(at)
+
+
+def _unreachable(
+    paths: Paths, setup: SetupDoc, operation: OperationDoc, axis: Floats, at: Floats | None = None
+) -> DocumentError:
+    """That the machine cannot point the tool along an axis (3,) of the work's mount, where the joints have to
+    stand `at` positions (r,) with them there (NaN: anywhere), and what it lacks."""
     machine = paths.setups.machine(setup)
-    why = machine.why_not(axis, paths.setups.held(setup, operation.side))
+    why = machine.why_not(axis, None if at is None or np.isnan(at).any() else at)
     remedy = "Clamp the part otherwise, take another side, or another machine."
     if operation.side is None:
         what = f"The machine '{machine.name}' cannot lean the tool as '{operation.name}' asks: {why}."

@@ -115,13 +115,14 @@ class Evidence:
     @cached_property
     def reach(self) -> Reaches:
         """What gets to places of the design from the sides that were worked."""
-        frames = {w.side: np.eye(4) for w in self.worked}
-        for step, worked in zip(self.posted.program.steps, self.worked, strict=True):
+        seen = [(w.side, s.turned) for w, s in zip(self.worked, self.posted.program.steps, strict=True)]
+        frames = {name: np.eye(4) for name in seen}
+        for step, name in zip(self.posted.program.steps, seen, strict=True):
             if step.side is not None:
-                frames[worked.side] = step.side.setup_from_side
+                frames[name] = step.side.setup_from_side
         sides = []
         for name, matrix in frames.items():
-            cutters = {w.tool.profile for w in self.worked if w.side == name}
+            cutters = {w.tool.profile for w, own in zip(self.worked, seen, strict=True) if own == name}
             free = None if self.clamped.keep_clear is None else prepare(self.mesh.moved(invert(matrix)))
             sides.append(SideReach(invert(matrix), self._solid(matrix), cutters, free))
         # paths keep a gap off the fixture: what holds the stock is that much larger for them

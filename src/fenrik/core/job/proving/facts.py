@@ -89,7 +89,10 @@ def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]
     """The findings as plain data, the gravest first, each with what would mend it where that is simple."""
     worked = {w.name: w for w in evidence.worked if w.task is not None}
     rows = sorted((f.as_dict() for f in located), key=lambda f: (ORDER[f["severity"]], f["time_s"]))
+    # a step is one time of its operation where that is done again with the work turned on
+    whose = {s.name: w.name for s, w in zip(evidence.posted.program.steps, evidence.worked, strict=True)}
     for row in rows:
+        row["operation"] = whose.get(row["operation"], row["operation"])
         own = worked.get(row["operation"])
         if own is not None and own.task is not None and row["severity"] != "note":
             row["mend"] = mend_of(row, own.tool, own.task.feed)
@@ -168,7 +171,8 @@ def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:
     rows = run.step_of == step
     feeding = rows & ~run.motion.rapid
     return {
-        "name": worked.name,
+        "name": evidence.posted.program.steps[step].name,
+        "operation": worked.name,
         "strategy": "" if task is None else task.strategy.id,
         "tool": worked.tool.number,
         "moves": int(rows.sum()),

@@ -95,7 +95,7 @@ class Task:
             *numbers,
             *([p.model_dump() for p in picks] for picks in picked),
             doc.faces,
-            None if repeat is None else [[p.turn, p.shift] for p in repeat.places()],
+            None if repeat is None else [*([p.turn, p.shift] for p in repeat.places()), *setup.turns_of(doc)],
         ]
         return [cutter, own]
 

@@ -4,29 +4,19 @@ way from side to side may go."""
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply
 from fenrik.core.machines.on_machine import OnMachine
-from fenrik.core.setups.setup import Clamped, Strict
+from fenrik.core.setups.between import BetweenSides
+from fenrik.core.setups.setup import Clamped
 
 Floats = NDArray[np.float64]
 STEP_DEG = 5.0
 """Steps by which the inner joint is turned to see how far out things get."""
-
-
-class BetweenSides(Strict):
-    """The way from side to side: at the machine's upper end, or over the safe body about all that turns, as
-    far out as `radius` (open: as far as stock, fixture and table get) and `room` more, mm."""
-
-    over: Literal["upper_end", "safe_body"] = "upper_end"
-    radius: Annotated[float, Field(gt=0, le=5000)] | None = None
-    room: Annotated[float, Field(ge=0, le=1000)] = 20.0
 
 
 @dataclass(frozen=True)
