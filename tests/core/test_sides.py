@@ -590,3 +590,21 @@ def test_only_the_joint_that_carries_the_work_turns_it_on(machine, how, words):
     with pytest.raises(DocumentError, match=words) as refused:
         prover(job, MemoryStore()).post(job.effective_releases()[0])
     assert refused.value.where == "setups[0].repeats[0].how.joint"
+
+
+@pytest.mark.parametrize("machine", ["tilting_table_320", "inclined_rotary_400", "column_mill_500_rotary"])
+def test_nothing_gets_out_of_the_safe_body_between_the_steps_in_which_it_was_looked_for(machine):
+    job = gauge(machine, between_sides={"over": "safe_body", "room": 0.0})
+    setups, setup = prover(job).paths.setups, job.setups[0]
+    body, on, clamped = setups.safe_body(setup), setups.on_machine(setup), setups.clamped(setup)
+    box = box_mesh(clamped.stock_low, clamped.stock_high).vertices
+    way = (body.high - body.low) / np.linalg.norm(body.high - body.low)
+    first = on.machine.in_chain[0].letter
+    for turn in np.arange(0.0, 360.0, 0.7):
+        turned = apply(on.turned_on(first, turn), box)
+        if len(on.machine.rotary) == 1:
+            turned = box  # the joint is the one that the body lies about
+        along = (turned - body.low) @ way
+        away = np.linalg.norm(turned - body.low - along[:, None] * way, axis=1)
+        assert away.max() <= body.radius + 1e-9
+        assert along.min() >= -1e-9 and along.max() <= np.linalg.norm(body.high - body.low) + 1e-9

@@ -100,13 +100,16 @@ def test_what_a_machine_does_not_reach_takes_as_few_clampings_as_can_be(machine,
     assert all(", ".join(c.sides) in c.words and " up: " in c.words for c in clampings)
 
 
-def test_turned_on_end_a_rotary_reaches_the_other_sides_of_a_block():
-    """What turns about X only is clamped once more for -x and +x, and for the bores that lean."""
+def test_on_end_a_rotary_that_turns_about_x_reaches_the_foot_as_well():
+    """With +x up the part's Y lies along the rotary's axis: it turns the foot up beside +x, and has to be
+    clamped anew for -x and for either bore that leans."""
     plan = planner("valve_manifold", "column_mill_500_rotary")
     setup = plan.job.setups[0]
     clampings = propose_clampings(plan, setup, propose_sides(plan, setup))
-    assert any({"Side -x", "Side +x"} <= set(c.sides) or "Side -x" in c.sides for c in clampings)
-    assert len(clampings) <= 5
+    reached = {c.axis or c.face: set(c.sides) for c in clampings}
+    assert reached["+x"] == {"Side +x", "Side -z"} and reached["-x"] == {"Side -x"}
+    assert sorted(sorted(r) for r in reached.values() if len(r) == 1)[:2] == [["Bore 29"], ["Bore 40"]]
+    assert len(clampings) == 4
 
 
 @pytest.mark.parametrize("part", ["motor_bracket", "plate_a", "cast_bearing_unit", "valve_manifold"])

@@ -127,8 +127,8 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
 
 
 def _body(body: SafeBody) -> SafeBodyState:
-    box = _box(body.low, body.high)  # its ends in no order: they are those of a line
-    return SafeBodyState(low=box.min, high=box.max, radius=body.radius, top=float(body.top))
+    (ax, ay, az), (bx, by, bz) = body.low.tolist(), body.high.tolist()
+    return SafeBodyState(low=(ax, ay, az), high=(bx, by, bz), radius=body.radius, top=float(body.top))
 
 
 def side_state(paths: Paths, setup: SetupDoc, side: SideDoc, where: str) -> SideState:

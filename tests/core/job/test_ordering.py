@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fenrik.core.job.programs import ordering
-from fenrik.core.job.programs.ordering import Stops, as_planned, changes, fewest_changes, fewest_stops
+from fenrik.core.job.programs.ordering import Pauses, as_planned, changes, fewest_changes, shortest_pauses
 
 FEW = st.lists(st.lists(st.integers(1, 4), min_size=1, max_size=4), min_size=1, max_size=3)
 MANY = st.lists(st.lists(st.integers(1, 6), max_size=12), min_size=1, max_size=6)
@@ -111,32 +111,32 @@ def sided(draw, most):
     tools, sides = draw(numbers), draw(numbers)
     needs = [set(draw(st.lists(st.integers(0, i - 1), max_size=2))) if i else set() for i in range(count)]
     turns = [[0.0, 4.0, 7.0], [4.0, 0.0, 5.0], [7.0, 5.0, 0.0]]
-    return Stops(tools, sides, draw(st.sampled_from([0.0, 3.0, 20.0])), turns), needs
+    return Pauses(tools, sides, draw(st.sampled_from([0.0, 3.0, 20.0])), turns), needs
 
 
 @settings(max_examples=120, deadline=None)
 @given(sided(6))
 def test_no_order_of_sides_stands_still_for_less_time(case):
-    stops, needs = case
-    order = fewest_stops(stops, needs)
-    assert stops.total(order) == pytest.approx(min(stops.total(o) for o in keeping(needs)))
+    pauses, needs = case
+    order = shortest_pauses(pauses, needs)
+    assert pauses.total(order) == pytest.approx(min(pauses.total(o) for o in keeping(needs)))
 
 
 @settings(max_examples=60, deadline=None)
 @given(sided(30))
 def test_what_an_operation_needs_stays_before_it(case):
-    stops, needs = case
-    order = fewest_stops(stops, needs)
+    pauses, needs = case
+    order = shortest_pauses(pauses, needs)
     assert sorted(order) == list(range(len(needs)))
     assert all(order.index(before) < order.index(i) for i, own in enumerate(needs) for before in own)
-    assert stops.total(order) <= stops.total(list(range(len(needs))))
+    assert pauses.total(order) <= pauses.total(list(range(len(needs))))
 
 
 def test_two_sides_with_two_tools_each_turn_once():
     # a tool change takes longer than turning: drill both sides, then tap both
-    slow = Stops([1, 2, 1, 2], [0, 0, 1, 1], 10.0, [[0.0, 1.0], [1.0, 0.0]])
-    assert fewest_stops(slow, [set(), {0}, set(), {2}]) in ([0, 2, 3, 1], [2, 0, 1, 3])
+    slow = Pauses([1, 2, 1, 2], [0, 0, 1, 1], 10.0, [[0.0, 1.0], [1.0, 0.0]])
+    assert shortest_pauses(slow, [set(), {0}, set(), {2}]) in ([0, 2, 3, 1], [2, 0, 1, 3])
     # where turning takes longer, side after side
-    quick = Stops([1, 2, 1, 2], [0, 0, 1, 1], 1.0, [[0.0, 10.0], [10.0, 0.0]])
-    sides = [quick.sides[i] for i in fewest_stops(quick, [set(), {0}, set(), {2}])]
+    quick = Pauses([1, 2, 1, 2], [0, 0, 1, 1], 1.0, [[0.0, 10.0], [10.0, 0.0]])
+    sides = [quick.sides[i] for i in shortest_pauses(quick, [set(), {0}, set(), {2}])]
     assert sides in ([0, 0, 1, 1], [1, 1, 0, 0])

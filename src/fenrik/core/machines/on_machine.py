@@ -102,7 +102,7 @@ class OnMachine:
                 f"A repeat turns '{letter}'; on '{machine.name}' it has to be the rotary joint that carries "
                 f"the work, and {has}.",
                 remedy="Use that joint, or repeat in the plan view.",
-                where=f"{where}.how.joint",
+                where=where,
             )
         chain = machine.chain
         motion = chain.base_from_work @ chain.motion(0, np.array([degrees]))[0] @ chain.work

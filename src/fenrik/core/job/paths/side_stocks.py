@@ -80,8 +80,8 @@ class SideStocks:
         for operation, _ in earlier[len(done) :]:
             path = self._path_of(setup, operation)
             if path is not None and len(path) > 1:
-                for time in self._setups.turned(setup, operation):
-                    pieces, owner = path_pieces(path, time.frame, ARC_MM)
+                for once in self._setups.repetitions(setup, operation):
+                    pieces, owner = path_pieces(path, once.frame, ARC_MM)
                     rapid = path.kind[owner + 1] == 0
                     stock.cut(pieces, tool_bodies(self._job.tool(operation.tool)), rapid, measured=False)
         self._dexels[setup.name] = (keys, stock)

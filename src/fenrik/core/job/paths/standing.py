@@ -58,8 +58,8 @@ def thinning_on_parts(
     for earlier, done in before:
         if len(done) > 1:
             bodies = tool_bodies(job.tool(earlier.tool))
-            for time in setups.turned(setup, earlier):
-                pieces, _ = path_pieces(done, time.frame, ARC_MM)
+            for once in setups.repetitions(setup, earlier):
+                pieces, _ = path_pieces(done, once.frame, ARC_MM)
                 stock.cut(pieces, bodies, np.zeros(len(pieces), dtype=np.bool_), measured=False)
     matrix = setups.seen(setup, task.operation.side).setup_from_side
     pieces, move = path_pieces(path, matrix, ARC_MM, longest)

@@ -33,7 +33,8 @@ def region(step: Step, side: int, setup_from_side: Floats) -> Region:
     moves, tool = step.path.moves, step.tool
     pieces, owner = moves.straightened(STRAIGHT_MM)
     tips = apply(setup_from_side, np.vstack([pieces[:, :3], pieces[:, 3:]]))
-    axes = np.tile((moves.axes @ setup_from_side[:3, :3].T)[owner], (2, 1))
+    leans = moves.axes @ setup_from_side[:3, :3].T
+    axes = np.vstack([leans[np.maximum(owner - 1, 0)], leans[owner]])
     feeding = np.tile(~moves.rapid[owner], 2)
     holder = [0.5 * d for s in tool.holder for d in (s.diameter_low, s.diameter_high)]
     cuts = _box(tips[feeding], axes[feeding], tool.flute_length, tool.radius)

@@ -91,7 +91,7 @@ def _greedy(runs: list[list[tuple[int, int]]]) -> list[int]:
 
 
 @dataclass(frozen=True)
-class Stops:
+class Pauses:
     """What stands still between the operations of a setup with sides: `tools` and `sides` (numbers) of each,
     seconds of a tool change, and of the way from side to side, (k, k)."""
 
@@ -112,7 +112,7 @@ class Stops:
         return sum(self.between(a, b) for a, b in zip([None, *order], order, strict=False))
 
 
-def fewest_stops(stops: Stops, needs: Sequence[set[int]]) -> list[int]:
+def shortest_pauses(pauses: Pauses, needs: Sequence[set[int]]) -> list[int]:
     """An order of the operations of a setup with little time between them, tool changes and ways from side to
     side together, in which each comes after all that it `needs`; never a longer one than as planned.
 
@@ -128,10 +128,10 @@ def fewest_stops(stops: Stops, needs: Sequence[set[int]]) -> list[int]:
             for nxt in range(count):
                 if nxt in done or not needs[nxt] <= done:
                     continue
-                more = cost + stops.between(last, nxt)
+                more = cost + pauses.between(last, nxt)
                 key = (done | {nxt}, nxt)
                 if key not in reached or more < reached[key][0] - 1e-9:
                     reached[key] = (more, (*order, nxt), key[0])
         states = sorted(reached.values(), key=lambda s: (s[0], s[1]))[:width]
     planned = list(range(count))
-    return min(list(states[0][1]) if states else planned, planned, key=stops.total)
+    return min(list(states[0][1]) if states else planned, planned, key=pauses.total)

@@ -145,12 +145,13 @@ def _steps(
             setup.work_offset,
             _change_height(paths, setup),
         )
-        for time in paths.setups.turned(setup, operation):
-            if time.turn is None:
+        for once in paths.setups.repetitions(setup, operation):
+            if once.turn is None:
                 out.append((setup, operation, step))
             else:
-                once = replace(step, name=time.named(step.name), turned=time.turn, frame=time.frame)
-                out.append((setup, operation, once))
+                name = once.named(step.name)
+                turned = replace(step, name=name, turned=once.turn, frame=once.frame)
+                out.append((setup, operation, turned))
     idle = [name for name in release.setups if not any(s.name == name for s, _, _ in out)]
     if idle:
         whose = f"of release '{release.name}'" if len(release.setups) == 1 else f"of setup '{idle[0]}'"

@@ -9,7 +9,7 @@ import numpy as np
 from fenrik.core.job.document.job import OperationDoc, ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.needs import needs_of, region
-from fenrik.core.job.programs.ordering import Stops, as_planned, changes, fewest_changes, fewest_stops
+from fenrik.core.job.programs.ordering import Pauses, as_planned, changes, fewest_changes, shortest_pauses
 from fenrik.core.job.programs.turning_to import held_at, seen_by
 from fenrik.core.posting.program import Step
 
@@ -67,9 +67,9 @@ def _of_sides(paths: Paths, made: Made) -> Sequence:
     seconds = (np.abs(at[:, None] - at[None]) / machine.rotary_limits.speed * 60.0).max(axis=2)
     turns = np.where(seconds > 1e-6, seconds + RETREAT_S, 0.0)
     tools, number = [o.tool for _, o, _ in made], [sides.index(side) for side in wanted]
-    stops = Stops(tools, number, machine.tool_change_s, turns.tolist())
+    pauses = Pauses(tools, number, machine.tool_change_s, turns.tolist())
     regions = [region(step, i, frames[i]) for (_, _, step), i in zip(made, number, strict=True)]
-    order = fewest_stops(stops, needs_of(regions))
+    order = shortest_pauses(pauses, needs_of(regions))
     pairs = [(0, i) for i in order]
-    saves = stops.total(list(range(len(made)))) - stops.total(order)
+    saves = pauses.total(list(range(len(made)))) - pauses.total(order)
     return Sequence([made[i] for i in order], changes(pairs, [tools]), max(0.0, saves))

@@ -50,17 +50,16 @@ def safe_body(between: BetweenSides, clamped: Clamped, on: OnMachine, where: str
         )
     base = on.setup_from_work @ chain.base_from_work
     point, axis = (apply(base, chain.point[carried[-1]][None])[0], base[:3, :3] @ chain.axis[carried[-1]])
-    points = _points(clamped, on)
+    points, slack = _points(clamped, on), 0.0
     if len(carried) == 2:
         inner = apply(base, chain.point[carried[0]][None])[0], base[:3, :3] @ chain.axis[carried[0]]
+        # what goes round gets this much farther between two steps than at the nearer one
+        slack = (1.0 - float(np.cos(np.radians(0.5 * STEP_DEG)))) * _farthest(points, *inner)
         points = np.vstack(
             [_turned(points, *inner, angle) for angle in np.radians(np.arange(0.0, 360.0, STEP_DEG))]
         )
-    from_axis = points - point
-    along = from_axis @ axis
-    out = float(np.linalg.norm(from_axis - along[:, None] * axis, axis=1).max())
-    if len(carried) == 2:
-        out /= float(np.cos(np.radians(0.5 * STEP_DEG)))  # between two steps
+    along = (points - point) @ axis
+    out = _farthest(points, point, axis) + slack
     if between.radius is not None and between.radius < out:
         raise DocumentError(
             f"The safe body's radius of {between.radius:g} mm is less than what turns with the work: stock, "
@@ -69,7 +68,7 @@ def safe_body(between: BetweenSides, clamped: Clamped, on: OnMachine, where: str
             where=f"{where}.radius",
         )
     radius = between.radius or out
-    low, high = point + along.min() * axis, point + along.max() * axis
+    low, high = point + (along.min() - slack) * axis, point + (along.max() + slack) * axis
     over = radius * float(np.sqrt(max(0.0, 1.0 - axis[2] ** 2)))
     return SafeBody(low, high, radius, max(low[2], high[2]) + over + between.room)
 
@@ -85,6 +84,11 @@ def _points(clamped: Clamped, on: OnMachine) -> Floats:
     if clamped.fixture is not None:
         out.append(clamped.fixture.vertices)
     return np.vstack(out)
+
+
+def _farthest(points: Floats, about: Floats, axis: Floats) -> float:
+    """The greatest distance of points (n, 3) from a line."""
+    return float(np.linalg.norm(np.cross(points - about, axis), axis=1).max())
 
 
 def _turned(points: Floats, about: Floats, axis: Floats, angle: float) -> Floats:

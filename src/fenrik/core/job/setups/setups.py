@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -19,6 +19,7 @@ from fenrik.core.job.document.job import OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.document.repeats import Rotary
 from fenrik.core.job.setups.earlier import EarlierStock
 from fenrik.core.job.setups.raw import raw_stock
+from fenrik.core.job.setups.repetition import Repetition
 from fenrik.core.job.setups.safe_body import SafeBody, safe_body
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.job.workspace.workspace import Workspace, mesh_bytes, mesh_from
@@ -36,20 +37,6 @@ from fenrik.core.stock.dexels import Stock
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tolerances import MESH_SHARE
 from fenrik.core.tooling.materials import Material, material
-
-
-@dataclass(frozen=True)
-class Turned:
-    """One time that an operation is done: the frame (4, 4) of its side in the setup, with the joint that
-    carries the work turned on by `turn` degrees."""
-
-    frame: NDArray[np.float64]
-    letter: str = ""
-    turn: float | None = None
-
-    def named(self, name: str) -> str:
-        """The operation's name, this time."""
-        return name if not self.turn else f"{name}, {self.letter} {self.turn:+g}°"
 
 
 class Setups:
@@ -110,23 +97,19 @@ class Setups:
         given = next((s.up.rotary for s in setup.sides if s.name == side), None)
         return None if given is None else self.machine(setup).rotary_at(given)
 
-    def turned(self, setup: SetupDoc, operation: OperationDoc) -> list[Turned]:
-        """The times that an operation is done with the work turned on; one, without a turn, of most.
+    def repetitions(self, setup: SetupDoc, operation: OperationDoc) -> list[Repetition]:
+        """The times that an operation is done; one, without a turn, of most.
 
         Raises DocumentError where the joint of its repeat is not the one that carries the work.
         """
-        turns = setup.turns_of(operation)
         frame = self.seen(setup, operation.side).setup_from_side
-        if not turns:
-            return [Turned(frame)]
         repeat = setup.repeat_of(operation)
-        assert repeat is not None and isinstance(repeat.how, Rotary)
+        if repeat is None or not isinstance(repeat.how, Rotary):
+            return [Repetition(frame)]
         on, letter = self.on_machine(setup), repeat.how.joint
         number = next(i for i, r in enumerate(setup.repeats) if r is repeat)
-        return [
-            Turned(on.turned_on(letter, turn, f"{self.where(setup)}.repeats[{number}]") @ frame, letter, turn)
-            for turn in turns
-        ]
+        where = f"{self.where(setup)}.repeats[{number}].how.joint"
+        return [Repetition(on.turned_on(letter, v, where) @ frame, letter, v) for v in repeat.turns()]
 
     def safe_body(self, setup: SetupDoc) -> SafeBody | None:
         """The body over which the way from side to side goes; None where it goes at the machine's upper end.

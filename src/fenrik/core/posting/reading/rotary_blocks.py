@@ -87,7 +87,7 @@ def _drive(reader: Reader, control: RotaryControl, block: Block, given: dict[str
 
 
 def _check_brakes(reader: Reader, control: RotaryControl, block: Block, given: dict[str, float]) -> None:
-    letter = control.held(given)
+    letter = control.under_brake(given)
     if letter is not None:
         reader.findings.append((block.number, f"turns {letter}, which its brake holds (M10)"))
 

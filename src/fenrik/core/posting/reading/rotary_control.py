@@ -146,7 +146,7 @@ class RotaryControl:
         frame = self.frame()
         self._moves.append((frame, frame if came is None else came, aside))
 
-    def held(self, target: dict[str, float]) -> str | None:
+    def under_brake(self, target: dict[str, float]) -> str | None:
         """The letter of a joint that its brake keeps from turning to a position, if there is one."""
         if not self.clamped:
             return None
