@@ -7,6 +7,7 @@ import sys
 
 from bench import (
     arms,
+    bodies_near,
     clearing,
     cutter_location,
     dragging,
@@ -38,6 +39,7 @@ ALL = {
     "keeping": keeping,
     "machines": machines,
     "arms": arms,
+    "bodies_near": bodies_near,
     "sides": sides,
     "five_sides": five_sides,
     "many_levels": many_levels,

@@ -47,7 +47,7 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
             strip.click(position={"x": box["width"] * moment, "y": 40})
         fine.value.finished()
         if name == "arm":
-            page.get_by_role("button", name="Whole cell").click()
+            page.get_by_role("button", name="Whole machine").click()
     elif name == "deviation":
         page.get_by_text("Deviation", exact=True).click()
     page.wait_for_timeout(3500)

@@ -68,7 +68,7 @@ def test_an_arm_is_chosen_told_how_to_hold_the_tool_and_proved(page: Page):
     page.get_by_text("Replay", exact=True).click()
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-cell", "true")
-    page.get_by_role("button", name="Whole cell").click()
+    page.get_by_role("button", name="Whole machine").click()
     strip = page.get_by_role("slider", name="Moment of the program")
     strip.focus()
     strip.press("Home")

@@ -37,12 +37,14 @@ from fenrik.core.job.proposing.sides import propose_sides
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
 from fenrik.core.job.workspace.artefacts import Store
 from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
+from fenrik.core.machines.solids import machine_solids
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.motion.notes import to_plain
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.pictures.drawing import of_part
 from fenrik.core.proof.replay import Replay
+from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.setups.side import SideDoc
 from fenrik.core.stock.heightmap import pieces_of
 
@@ -232,6 +234,34 @@ def _fixture_shape(desk: Desk, order: dict[str, Any]) -> bytes:
     return _triangles(paths.setups.clamped(setup).fixture if known else None, "fixture")
 
 
+def _machine_shape(desk: Desk, order: dict[str, Any]) -> bytes:
+    """All bodies of a setup's machine in one blob: whose triangles are whose is in the head."""
+    paths = desk.paths(order)
+    setup = _setup(paths, order["setup"])
+    if paths.setups.machine_shape(setup) != order["shape"]:
+        raise NotFound("The machine has changed meanwhile.", remedy="Reload the page.")
+    machine = paths.setups.machine(setup)
+    solids = machine_solids(machine, paths.setups.machine_files(machine))
+    meshes = [joined_meshes(s.parts) for s in solids]
+    head = [
+        {
+            "name": solid.name,
+            "joint": solid.joint,
+            "role": solid.role,
+            "vertices": len(mesh.vertices),
+            "triangles": len(mesh.triangles),
+        }
+        for solid, mesh in zip(solids, meshes, strict=True)
+    ]
+    return pack(
+        {"bodies": head},
+        {
+            "vertices": np.concatenate([m.vertices for m in meshes]).astype(np.float32),
+            "triangles": np.concatenate([m.triangles for m in meshes]),
+        },
+    )
+
+
 def _triangles(mesh: TriangleMesh | None, what: str) -> bytes:
     if mesh is None:
         raise NotFound(f"The {what} has changed meanwhile.", remedy="Reload the page.")
@@ -323,6 +353,7 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "values": _values,
     "stock_shape": _stock_shape,
     "fixture_shape": _fixture_shape,
+    "machine_shape": _machine_shape,
     "plan_holes": _plan_holes,
     "plan_part": _plan_part,
     "measure": _measure,

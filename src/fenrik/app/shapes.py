@@ -104,6 +104,7 @@ class SetupState(Shape):
     stock: StockState | None = None
     safe_body: SafeBodyState | None = None
     fixture: str | None = None
+    machine: str | None = None
     part: Box | None = None
     table_from_setup: Vec3 | None = None
     copies: list[Vec3] | None = None

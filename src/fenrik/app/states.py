@@ -117,6 +117,7 @@ def _setup_state(paths: Paths, setup: SetupDoc) -> SetupState:
         stock=StockState(min=stock.min, max=stock.max, shape=setups.stock_shape(setup)),
         safe_body=None if body is None else _body(body),
         fixture=setups.fixture_shape(setup),
+        machine=setups.machine_shape(setup),
         part=_box(clamped.part_low, clamped.part_high),
         table_from_setup=tuple(clamped.table_from_setup.tolist()),
         copies=[tuple(c) for c in clamped.copies.tolist()],

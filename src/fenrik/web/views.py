@@ -138,6 +138,13 @@ def fixture_shape(jobs: Service, job_id: Number, index: Index, shape: Shape) -> 
     return packed(jobs.answers.ask("fixture_shape", jobs.asked(job_id), setup=index, shape=shape))
 
 
+@router.get("/jobs/{job_id}/setups/{index}/machine/{shape}", response_class=Response)
+def machine_shape(jobs: Service, job_id: Number, index: Index, shape: Shape) -> Response:
+    """The triangles of the bodies of a setup's machine with all joints at zero, in machine coordinates, mm,
+    body after body. `shape` is its name in the job's state."""
+    return packed(jobs.answers.ask("machine_shape", jobs.asked(job_id), setup=index, shape=shape))
+
+
 @router.get("/jobs/{job_id}/holes", response_model=list[HoleGroup])
 def holes(jobs: Service, job_id: Number, request: Request) -> Response:
     """The part's round holes in groups of alike ones."""

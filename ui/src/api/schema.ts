@@ -539,6 +539,27 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/setups/{index}/machine/{shape}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Machine Shape
+     * @description The triangles of the bodies of a setup's machine with all joints at zero, in machine coordinates, mm,
+     *     body after body. `shape` is its name in the job's state.
+     */
+    get: operations["machine_shape_api_jobs__job_id__setups__index__machine__shape__get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/holes": {
     parameters: {
       query?: never;
@@ -1274,33 +1295,16 @@ export interface components {
     };
     /**
      * Body
-     * @description A round body from the middle of one end to that of the other, mm in machine coordinates with all joints
-     *     at zero. It hangs on `joint` (none: on the base); `role` gives its colour. With another `radius_end` it is
-     *     a cone.
+     * @description One body: its number in the file from 1, its size along X, Y, Z and its lowest corner, mm, as the file
+     *     places it.
      */
     Body: {
-      /**
-       * Joint
-       * @default null
-       */
-      joint: string | null;
-      /**
-       * Role
-       * @default link
-       * @enum {string}
-       */
-      role: "base" | "link" | "table" | "spindle";
-      /** Begin */
-      begin: [number, number, number];
-      /** End */
-      end: [number, number, number];
-      /** Radius */
-      radius: number;
-      /**
-       * Radius End
-       * @default null
-       */
-      radius_end: number | null;
+      /** Number */
+      number: number;
+      /** Size */
+      size: number[];
+      /** Low */
+      low: number[];
     };
     /** Body_import_job_api_jobs_import_post */
     Body_import_job_api_jobs_import_post: {
@@ -1347,13 +1351,40 @@ export interface components {
     };
     /**
      * Box
-     * @description Lowest and highest corner, mm.
+     * @description A box between two corners, its sides along the machine's directions.
      */
     Box: {
-      /** Min */
-      min: [number, number, number];
-      /** Max */
-      max: [number, number, number];
+      /**
+       * Joint
+       * @default null
+       */
+      joint: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role:
+        | "base"
+        | "bed"
+        | "column"
+        | "guard"
+        | "saddle"
+        | "table"
+        | "rotary"
+        | "trunnion"
+        | "link"
+        | "head"
+        | "spindle";
+      /**
+       * Kind
+       * @constant
+       */
+      kind: "box";
+      /** Low */
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
     };
     /**
      * BoxStock
@@ -1471,6 +1502,62 @@ export interface components {
       radius: number | null;
     };
     /**
+     * Extruded
+     * @description An outline of corners X, Y of its frame, drawn out along Z from a height to another.
+     */
+    Extruded: {
+      /** Joint */
+      joint?: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role:
+        | "base"
+        | "bed"
+        | "column"
+        | "guard"
+        | "saddle"
+        | "table"
+        | "rotary"
+        | "trunnion"
+        | "link"
+        | "head"
+        | "spindle";
+      /**
+       * At
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      at: [number, number, number];
+      /**
+       * Z
+       * @default [
+       *       0,
+       *       0,
+       *       1
+       *     ]
+       */
+      z: [number, number, number];
+      /** X */
+      x?: [number, number, number] | null;
+      /** Outline */
+      outline: [number, number][];
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "extruded";
+      /** Bottom */
+      bottom: number;
+      /** Top */
+      top: number;
+    };
+    /**
      * Face
      * @description Facts of a face, part frame, mm.
      */
@@ -1548,6 +1635,46 @@ export interface components {
       axis: [number, number, number];
       /** Faces */
       faces: number[][];
+    };
+    /**
+     * FileBody
+     * @description A solid from a STEP or mesh file in machine coordinates with all joints at zero; see
+     *     `model.reading`.
+     */
+    FileBody: {
+      /** Joint */
+      joint?: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role:
+        | "base"
+        | "bed"
+        | "column"
+        | "guard"
+        | "saddle"
+        | "table"
+        | "rotary"
+        | "trunnion"
+        | "link"
+        | "head"
+        | "spindle";
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "file";
+      /** File */
+      file: string;
+      /** Solid */
+      solid?: number | null;
+      /**
+       * Scale
+       * @default 1
+       */
+      scale: number;
     };
     /**
      * FindingRow
@@ -1887,7 +2014,10 @@ export interface components {
       /**
        * @default {
        *       "cell_mm": null,
-       *       "tolerance_mm": 0.05
+       *       "tolerance_mm": 0.05,
+       *       "near_mm": 2,
+       *       "bodies": "machine",
+       *       "bodies_off": []
        *     }
        */
       proof: components["schemas"]["ProofDoc"];
@@ -2321,7 +2451,14 @@ export interface components {
        * Bodies
        * @default []
        */
-      bodies: components["schemas"]["fenrik__core__machines__bodies__Body"][];
+      bodies: (
+        | components["schemas"]["fenrik__core__machines__bodies__Box"]
+        | components["schemas"]["Plate"]
+        | components["schemas"]["Round"]
+        | components["schemas"]["Extruded"]
+        | components["schemas"]["Revolved"]
+        | components["schemas"]["FileBody"]
+      )[];
     };
     /**
      * Material
@@ -2455,7 +2592,7 @@ export interface components {
      */
     Offered: {
       /** Solids */
-      solids?: components["schemas"]["fenrik__core__model__bodies__Body"][] | null;
+      solids?: components["schemas"]["Body"][] | null;
       /** Tool At Most */
       tool_at_most?: number | null;
       /** Set */
@@ -2838,7 +2975,7 @@ export interface components {
       /** Problems */
       problems?: components["schemas"]["Problem"][] | null;
       /** Bodies */
-      bodies?: components["schemas"]["fenrik__core__model__bodies__Body"][] | null;
+      bodies?: components["schemas"]["Body"][] | null;
     };
     /**
      * PartStep
@@ -2932,6 +3069,62 @@ export interface components {
        * @default 60
        */
       z: number;
+    };
+    /**
+     * Plate
+     * @description A table's plate: a box whose top has T-slots along X or Y, or a grid of bores, `pitch` apart and
+     *     symmetrical about its middle; a slot is `width` wide, or a bore has that diameter, `depth` deep.
+     */
+    Plate: {
+      /** Joint */
+      joint?: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role:
+        | "base"
+        | "bed"
+        | "column"
+        | "guard"
+        | "saddle"
+        | "table"
+        | "rotary"
+        | "trunnion"
+        | "link"
+        | "head"
+        | "spindle";
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "plate";
+      /** Low */
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
+      /**
+       * Grid
+       * @default x
+       * @enum {string}
+       */
+      grid: "x" | "y" | "bores";
+      /**
+       * Pitch
+       * @default 80
+       */
+      pitch: number;
+      /**
+       * Width
+       * @default 18
+       */
+      width: number;
+      /**
+       * Depth
+       * @default 30
+       */
+      depth: number;
     };
     /**
      * Polar
@@ -3106,7 +3299,7 @@ export interface components {
     /**
      * ProofDoc
      * @description How finely the proof looks: cell of the stock model (open: from the part's size) and the half band
-     *     of "on size", mm.
+     *     of "on size", mm; and which bodies of the machine it looks at.
      */
     ProofDoc: {
       /**
@@ -3119,6 +3312,25 @@ export interface components {
        * @default 0.05
        */
       tolerance_mm: number;
+      /**
+       * Near Mm
+       * @description Bodies that pass each other nearer than this get a caution.
+       * @default 2
+       */
+      near_mm: number;
+      /**
+       * Bodies
+       * @description Which pairs of bodies are looked at: what the proof of cutting does not look at, those of tool and fixture too, or none.
+       * @default machine
+       * @enum {string}
+       */
+      bodies: "machine" | "all" | "none";
+      /**
+       * Bodies Off
+       * @description Pairs of bodies that are not looked at.
+       * @default []
+       */
+      bodies_off: [string, string][];
     };
     /**
      * ProofFacts
@@ -3397,6 +3609,58 @@ export interface components {
       };
     };
     /**
+     * Revolved
+     * @description An outline of corners (distance from the axis, height along it), turned about Z of its frame.
+     */
+    Revolved: {
+      /** Joint */
+      joint?: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role:
+        | "base"
+        | "bed"
+        | "column"
+        | "guard"
+        | "saddle"
+        | "table"
+        | "rotary"
+        | "trunnion"
+        | "link"
+        | "head"
+        | "spindle";
+      /**
+       * At
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      at: [number, number, number];
+      /**
+       * Z
+       * @default [
+       *       0,
+       *       0,
+       *       1
+       *     ]
+       */
+      z: [number, number, number];
+      /** X */
+      x?: [number, number, number] | null;
+      /** Outline */
+      outline: [number, number][];
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "revolved";
+    };
+    /**
      * Rotary
      * @description Done again with the rotary joint that carries the work turned on: `count` times in all, `step_deg` from
      *     one to the next, open: evenly all round. The path is computed once.
@@ -3423,6 +3687,45 @@ export interface components {
        * @default null
        */
       step_deg: number | null;
+    };
+    /**
+     * Round
+     * @description A round body from the middle of one end to that of the other. With another `radius_end` it is a
+     *     cone.
+     */
+    Round: {
+      /** Joint */
+      joint?: string | null;
+      /**
+       * Role
+       * @default link
+       * @enum {string}
+       */
+      role:
+        | "base"
+        | "bed"
+        | "column"
+        | "guard"
+        | "saddle"
+        | "table"
+        | "rotary"
+        | "trunnion"
+        | "link"
+        | "head"
+        | "spindle";
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "round";
+      /** Begin */
+      begin: [number, number, number];
+      /** End */
+      end: [number, number, number];
+      /** Radius */
+      radius: number;
+      /** Radius End */
+      radius_end?: number | null;
     };
     /**
      * RoundStock
@@ -3653,7 +3956,9 @@ export interface components {
       safe_body?: components["schemas"]["SafeBodyState"] | null;
       /** Fixture */
       fixture?: string | null;
-      part?: components["schemas"]["Box"] | null;
+      /** Machine */
+      machine?: string | null;
+      part?: components["schemas"]["fenrik__app__shapes__Box"] | null;
       /** Table From Setup */
       table_from_setup?: [number, number, number] | null;
       /** Copies */
@@ -4052,12 +4357,20 @@ export interface components {
       point?: [number, number, number] | null;
     };
     /**
-     * Body
-     * @description A round body from the middle of one end to that of the other, mm in machine coordinates with all joints
-     *     at zero. It hangs on `joint` (none: on the base); `role` gives its colour. With another `radius_end` it is
-     *     a cone.
+     * Box
+     * @description Lowest and highest corner, mm.
      */
-    fenrik__core__machines__bodies__Body: {
+    fenrik__app__shapes__Box: {
+      /** Min */
+      min: [number, number, number];
+      /** Max */
+      max: [number, number, number];
+    };
+    /**
+     * Box
+     * @description A box between two corners, its sides along the machine's directions.
+     */
+    fenrik__core__machines__bodies__Box: {
       /** Joint */
       joint?: string | null;
       /**
@@ -4065,28 +4378,27 @@ export interface components {
        * @default link
        * @enum {string}
        */
-      role: "base" | "link" | "table" | "spindle";
-      /** Begin */
-      begin: [number, number, number];
-      /** End */
-      end: [number, number, number];
-      /** Radius */
-      radius: number;
-      /** Radius End */
-      radius_end?: number | null;
-    };
-    /**
-     * Body
-     * @description One body: its number in the file from 1, its size along X, Y, Z and its lowest corner, mm, as the file
-     *     places it.
-     */
-    fenrik__core__model__bodies__Body: {
-      /** Number */
-      number: number;
-      /** Size */
-      size: number[];
+      role:
+        | "base"
+        | "bed"
+        | "column"
+        | "guard"
+        | "saddle"
+        | "table"
+        | "rotary"
+        | "trunnion"
+        | "link"
+        | "head"
+        | "spindle";
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "box";
       /** Low */
-      low: number[];
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
     };
   };
   responses: never;
@@ -4974,6 +5286,37 @@ export interface operations {
     };
   };
   fixture_shape_api_jobs__job_id__setups__index__fixture__shape__get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        index: number;
+        shape: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  machine_shape_api_jobs__job_id__setups__index__machine__shape__get: {
     parameters: {
       query?: never;
       header?: never;

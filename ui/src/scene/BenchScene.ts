@@ -117,8 +117,10 @@ export class BenchScene implements Stage {
   /** Turns the camera to look from a direction, at what is there: the work, or the whole machine. */
   look(direction: Vec3, whole = false) {
     const box = this.around();
-    if (whole) box.expandByObject(this.nodes.base);
-    this.camera.look(direction, box);
+    const machine = new THREE.Box3();
+    for (const thing of this.machine.things) machine.expandByObject(thing);
+    if (whole) box.union(machine);
+    this.camera.look(direction, box, machine.getSize(new THREE.Vector3()).length());
     this.shadow.under(this.around());
     this.ask();
   }

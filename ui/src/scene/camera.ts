@@ -26,15 +26,15 @@ export class Camera {
     this.lens.updateProjectionMatrix();
   }
 
-  /** Looks from a direction at a box. */
-  look(direction: Vec3, box: THREE.Box3) {
+  /** Looks from a direction at a box, with all in sight that reaches `about` mm around it. */
+  look(direction: Vec3, box: THREE.Box3, about = 0) {
     const middle = box.getCenter(new THREE.Vector3());
     const size = box.getSize(new THREE.Vector3()).length() || 100;
     const away = new THREE.Vector3(...direction).normalize();
     if (Math.abs(away.z) > 0.999) away.set(0, -0.001, Math.sign(away.z)).normalize();
     this.lens.position.copy(middle).addScaledVector(away, this.distanceFor(box, middle, away));
     this.lens.near = size / 200;
-    this.lens.far = size * 40;
+    this.lens.far = Math.max(size * 40, 4 * about);
     this.lens.updateProjectionMatrix();
     this.controls.target.copy(middle);
     this.controls.update();

@@ -16,6 +16,14 @@ export function inChain(machine: Machine): string[] {
   return [...way(machine.work.joint ?? null), ...way(machine.tool.joint ?? null).reverse()];
 }
 
+/** The joints that carry the work. */
+export function carryingWork(machine: Machine): Set<string> {
+  const parent = new Map(machine.joints.map((j) => [j.name, j.parent ?? null]));
+  const out = new Set<string>();
+  for (let at = machine.work.joint ?? null; at !== null; at = parent.get(at) ?? null) out.add(at);
+  return out;
+}
+
 /** A machine's chain with the work's frame that of the setup, which lies `at` over the table. */
 export function chainOf(machine: Machine, at: Vec3): Chain {
   const work = frameOf(machine.work as Parameters<typeof frameOf>[0]);

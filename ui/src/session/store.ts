@@ -1,6 +1,7 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { Fault, Finding, Tool, Vec3 } from "../api/types";
+import type { MachineLook } from "../scene/layers/machine";
 import type { PathColour } from "../scene/pathColours";
 import type { Hit } from "../scene/picking";
 
@@ -21,8 +22,13 @@ interface SessionStore {
   dragging: boolean;
   shown: "replay" | "stock" | "deviation";
   step: number | null;
-  /** Whether the replay turns the part as the machine does; else it stands still and the tool goes about it. */
+  /** Whether the replay stands beside the machine, whose part moves; else on the part, about which all else goes. */
   turning: boolean;
+  /** How the machine is drawn; null: an arm is seen, any other machine hidden. */
+  machineLook: MachineLook | null;
+  /** Bodies of the machine that are seen through one by one, and whether the tool is left out. */
+  faded: string[];
+  toolHidden: boolean;
   place: Vec3 | null;
   /** The face of the part that the place lies on, to be shown with it. */
   placeFace: number | null;
@@ -66,6 +72,9 @@ export const useSession = create<SessionStore>((set) => ({
   shown: "stock",
   step: null,
   turning: true,
+  machineLook: null,
+  faded: [],
+  toolHidden: false,
   place: null,
   placeFace: null,
   sideShown: null,

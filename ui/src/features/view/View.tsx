@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { BenchScene } from "../../scene/BenchScene";
 import { DeviationLegend, PathColours, PathLegend } from "./Legends";
 import { CORNER, LOOKS } from "./looks";
+import { MachineFields } from "./MachineFields";
 import { Offer } from "./Offer";
 import { useKeptAreas } from "./useKept";
 import { usePart } from "./usePart";
@@ -18,7 +19,7 @@ import { useChosen } from "../../session/store";
 /** The view in the middle: the same camera at every station. */
 export function View() {
   const { station, state, document, library } = useShared();
-  const bench = useChosen("picks", "operation", "shown", "pathShown", "turning", "set");
+  const bench = useChosen("picks", "operation", "shown", "pathShown", "machineLook", "set");
   const canvas = useRef<HTMLCanvasElement>(null);
   const holder = useRef<HTMLElement>(null);
   const [scene, setScene] = useState<BenchScene | null>(null);
@@ -51,8 +52,7 @@ export function View() {
   const { facts } = useChosenProof();
   const setup = document.setups.find((s) => s.name === facts?.setup);
   const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
-  const hasBodies = !!machine?.bodies?.length;
-  const turns = !!machine && !isArm(machine) && machine.joints.some((j) => j.kind === "rotary");
+  const look = bench.machineLook ?? (machine && isArm(machine) ? "seen" : "hidden");
   const names = (facts?.operations ?? []).map((o) => o.name);
   const posted = station === "prove" && bench.pathShown && bench.shown !== "deviation";
   const legend = posted || (station === "plan" && bench.operation !== null);
@@ -74,7 +74,7 @@ export function View() {
             {name}
           </button>
         ))}
-        {inCell && hasBodies && <button onClick={() => scene?.look(CORNER, true)}>Whole cell</button>}
+        {inCell && look !== "hidden" && <button onClick={() => scene?.look(CORNER, true)}>Whole machine</button>}
       </div>
       {station === "plan" && bench.operation !== null && (
         <div className="showing">
@@ -100,13 +100,8 @@ export function View() {
             checked={bench.pathShown}
             onChange={(e) => bench.set({ pathShown: e.currentTarget.checked })}
           />
-          {turns && bench.shown === "replay" && (
-            <Checkbox
-              size="xs"
-              label="Part turns"
-              checked={bench.turning}
-              onChange={(e) => bench.set({ turning: e.currentTarget.checked })}
-            />
+          {machine && facts && bench.shown === "replay" && (
+            <MachineFields machine={machine} setupName={facts.setup} />
           )}
           {bench.pathShown && <PathColours choices={["kind", "operation", "load", "feed", "height"]} />}
         </div>

@@ -1,18 +1,21 @@
 import { useEffect, useMemo } from "react";
+import { useBlob } from "../../api/hooks";
 import type { BenchScene } from "../../scene/BenchScene";
-import { chainOf, inChain, jointsAt, type CellMotion } from "../../scene/chain";
+import { carryingWork, chainOf, inChain, jointsAt, type CellMotion } from "../../scene/chain";
 import { poseAt } from "../../scene/heightfield";
+import { bodiesOf } from "../../scene/layers/machine";
 import { gaugeLength } from "../../scene/layers/tool";
 import { frameOf } from "../../scene/nodes";
 import { useShared } from "../../session/context";
 import { isArm, machinesOf } from "../../session/machines";
 import { useChosen } from "../../session/store";
 import type { Vec3 } from "../../api/types";
+import { CORNER } from "./looks";
 
 /**
  * The machine about the work while a proof is replayed: its bodies on their joints, the tool in the spindle, all
- * where the run strip says. `motion` is that of the proof, null while there is none to show. What has no bodies to
- * show stands still where that is wanted. Returns whether it moves.
+ * where the run strip says. `motion` is that of the proof, null while there is none to show. Beside the machine its
+ * base stands still; on the part, the work does and all else goes about it. Returns whether it moves.
  */
 export function useCell(
   scene: BenchScene | null,
@@ -20,30 +23,42 @@ export function useCell(
   motion: CellMotion | null,
   time: number,
 ): boolean {
-  const { document, library, state } = useShared();
-  const { turning } = useChosen("turning");
+  const { document, library, state, id } = useShared();
+  const { turning, machineLook, faded } = useChosen("turning", "machineLook", "faded");
   const setup = document.setups.find((s) => s.name === setupName);
   const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
-  const facts = state?.setups.find((s) => s.name === setupName);
+  const index = state?.setups.findIndex((s) => s.name === setupName) ?? -1;
+  const facts = state?.setups[index];
   const [at, stock] = [facts?.table_from_setup, facts?.stock];
-  const shown = !!motion?.joints && !!machine && !!at && !!stock && (turning || isArm(machine));
+  const look = machineLook ?? (machine && isArm(machine) ? "seen" : "hidden");
+  const drawn = look !== "hidden" && !!facts?.machine;
+  const turns = !!machine?.joints.some((j) => j.kind === "rotary");
+  const shown = !!motion?.joints && !!machine && !!at && !!stock && ((turning && turns) || drawn);
   const names = useMemo(() => (machine ? inChain(machine) : []), [machine]);
+  const blob = useBlob(drawn ? `/jobs/${id}/setups/${index}/machine/${facts.machine}` : null).data;
+  const bodies = useMemo(() => bodiesOf(drawn ? blob : undefined), [drawn, blob]);
   const place = JSON.stringify(at);
   const box = JSON.stringify(stock);
   useEffect(() => {
     if (!scene || !shown || !machine) return;
     // without bodies to stand among, the work turns about its middle
     const { min, max } = JSON.parse(box) as { min: Vec3; max: Vec3 };
-    const held = machine.bodies?.length ? null : (min.map((v, i) => (v + max[i]) / 2) as Vec3);
-    scene.nodes.setChain(chainOf(machine, JSON.parse(place) as Vec3), true, held);
-    scene.machine.set((machine.bodies ?? []) as Parameters<typeof scene.machine.set>[0]);
+    const held = bodies.length ? null : (min.map((v, i) => (v + max[i]) / 2) as Vec3);
+    scene.nodes.setChain(chainOf(machine, JSON.parse(place) as Vec3), turning, turning ? held : null);
+    scene.machine.set(bodies);
     return () => {
       scene.machine.set([]);
       scene.tool.set(null);
       scene.nodes.setChain(null);
       scene.ask();
     };
-  }, [scene, shown, machine, place, box]);
+  }, [scene, shown, machine, turning, bodies, place, box]);
+  useEffect(() => {
+    if (shown && bodies.length) scene?.look(CORNER, true);
+  }, [scene, shown, bodies]);
+  useEffect(() => {
+    if (machine) scene?.machine.show(look, carryingWork(machine), new Set(faded));
+  }, [scene, machine, look, faded, bodies, shown]);
   const tool = shown ? poseAt(motion, time).tool : null;
   const held = document.tools.find((t) => t.number === tool);
   useEffect(() => {
@@ -51,6 +66,6 @@ export function useCell(
     scene.nodes.setJoints(jointsAt(names, motion.joints, motion, time));
     if (held) scene.tool.hold(frameOf(machine.tool as Parameters<typeof frameOf>[0]), gaugeLength(held));
     scene.ask();
-  }, [scene, shown, machine, names, motion, time, held]);
+  }, [scene, shown, machine, turning, bodies, names, motion, time, held]);
   return shown;
 }

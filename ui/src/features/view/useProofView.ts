@@ -16,6 +16,8 @@ const FRAME_MS = 16;
 /** And what cutting ahead may take between two pictures, ms. */
 const AHEAD_MS = 6;
 
+const TOOL = ["cutter", "shank", "holder"];
+
 /** A value once it has stayed the same for a while; null before. */
 function useSettled(value: number | null): number | null {
   const [settled, setSettled] = useState<number | null>(null);
@@ -150,9 +152,13 @@ export function useProofView(scene: BenchScene | null): boolean {
   const meeting = key && found?.bodies && shown === "replay" && Math.abs(time - found.time_s) < 1e-6;
   const [part, other] = meeting ? found.bodies! : [null, null];
   const color = MEETS[found?.severity ?? "stop"];
+  const { toolHidden, machineLook } = useChosen("toolHidden", "machineLook");
   useEffect(() => {
-    scene?.tool.paint(part, color);
-    scene?.stock.paintFixture(other === "fixture" ? color : null);
-  }, [scene, part, other, color]);
+    const met = [part, other].filter((name) => name !== null);
+    scene?.tool.paint(met.find((name) => TOOL.includes(name)) ?? null, color);
+    scene?.stock.paintFixture(met.includes("fixture") ? color : null);
+    scene?.machine.paint(met.length ? met : null, color);
+  }, [scene, part, other, color, inCell, machineLook]);
+  useEffect(() => scene?.tool.show(!toolHidden), [scene, toolHidden]);
   return inCell;
 }

@@ -1,37 +1,116 @@
 import * as THREE from "three";
-import type { Vec3 } from "../../api/types";
+import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
+import type { Blob } from "../../api/binary";
 import type { NodeTree } from "../nodes";
 import { Slot, type Stage } from "../stage";
 
-/** A round body between the middles of its ends, in machine coordinates with all joints at zero. */
-export interface Body {
-  joint?: string | null;
-  role?: "base" | "link" | "table" | "spindle";
-  begin: Vec3;
-  end: Vec3;
-  radius: number;
-  radius_end?: number | null;
+/** A body of the machine on the joint that carries it; `role` says what it is, and so its colour. */
+export interface MachineBody {
+  name: string;
+  joint: string | null;
+  role: string;
+  vertices: Float32Array;
+  triangles: Int32Array;
 }
 
-const COLOURS = { base: 0x6f7b80, link: 0xa9b6b4, table: 0x8b8474, spindle: 0x4f6470 };
-const UP = new THREE.Vector3(0, 1, 0);
+/** How the machine is drawn: not at all, solid, see-through, or only what stands and what carries the work. */
+export type MachineLook = "hidden" | "seen" | "through" | "base";
+
+const COLOURS: Record<string, number> = {
+  base: 0x6f7b80,
+  bed: 0x66716f,
+  column: 0x7d8a86,
+  guard: 0xa7a394,
+  saddle: 0x8b9792,
+  table: 0x8b8474,
+  rotary: 0x7a7567,
+  trunnion: 0x9a8f78,
+  link: 0xa9b6b4,
+  head: 0xa9b6b4,
+  spindle: 0x4f6470,
+};
+const CREASE = THREE.MathUtils.degToRad(35);
+const THROUGH = 0.22;
+
+/** The bodies in a blob of the server: their triangles one after the other. */
+export function bodiesOf(blob: Blob | undefined): MachineBody[] {
+  if (!blob) return [];
+  const rows = blob.head.bodies as (Omit<MachineBody, "vertices" | "triangles"> & {
+    vertices: number;
+    triangles: number;
+  })[];
+  const [vertices, triangles] = [blob.arrays.vertices as Float32Array, blob.arrays.triangles as Int32Array];
+  let [v, t] = [0, 0];
+  return rows.map(({ name, joint, role, vertices: count, triangles: sides }) => {
+    const body = {
+      name,
+      joint,
+      role,
+      vertices: vertices.subarray(3 * v, 3 * (v + count)),
+      triangles: triangles.subarray(3 * t, 3 * (t + sides)),
+    };
+    [v, t] = [v + count, t + sides];
+    return body;
+  });
+}
 
 /** The bodies of a machine on the joints that carry them. */
 export class MachineLayer {
-  private slots: Slot[] = [];
+  private slots = new Map<string, { body: MachineBody; slot: Slot<THREE.Group> }>();
+  private look: MachineLook = "seen";
+  private carrying: ReadonlySet<string> = new Set();
+  private faded: ReadonlySet<string> = new Set();
+  private painted: { names: readonly string[]; color: number } | null = null;
 
   constructor(
     private readonly nodes: NodeTree,
     private readonly stage: Stage,
   ) {}
 
-  set(bodies: readonly Body[]) {
-    for (const slot of this.slots) slot.put(null);
-    this.slots = bodies.map((body) => {
-      const slot = new Slot(this.nodes.nodeOf(body.joint ?? null), this.stage);
-      slot.put(round(body));
-      return slot;
-    });
+  /** Puts bodies on the joints of the tree, and takes those away that were there. */
+  set(bodies: readonly MachineBody[]) {
+    for (const { slot } of this.slots.values()) slot.put(null);
+    this.slots = new Map(
+      bodies.map((body) => {
+        const slot = new Slot<THREE.Group>(this.nodes.nodeOf(body.joint), this.stage);
+        slot.put(drawn(body, this.stage.colours.edge));
+        return [body.name, { body, slot }];
+      }),
+    );
+    this.redraw();
+  }
+
+  /** How all are drawn; `carrying` are the joints that carry the work, `faded` those drawn see-through anyway. */
+  show(look: MachineLook, carrying: ReadonlySet<string>, faded: ReadonlySet<string>) {
+    [this.look, this.carrying, this.faded] = [look, carrying, faded];
+    this.redraw();
+  }
+
+  /** Paints bodies by name, until null is given. */
+  paint(names: readonly string[] | null, color = 0) {
+    this.painted = names && { names, color };
+    this.redraw();
+  }
+
+  /** What can be seen. */
+  get things(): THREE.Object3D[] {
+    return [...this.slots.values()].flatMap(({ slot }) => (slot.thing?.visible ? [slot.thing] : []));
+  }
+
+  private redraw() {
+    for (const { body, slot } of this.slots.values()) {
+      if (!slot.thing) continue;
+      const standing = body.joint === null || this.carrying.has(body.joint);
+      slot.thing.visible = this.look !== "hidden" && (this.look !== "base" || standing);
+      const met = this.painted?.names.includes(body.name);
+      const through = !met && (this.look === "through" || this.faded.has(body.name));
+      const [mesh, edges] = slot.thing.children as [THREE.Mesh, THREE.LineSegments];
+      const skin = mesh.material as THREE.MeshStandardMaterial;
+      skin.color.setHex(met ? this.painted!.color : (COLOURS[body.role] ?? COLOURS.link));
+      if (skin.transparent !== through) skin.needsUpdate = true;
+      [skin.transparent, skin.opacity, skin.depthWrite] = [through, through ? THROUGH : 1, !through];
+      (edges.material as THREE.LineBasicMaterial).opacity = through ? 0.3 : 0.55;
+    }
     this.stage.ask();
   }
 
@@ -40,17 +119,17 @@ export class MachineLayer {
   }
 }
 
-function round({ begin, end, radius, radius_end, role }: Body): THREE.Mesh {
-  const [from, to] = [new THREE.Vector3(...begin), new THREE.Vector3(...end)];
-  const way = to.clone().sub(from);
-  const geometry = new THREE.CylinderGeometry(radius_end ?? radius, radius, way.length(), 40);
-  const skin = new THREE.MeshStandardMaterial({
-    color: COLOURS[role ?? "link"],
-    roughness: 0.65,
-    metalness: 0.1,
-  });
-  const mesh = new THREE.Mesh(geometry, skin);
-  mesh.quaternion.setFromUnitVectors(UP, way.normalize());
-  mesh.position.copy(from.add(to).multiplyScalar(0.5));
-  return mesh;
+/** A body with its edges, in machine coordinates with all joints at zero. */
+function drawn(body: MachineBody, edge: number): THREE.Group {
+  const plain = new THREE.BufferGeometry();
+  plain.setAttribute("position", new THREE.BufferAttribute(body.vertices, 3));
+  plain.setIndex(new THREE.BufferAttribute(new Uint32Array(body.triangles), 1));
+  const skin = new THREE.MeshStandardMaterial({ roughness: 0.7, metalness: 0.1 });
+  const group = new THREE.Group();
+  const lines = new THREE.EdgesGeometry(plain, 35);
+  const ink = new THREE.LineBasicMaterial({ color: edge, transparent: true, opacity: 0.55 });
+  group.add(new THREE.Mesh(toCreasedNormals(plain, CREASE), skin), new THREE.LineSegments(lines, ink));
+  group.name = body.name;
+  plain.dispose();
+  return group;
 }

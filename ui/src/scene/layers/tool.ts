@@ -25,6 +25,13 @@ export class ToolLayer {
     this.repaint();
   }
 
+  /** Leaves the tool out of the picture, or draws it. */
+  show(visible: boolean) {
+    if (this.node.visible === visible) return;
+    this.node.visible = visible;
+    this.stage.ask();
+  }
+
   /** Paints a part of the tool, cutter, shank or holder, until null is given. */
   paint(part: string | null, color = 0) {
     this.painted = part ? { part, color } : null;

@@ -241,10 +241,23 @@ class SetupDoc(Strict):
 
 class ProofDoc(Strict):
     """How finely the proof looks: cell of the stock model (open: from the part's size) and the half band
-    of "on size", mm."""
+    of "on size", mm; and which bodies of the machine it looks at."""
 
     cell_mm: Annotated[float, Field(ge=0.02, le=5)] | None = None
     tolerance_mm: Annotated[float, Field(gt=0, le=10)] = 0.05
+    near_mm: Annotated[
+        float, Field(ge=0, le=50, description="Bodies that pass each other nearer than this get a caution.")
+    ] = 2.0
+    bodies: Annotated[
+        Literal["machine", "all", "none"],
+        Field(
+            description="Which pairs of bodies are looked at: what the proof of cutting does not look at, "
+            "those of tool and fixture too, or none."
+        ),
+    ] = "machine"
+    bodies_off: Annotated[
+        list[tuple[str, str]], Field(max_length=200, description="Pairs of bodies that are not looked at.")
+    ] = []
 
 
 class ReleaseDoc(Strict):

@@ -14,6 +14,7 @@ from fenrik.core.job.proving.rewinding import turning_back
 from fenrik.core.job.proving.wear import worn_tools
 from fenrik.core.motion.notes import Note, Words
 from fenrik.core.posting.program import Step
+from fenrik.core.proof.bodies import body_findings
 from fenrik.core.proof.deviation import overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
 from fenrik.core.proof.fixture import against_fixture
@@ -73,6 +74,11 @@ def fixture(evidence: Evidence) -> list[Finding]:
     """Tools against the fixture."""
     drawn = evidence.clamped.fixture
     return [] if drawn is None else against_fixture(evidence.run, drawn)
+
+
+def bodies(evidence: Evidence) -> list[Finding]:
+    """Bodies of the machine that meet others, or pass them closely."""
+    return body_findings(evidence.run, evidence.met, evidence.near)
 
 
 def load(evidence: Evidence) -> list[Finding]:
@@ -177,7 +183,7 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 
 CHECKS: tuple[Check, ...] = (
-    text, limits, postures, held_speeds, fixture, load, contacts, gaps, blanks, order, turning_back, overcut,
-    worn_tools, left, loose, unconfirmed_uses, notes,
+    text, limits, postures, held_speeds, fixture, bodies, load, contacts, gaps, blanks, order, turning_back,
+    overcut, worn_tools, left, loose, unconfirmed_uses, notes,
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""

@@ -17,6 +17,7 @@ from fenrik.core.job.cutting.cutting import Cutting
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
+from fenrik.core.job.proving.machine_bodies import meetings
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.distance import DistanceField
@@ -24,6 +25,7 @@ from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.posting.program import Step
 from fenrik.core.progress import Progress
 from fenrik.core.proof import edges, engravings, threads
+from fenrik.core.proof.bodies import Meeting
 from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, measure
 from fenrik.core.proof.left import Reaches, SideReach, left_on
 from fenrik.core.proof.numbers import Left, Worst
@@ -61,7 +63,8 @@ class Evidence:
     design.
 
     `band` mm is the half band of "on size", `area` mm² the design's surface, `release_setups` the setups of
-    the whole release, `holes` the part's where one of them has an unconfirmed use.
+    the whole release, `holes` the part's where one of them has an unconfirmed use, `met` the bodies of the
+    machine that pass nearer than `near` mm.
     """
 
     posted: Posted
@@ -76,6 +79,8 @@ class Evidence:
     area: float
     band: float
     holes: Sequence[Hole]
+    met: Sequence[Meeting]
+    near: float
     progress: Progress
 
     @property
@@ -181,7 +186,9 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
         area=paths.workspace.part().area * len(clamped.copies),
         band=job.proof.tolerance_mm,
         holes=paths.workspace.holes() if unconfirmed else [],
-        progress=progress,
+        met=meetings(paths, posted, cutting, progress.stage(0.0, 0.3)),
+        near=job.proof.near_mm,
+        progress=progress.stage(0.3, 1.0),
     )
 
 

@@ -114,8 +114,8 @@ def stocks_of(evidence: Evidence) -> list[dict[str, NDArray[Any]]]:
 
 
 def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachine) -> dict[str, NDArray[Any]]:
-    """The motion as straight pieces with the time at which each ends, for replay; on machines that turn, with
-    the values of all joints there."""
+    """The motion as straight pieces with the time at which each ends, for replay, with the values of all
+    joints there."""
     motion, begin, times = run.motion, run.begin, run.times
     poses, owner = motion.in_setup(STRAIGHT_MM)
     pieces = upright_pieces(poses)
@@ -142,11 +142,9 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachin
 
 
 def _joints(run: Run, on: OnMachine, count: int) -> dict[str, NDArray[Any]]:
-    """Joint values (m, k) at the end of every piece, where joints turn."""
+    """Joint values (m, k) at the end of every piece."""
     turning = run.motion.turning
-    if turning is None:
-        return {}
-    if turning.turns.all():  # as an arm's do
+    if turning is not None and turning.turns.all():  # as an arm's do
         ends = turning.joints[:, turning.joints.shape[1] // 2 :]
     else:
         lengths = {number: tool.gauge_length for number, tool in run.tools.items()}
@@ -160,7 +158,9 @@ def _located(finding: Finding, setup: str, run: Run) -> Finding:
     if not 0 <= move < len(run):
         return replace(finding, setup=setup)
     name = finding.operation or run.names[int(run.step_of[move])]
-    return replace(finding, setup=setup, operation=name, time_s=float(run.begin[move]))
+    begin = float(run.begin[move])
+    time = min(max(finding.time_s, begin), begin + float(run.times[move]))
+    return replace(finding, setup=setup, operation=name, time_s=time)
 
 
 def _operation(paths: Paths, evidence: Evidence, step: int) -> dict[str, Any]:

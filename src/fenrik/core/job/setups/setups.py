@@ -23,6 +23,7 @@ from fenrik.core.job.setups.repetition import Repetition
 from fenrik.core.job.setups.safe_body import SafeBody, safe_body
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.job.workspace.workspace import Workspace, mesh_bytes, mesh_from
+from fenrik.core.machines.bodies import FileBody
 from fenrik.core.machines.library import machine
 from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.on_machine import OnMachine
@@ -227,6 +228,24 @@ class Setups:
                 where=where,
             )
         return found
+
+    def machine_shape(self, setup: SetupDoc) -> str | None:
+        """A name for the bodies of the setup's machine; None where it has none."""
+        found = self.machine(setup)
+        files = [b.file for b in found.bodies if isinstance(b, FileBody)]
+        digests = [self.workspace.files.digest(f, "machines") for f in files]
+        return key_of("shape", [found.model_dump(), digests]) if found.bodies else None
+
+    def machine_files(self, machine: Machine) -> dict[str, TriangleMesh]:
+        """The meshes of the files that bodies of a machine name."""
+        where = f"machines[{machine.id}].bodies"
+        return {
+            body.file: self.workspace.model(
+                PartDoc(file=body.file, solid=body.solid, scale=body.scale), f"{where}[{i}].file"
+            ).mesh
+            for i, body in enumerate(machine.bodies)
+            if isinstance(body, FileBody)
+        }
 
     def material(self, setup: SetupDoc) -> Material:
         """The setup's material."""

@@ -1,0 +1,236 @@
+"""The bodies of the machine along a posted program: step by step, each kept, so that a change of an operation
+looks at its own motion anew."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.frames import apply, invert
+from fenrik.core.job.cutting.cutting import Cutting
+from fenrik.core.job.document.job import ProofDoc
+from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.programs.posted import Posted
+from fenrik.core.job.workspace.artefacts import Store, key_of
+from fenrik.core.machines.collision import Motion, Near, Pair, nearest, pairs_of
+from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.machines.solids import TOOL, Solid, machine_solids, on_work, tool_solids
+from fenrik.core.machines.tree import Tree
+from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.progress import Progress
+from fenrik.core.proof.bodies import Meeting
+from fenrik.core.proof.run import Run
+from fenrik.core.setups.fixture import box_mesh
+from fenrik.core.setups.setup import Clamped
+from fenrik.core.tooling.assembly import Assembly
+
+Floats = NDArray[np.float64]
+CHORD_MM = 0.02
+"""How far the straight pieces looked at may lie beside arcs."""
+STOCK, FIXTURE = "stock", "fixture"
+
+
+def meetings(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -> list[Meeting]:
+    """Bodies that come nearer than the job's proof asks for, in the order of the program's steps."""
+    setups, setup = paths.setups, posted.setup
+    on = setups.on_machine(setup)
+    asked = paths.job.proof
+    if asked.bodies == "none" or not on.machine.bodies:
+        return []
+    world = _World(on, setups.clamped(setup), cutting, asked, paths.store, setups.machine_files(on.machine))
+    out: list[Meeting] = []
+    for step in range(len(cutting.run.names)):
+        progress.step(step / len(cutting.run.names), "looking at the machine's bodies")
+        out += world.step(step, progress)
+    return out
+
+
+@dataclass(frozen=True)
+class _World:
+    """All that moves or stands while one setup's program runs."""
+
+    on: OnMachine
+    clamped: Clamped
+    cutting: Cutting
+    asked: ProofDoc
+    store: Store
+    files: dict[str, TriangleMesh]
+    tools: dict[int, list[Solid]] = field(default_factory=dict)
+
+    @cached_property
+    def tree(self) -> Tree:
+        """The machine's joints."""
+        return Tree(self.on.machine)
+
+    @property
+    def run(self) -> Run:
+        """The program as it runs."""
+        return self.cutting.run
+
+    @cached_property
+    def motion(self) -> tuple[Floats, Floats, NDArray[np.int32]]:
+        """Values of all joints of the machine, in its order, at both ends of straight pieces (m, n), and the
+        move (m,) of each."""
+        lengths = {number: tool.gauge_length for number, tool in self.run.tools.items()}
+        start, end, owner, _ = self.on.driven(self.run.motion, lengths, CHORD_MM)
+        return self.tree.every(start), self.tree.every(end), owner
+
+    @cached_property
+    def standing(self) -> list[Solid]:
+        """The machine and the fixture."""
+        out = machine_solids(self.on.machine, self.files)
+        if self.clamped.fixture is not None:
+            out.append(on_work(self.on.machine, FIXTURE, self.clamped.fixture, self.on.work_from_setup))
+        return out
+
+    @cached_property
+    def stock_box(self) -> Solid:
+        """A box about the stock."""
+        box = box_mesh(self.clamped.stock_low, self.clamped.stock_high)
+        return on_work(self.on.machine, STOCK, box, self.on.work_from_setup)
+
+    def tool(self, tool: Assembly) -> list[Solid]:
+        """The parts of a tool."""
+        if tool.number not in self.tools:
+            self.tools[tool.number] = tool_solids(self.on.machine, tool)
+        return self.tools[tool.number]
+
+    def stock_before(self, step: int) -> Solid:
+        """The stock as it stands before a step."""
+        if step > 0:
+            cut = self.cutting.done.steps[step - 1]
+            quads = cut.quads
+            sides = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]).astype(np.int32)
+            ids = np.ones(len(sides), dtype=np.int32)
+            mesh = TriangleMesh(cut.vertices.astype(np.float64), sides, ids)
+        elif self.clamped.stock_mesh is not None:
+            mesh = self.clamped.stock_mesh
+        else:
+            return self.stock_box
+        placed = mesh.moved(self.on.machine.work.frame @ self.on.work_from_setup)
+        return Solid(STOCK, self.on.machine.work.joint, [placed], held=True)
+
+    @cached_property
+    def digest(self) -> str:
+        """Hash of all that stands."""
+        digest = hashlib.sha256()
+        for solid in (*self.standing, self.stock_box):
+            digest.update(f"{solid.name} {solid.joint}".encode())
+            for part in solid.parts:
+                digest.update(part.vertices.tobytes() + part.triangles.tobytes())
+        joints = [j.model_dump() for j in self.on.machine.joints]
+        digest.update(json.dumps([joints, self.on.machine.tool.model_dump()]).encode())
+        return digest.hexdigest()
+
+    def step(self, step: int, progress: Progress) -> list[Meeting]:
+        """The meetings of one step, from the store where it has them."""
+        start, end, owner = self.motion
+        rows = np.flatnonzero(self.run.step_of[owner] == step)
+        if not len(rows):
+            return []
+        first = int(owner[rows[0]])
+        tools = [self.run.tools[int(n)] for n in np.unique(self.run.motion.tool[owner[rows]])
+                 if int(n) in self.run.tools]  # fmt: skip
+        moves = (owner[rows] - first).astype(np.int64)
+        digest = hashlib.sha256(start[rows].tobytes() + end[rows].tobytes() + moves.tobytes()).hexdigest()
+        asked = self.asked.model_dump(include={"near_mm", "bodies", "bodies_off"})
+        key = key_of("bodies", [self.digest, digest, [t.facts() for t in tools], asked])
+        kept = self.store.get(key)
+        if kept is None:
+            found, doubtful = self._look(rows, tools, progress)
+            kept = json.dumps([found, doubtful]).encode()
+            self.store.put(key, "bodies", kept)
+        found, doubtful = json.loads(kept)
+        if doubtful:
+            found = found + self._against_stock(step, rows, doubtful, key, progress)
+        return [_meeting(step, first, row) for row in found]
+
+    def _look(
+        self, rows: NDArray[np.int64], tools: Sequence[Assembly], progress: Progress
+    ) -> tuple[list[dict[str, Any]], list[str]]:
+        """What comes near along pieces (m,) of the motion, and the bodies that a box about the stock does not
+        clear."""
+        found: list[dict[str, Any]] = []
+        doubtful: list[str] = []
+        start, end, owner = self.motion
+        number = self.run.motion.tool[owner[rows]]
+        for tool in tools:
+            mine = rows[number == tool.number]
+            motion = Motion(start[mine], end[mine])
+            solids = [*self.standing, self.stock_box, *self.tool(tool)]
+            for pair in self._pairs(solids):
+                names = (pair.first.name, pair.second.name)
+                near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
+                if near is None:
+                    continue
+                if STOCK in names:
+                    doubtful.append(names[0] if names[1] == STOCK else names[1])
+                else:
+                    found.append(self._row(near, mine, motion, int(owner[rows[0]])))
+        return found, doubtful
+
+    def _against_stock(
+        self, step: int, rows: NDArray[np.int64], names: list[str], key: str, progress: Progress
+    ) -> list[dict[str, Any]]:
+        """What comes near the stock as it stands before a step."""
+        before = self.cutting.keep.keys[step - 1] if step else self.cutting.keep.raw
+        key = key_of("bodies", [key, before])
+        kept = self.store.get(key)
+        if kept is None:
+            start, end, owner = self.motion
+            motion = Motion(start[rows], end[rows])
+            solids = [self.stock_before(step), *(s for s in self.standing if s.name in names)]
+            out = []
+            for pair in pairs_of(self.tree, solids):
+                if STOCK in (pair.first.name, pair.second.name):
+                    near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
+                    if near is not None:
+                        out.append(self._row(near, rows, motion, int(owner[rows[0]])))
+            kept = json.dumps(out).encode()
+            self.store.put(key, "bodies", kept)
+        return list(json.loads(kept))
+
+    def _pairs(self, solids: Sequence[Solid]) -> list[Pair]:
+        """The pairs that are asked."""
+        off = {frozenset(pair) for pair in self.asked.bodies_off}
+        out = []
+        for pair in pairs_of(self.tree, solids):
+            names = frozenset((pair.first.name, pair.second.name))
+            cutting = bool(names & set(TOOL)) and (
+                STOCK in names or (FIXTURE in names and self.asked.bodies == "machine")
+            )
+            if names not in off and not cutting:
+                out.append(pair)
+        return out
+
+    def _row(self, near: Near, rows: NDArray[np.int64], motion: Motion, first: int) -> dict[str, Any]:
+        """A meeting as plain data, its move counted from the step's first."""
+        values = motion.start[near.piece] + near.share * (motion.end[near.piece] - motion.start[near.piece])
+        mount = self.on.machine.work
+        at = self.tree.poses_on(near.pair.first.joint, values[None])[0]
+        work = self.tree.poses_on(mount.joint, values[None])[0] @ mount.frame
+        place = apply(invert(work @ self.on.work_from_setup) @ at, near.places[:1])[0]
+        owner = self.motion[2]
+        move = int(owner[rows[near.piece]])
+        mine = np.flatnonzero(owner == move)
+        share = (int(rows[near.piece]) - int(mine[0]) + near.share) / len(mine)
+        return {
+            "bodies": [near.pair.first.name, near.pair.second.name],
+            "distance": near.distance,
+            "move": move - first,
+            "share": share,
+            "place": [round(float(v), 4) for v in place],
+        }
+
+
+def _meeting(step: int, first: int, row: dict[str, Any]) -> Meeting:
+    one, two = row["bodies"]
+    x, y, z = row["place"]
+    return Meeting(step, (one, two), row["distance"], first + row["move"], row["share"], (x, y, z))

@@ -1,0 +1,165 @@
+"""Bodies of the machine in the proof of a whole program: a wall beside the work at a known distance from the
+head, a finger that goes with the head, what is kept, and what is asked."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+
+from fenrik.core.job.cutting.proofs import kept_moves
+from fenrik.core.job.workspace.artefacts import MemoryStore
+from fenrik.core.machines.library import machines
+from tests.examples import example, prover_of
+
+STORE = MemoryStore()
+HEAD_HALF = 140.0
+"""Half the width of the head of the column mill along X."""
+
+
+def document(more=(), **proof):
+    """The bracket on a machine of its own that has further bodies."""
+    data = example("bearing_bracket")
+    own = json.loads(machines()["column_mill_500"].model_dump_json())
+    own["id"], own["name"] = "own_mill", "Own mill"
+    own["bodies"] += list(more)
+    data["machines"] = [own]
+    data["setups"][0]["machine"] = "own_mill"
+    data["proof"] = {"cell_mm": 1.5, **proof}
+    return data
+
+
+def found(data, store=STORE):
+    """The findings about bodies, and the prover."""
+    mine = prover_of(data, store)
+    proof = mine.prove(mine.job.effective_releases()[0])
+    return [f for f in proof.facts["findings"] if f["kind"] in ("collision", "near_miss")], mine, proof
+
+
+def moves_of(proof):
+    """The moves of a proof in full precision."""
+    return kept_moves(STORE, proof.key)
+
+
+def wall(x):
+    """A wall on the table whose side lies at X of the table, taller than anything."""
+    return {
+        "kind": "box",
+        "joint": "X",
+        "role": "guard",
+        "low": [x, -150.0, -20.0],
+        "high": [x + 10.0, 150.0, 900.0],
+    }
+
+
+@pytest.fixture(scope="module")
+def clean():
+    """Nothing found, and how far out in X the spindle goes over the table, by operation."""
+    findings, mine, proof = found(document())
+    assert findings == []
+    posted = mine.post(mine.job.effective_releases()[0])
+    run = posted.run(mine.job.tools)
+    table_x = mine.paths.setups.clamped(posted.setup).table_from_setup[0]
+    out = {
+        name: float(run.motion.places[run.step_of == step][:, 0].max() + table_x)
+        for step, name in enumerate(run.names)
+    }
+    return out, proof
+
+
+def test_a_wall_at_a_known_distance_of_the_head_is_passed_that_closely(clean):
+    out, _ = clean
+    farthest = max(out.values())
+    findings, _, _ = found(document([wall(farthest + HEAD_HALF + 1.3)]))
+    assert findings
+    told = min(findings, key=lambda f: f["measure"])
+    assert (told["kind"], told["severity"]) == ("near_miss", "caution")
+    assert told["measure"] == pytest.approx(1.3, abs=0.06)
+    assert told["limit"] == 2.0
+    assert set(told["bodies"]) == {"head", "guard on X"}
+    assert "1.3" in told["words"]
+    near = {name for name, x in out.items() if farthest - x < 0.65}
+    assert near <= {f["operation"] for f in findings} <= {n for n, x in out.items() if farthest - x < 0.75}
+
+
+def test_a_wall_in_the_way_stops_every_operation_that_runs_into_it_at_the_moment(clean):
+    out, _ = clean
+    farthest = max(out.values())
+    side = farthest + HEAD_HALF - 4.0
+    findings, _, proof = found(document([wall(side)]))
+    into = {name for name, x in out.items() if x + HEAD_HALF > side + 0.02}
+    stops = [f for f in findings if f["kind"] == "collision"]
+    assert {f["operation"] for f in stops} == into
+    assert all(f["severity"] == "stop" and f["remedy"] for f in stops)
+    moves = moves_of(proof)
+    for f in stops:
+        # it is told in the move in which the spindle first comes so far
+        begin, took = moves["begin"][f["move"]], moves["time"][f["move"]]
+        assert begin - 1e-6 <= f["time_s"] <= begin + took + 1e-6
+        first = _first_beyond(moves, proof.facts, f["operation"], side - HEAD_HALF, out)
+        assert f["move"] == first
+    assert proof.stops()
+
+
+def _first_beyond(moves, facts, operation, x, out):
+    names = [o["name"] for o in facts["operations"]]
+    rows = np.flatnonzero(moves["step"] == names.index(operation))
+    shift = max(out.values()) - moves["move_tip"][:, 0].max()
+    beyond = moves["move_tip"][rows, 0] + shift > x - 0.02
+    return int(rows[np.argmax(beyond)])
+
+
+def test_what_is_asked_can_be_switched(clean):
+    farthest = max(clean[0].values())
+    bodies = [wall(farthest + HEAD_HALF + 1.3)]
+    assert found(document(bodies, near_mm=1.0))[0] == []
+    assert found(document(bodies, bodies="none"))[0] == []
+    off = [["guard on X", "head"], ["head", "guard"]]
+    assert found(document(bodies, bodies_off=off))[0] == []
+
+
+def test_a_change_of_the_machine_looks_at_its_bodies_anew_and_at_nothing_else(clean):
+    found(document([wall(500.0)]))
+    before = dict(STORE.computed)
+    steps = len(clean[0])
+    found(document([wall(501.0)]))
+    after = {kind: n - before.get(kind, 0) for kind, n in STORE.computed.items()}
+    assert after["bodies"] == steps
+    assert not after.get("cut")
+    assert not after.get("path")
+
+
+def test_a_change_of_one_operation_looks_at_its_own_moves(clean):
+    data = document([wall(500.0)])
+    found(data)
+    before = STORE.computed["bodies"]
+    data["setups"][0]["operations"][-1]["heights"] = {"clearance": {"offset": 9.0}}
+    findings, _, _ = found(data)
+    assert findings == []
+    assert STORE.computed["bodies"] - before <= 2
+
+
+def finger(z):
+    """A finger beside the tool that goes with the head, its end `z` mm over the gauge line."""
+    return {"kind": "box", "joint": "Z", "role": "head", "low": [48.0, -3.0, z], "high": [54.0, 3.0, 95.0]}
+
+
+def test_what_cannot_cut_is_held_against_the_stock_as_it_stands_before_an_operation():
+    """A finger goes 0.4 mm under the top of the raw stock, which the first operation takes off by 1.5 mm:
+    later operations that stay as high do not meet it."""
+    data = document()
+    setup = data["setups"][0]
+    first = setup["operations"][0]
+    tool = next(t for t in data["tools"] if t["number"] == first["tool"])
+    gauge = tool["stick_out"] + sum(h["length"] for h in tool["holder"])
+    _, mine, proof = found(data)
+    moves = moves_of(proof)
+    lowest = float(moves["move_tip"][moves["step"] == 0][:, 2].min())
+    top = mine.paths.setups.clamped(mine.job.setups[0]).stock_high[2]
+    end = top - 0.4 - lowest - gauge
+    data = document([finger(end)])
+    findings, _, _ = found(data)
+    mine_first = [f for f in findings if f["operation"] == first["name"] and "stock" in f["bodies"]]
+    assert [f["kind"] for f in mine_first] == ["collision"]
+    assert set(mine_first[0]["bodies"]) == {"head", "stock"}
