@@ -14,8 +14,10 @@ from tests.conftest import MODELS, make_tool
 
 
 def own(**changes):
-    """A column mill under the shop's own name."""
+    """A column mill under the shop's own name; with joints of its own it has no bodies."""
     data = machine("column_mill_500").model_dump(mode="json")
+    if "joints" in changes:
+        data["bodies"] = []
     return data | {"id": "our_mill", "name": "Our mill"} | changes
 
 

@@ -18,12 +18,13 @@ Floats = NDArray[np.float64]
 
 
 class KeptCuts:
-    """The steps of one program: each key stands on the one before, the first on the raw stock and its
-    cell."""
+    """The steps of one program: each of `keys` stands on the one before, the first on the raw stock and its
+    cell; `motions` are the hashes of the steps' own motions."""
 
     def __init__(self, store: Store, clamped: Clamped, cell: float, run: Run, material: Material) -> None:
         self.store = store
         self.keys: list[str] = []
+        self.motions: list[str] = []
         mesh, box = clamped.stock_mesh, [clamped.stock_low.tolist(), clamped.stock_high.tolist()]
         shape = (mesh.vertices.tobytes() + mesh.triangles.tobytes()) if mesh is not None else None
         self.raw = last = key_of(
@@ -36,8 +37,9 @@ class KeptCuts:
                 digest.update(np.ascontiguousarray(getattr(motion, column)).tobytes())
             digest.update(motion.placing())  # the same words elsewhere cut something else
             digest.update(own.times.tobytes())
+            self.motions.append(digest.hexdigest())
             used = [run.tools[int(n)].facts() for n in np.unique(motion.tool) if int(n) in run.tools]
-            last = key_of("cut", [last, digest.hexdigest(), name, used, material.model_dump()])
+            last = key_of("cut", [last, self.motions[-1], name, used, material.model_dump()])
             self.keys.append(last)
 
     def put_raw(self, stock: Stock) -> None:

@@ -74,12 +74,11 @@ class _World:
         """The program as it runs."""
         return self.cutting.run
 
-    @cached_property
-    def motion(self) -> tuple[Floats, Floats, NDArray[np.int32]]:
-        """Values of all joints of the machine, in its order, at both ends of straight pieces (m, n), and the
-        move (m,) of each."""
+    def driven(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats, NDArray[np.int32]]:
+        """Values of all joints of the machine, in its order, at both ends of straight pieces (m, n) of some
+        moves of the run, and the place (m,) of each among these."""
         lengths = {number: tool.gauge_length for number, tool in self.run.tools.items()}
-        start, end, owner, _ = self.on.driven(self.run.motion, lengths, CHORD_MM)
+        start, end, owner, _ = self.on.driven(self.run.motion.rows(rows), lengths, CHORD_MM)
         return self.tree.every(start), self.tree.every(end), owner
 
     @cached_property
@@ -131,38 +130,34 @@ class _World:
 
     def step(self, step: int, progress: Progress) -> list[Meeting]:
         """The meetings of one step, from the store where it has them."""
-        start, end, owner = self.motion
-        rows = np.flatnonzero(self.run.step_of[owner] == step)
-        if not len(rows):
-            return []
-        first = int(owner[rows[0]])
-        tools = [self.run.tools[int(n)] for n in np.unique(self.run.motion.tool[owner[rows]])
-                 if int(n) in self.run.tools]  # fmt: skip
-        moves = (owner[rows] - first).astype(np.int64)
-        digest = hashlib.sha256(start[rows].tobytes() + end[rows].tobytes() + moves.tobytes()).hexdigest()
+        moves = np.flatnonzero(self.run.step_of == step)
+        used = np.unique(self.run.motion.tool[moves]).tolist()
+        tools = [self.run.tools[n] for n in used if n in self.run.tools]
         asked = self.asked.model_dump(include={"near_mm", "bodies", "bodies_off"})
-        key = key_of("bodies", [self.digest, digest, [t.facts() for t in tools], asked])
+        own = self.cutting.keep.motions[step]
+        key = key_of("bodies", [self.digest, own, [t.facts() for t in tools], asked])
         kept = self.store.get(key)
         if kept is None:
-            found, doubtful = self._look(rows, tools, progress)
+            found, doubtful = self._look(moves, tools, progress)
             kept = json.dumps([found, doubtful]).encode()
             self.store.put(key, "bodies", kept)
         found, doubtful = json.loads(kept)
         if doubtful:
-            found = found + self._against_stock(step, rows, doubtful, key, progress)
-        return [_meeting(step, first, row) for row in found]
+            found = found + self._against_stock(step, moves, doubtful, key, progress)
+        return [_meeting(step, moves, row) for row in found]
 
     def _look(
-        self, rows: NDArray[np.int64], tools: Sequence[Assembly], progress: Progress
+        self, moves: NDArray[np.int64], tools: Sequence[Assembly], progress: Progress
     ) -> tuple[list[dict[str, Any]], list[str]]:
-        """What comes near along pieces (m,) of the motion, and the bodies that a box about the stock does not
-        clear."""
+        """What comes near in moves of the run, and the bodies that a box about the stock does not clear."""
         found: list[dict[str, Any]] = []
         doubtful: list[str] = []
-        start, end, owner = self.motion
-        number = self.run.motion.tool[owner[rows]]
+        start, end, owner = self.driven(moves)
+        number = self.run.motion.tool[moves[owner]]
         for tool in tools:
-            mine = rows[number == tool.number]
+            mine = np.flatnonzero(number == tool.number)
+            if not len(mine):
+                continue
             motion = Motion(start[mine], end[mine])
             solids = [*self.standing, self.stock_box, *self.tool(tool)]
             for pair in self._pairs(solids):
@@ -173,26 +168,26 @@ class _World:
                 if STOCK in names:
                     doubtful.append(names[0] if names[1] == STOCK else names[1])
                 else:
-                    found.append(self._row(near, mine, motion, int(owner[rows[0]])))
+                    found.append(self._row(near, motion, owner[mine]))
         return found, doubtful
 
     def _against_stock(
-        self, step: int, rows: NDArray[np.int64], names: list[str], key: str, progress: Progress
+        self, step: int, moves: NDArray[np.int64], names: list[str], key: str, progress: Progress
     ) -> list[dict[str, Any]]:
         """What comes near the stock as it stands before a step."""
         before = self.cutting.keep.keys[step - 1] if step else self.cutting.keep.raw
         key = key_of("bodies", [key, before])
         kept = self.store.get(key)
         if kept is None:
-            start, end, owner = self.motion
-            motion = Motion(start[rows], end[rows])
+            start, end, owner = self.driven(moves)
+            motion = Motion(start, end)
             solids = [self.stock_before(step), *(s for s in self.standing if s.name in names)]
             out = []
             for pair in pairs_of(self.tree, solids):
                 if STOCK in (pair.first.name, pair.second.name):
                     near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
                     if near is not None:
-                        out.append(self._row(near, rows, motion, int(owner[rows[0]])))
+                        out.append(self._row(near, motion, owner))
             kept = json.dumps(out).encode()
             self.store.put(key, "bodies", kept)
         return list(json.loads(kept))
@@ -210,27 +205,24 @@ class _World:
                 out.append(pair)
         return out
 
-    def _row(self, near: Near, rows: NDArray[np.int64], motion: Motion, first: int) -> dict[str, Any]:
-        """A meeting as plain data, its move counted from the step's first."""
+    def _row(self, near: Near, motion: Motion, owner: NDArray[np.int32]) -> dict[str, Any]:
+        """A meeting as plain data; `owner` (m,) is the place of every piece's move in its step."""
         values = motion.start[near.piece] + near.share * (motion.end[near.piece] - motion.start[near.piece])
         mount = self.on.machine.work
         at = self.tree.poses_on(near.pair.first.joint, values[None])[0]
         work = self.tree.poses_on(mount.joint, values[None])[0] @ mount.frame
         place = apply(invert(work @ self.on.work_from_setup) @ at, near.places[:1])[0]
-        owner = self.motion[2]
-        move = int(owner[rows[near.piece]])
-        mine = np.flatnonzero(owner == move)
-        share = (int(rows[near.piece]) - int(mine[0]) + near.share) / len(mine)
+        mine = np.flatnonzero(owner == owner[near.piece])
         return {
             "bodies": [near.pair.first.name, near.pair.second.name],
             "distance": near.distance,
-            "move": move - first,
-            "share": share,
+            "move": int(owner[near.piece]),
+            "share": (near.piece - int(mine[0]) + near.share) / len(mine),
             "place": [round(float(v), 4) for v in place],
         }
 
 
-def _meeting(step: int, first: int, row: dict[str, Any]) -> Meeting:
+def _meeting(step: int, moves: NDArray[np.int64], row: dict[str, Any]) -> Meeting:
     one, two = row["bodies"]
     x, y, z = row["place"]
-    return Meeting(step, (one, two), row["distance"], first + row["move"], row["share"], (x, y, z))
+    return Meeting(step, (one, two), row["distance"], int(moves[row["move"]]), row["share"], (x, y, z))
