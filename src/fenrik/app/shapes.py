@@ -232,10 +232,13 @@ class Measured(Shape):
 
 
 class Mend(Shape):
-    """Fields of an operation or of its tool to set, so that a finding should go."""
+    """Fields of an operation, of its parameters, of its tool or of the setup's placement to set, so that a
+    finding should go."""
 
     operation: dict[str, float] | None = None
+    parameters: dict[str, float] | None = None
     tool: dict[str, float] | None = None
+    placement: dict[str, float] | None = None
 
 
 class FindingRow(Shape):
@@ -255,6 +258,15 @@ class FindingRow(Shape):
     limit: float | None
     bodies: tuple[str, str] | None = None
     mend: Mend | None = None
+
+
+class BodyPair(Shape):
+    """Two bodies of the machine, or of what it holds, that move against each other, and whether the proof
+    looks at them."""
+
+    first: str
+    second: str
+    asked: bool
 
 
 class OperationFacts(Shape):
@@ -328,6 +340,7 @@ class ProofFacts(Shape):
     program: list[Scheduled]
     replay: ReplayFacts
     deviation: ProofDeviation
+    bodies: list[BodyPair] = []
     findings: list[FindingRow]
 
 

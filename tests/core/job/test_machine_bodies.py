@@ -163,3 +163,46 @@ def test_what_cannot_cut_is_held_against_the_stock_as_it_stands_before_an_operat
     mine_first = [f for f in findings if f["operation"] == first["name"] and "stock" in f["bodies"]]
     assert [f["kind"] for f in mine_first] == ["collision"]
     assert set(mine_first[0]["bodies"]) == {"head", "stock"}
+
+
+def test_a_head_that_comes_too_near_is_mended_by_the_stick_out_that_is_offered(clean):
+    """A post on the table stands 1 mm higher than the head comes down: the tool is told to stick out longer,
+    by so much that the head passes over it, and with that the program is clean."""
+    data = document()
+    _, mine, proof = found(data)
+    setup = data["setups"][0]
+    tool = next(t for t in data["tools"] if t["number"] == setup["operations"][0]["tool"])
+    gauge = tool["stick_out"] + sum(h["length"] for h in tool["holder"])
+    clamped = mine.paths.setups.clamped(mine.job.setups[0])
+    moves = moves_of(proof)
+    rows = moves["step"] == 0
+    lowest = float(moves["move_tip"][rows][:, 2].min()) + clamped.table_from_setup[2]
+    bottom = 91.0 + lowest + gauge  # the head's underside is 91 mm over the gauge line
+    reach = float(np.abs(moves["move_tip"][:, 0]).max()) + 70.0  # beside the spindle nose
+    post = {
+        "kind": "box",
+        "joint": "X",
+        "role": "guard",
+        "low": [reach, -40.0, 0.0],
+        "high": [reach + 15.0, 40.0, bottom + 1.0],
+    }
+    findings, _, _ = found(document([post]))
+    stop = next(
+        f for f in findings if f["kind"] == "collision" and f["operation"] == "Rough outside and pockets"
+    )
+    assert stop["mend"] is not None
+    assert stop["mend"]["tool"]["stick_out"] == tool["stick_out"] + 5.0
+    mended = document([post])
+    next(t for t in mended["tools"] if t["number"] == tool["number"])["stick_out"] += 5.0
+    after, _, _ = found(mended)
+    assert "Rough outside and pockets" not in {f["operation"] for f in after if f["kind"] == "collision"}
+
+
+def test_the_pairs_are_listed_with_what_goes_with_the_tool_first(clean):
+    pairs = clean[1].facts["bodies"]
+    names = {(p["first"], p["second"]): p["asked"] for p in pairs}
+    assert names["head", "table"] and names["holder", "bed"] and names["spindle nose", "stock"]
+    assert ("holder", "stock") not in names
+    _, _, proof = found(document(bodies_off=[["table", "head"]]))
+    again = {(p["first"], p["second"]): p["asked"] for p in proof.facts["bodies"]}
+    assert again["head", "table"] is False

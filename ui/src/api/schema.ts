@@ -1306,6 +1306,19 @@ export interface components {
       /** Low */
       low: number[];
     };
+    /**
+     * BodyPair
+     * @description Two bodies of the machine, or of what it holds, that move against each other, and whether the proof
+     *     looks at them.
+     */
+    BodyPair: {
+      /** First */
+      first: string;
+      /** Second */
+      second: string;
+      /** Asked */
+      asked: boolean;
+    };
     /** Body_import_job_api_jobs_import_post */
     Body_import_job_api_jobs_import_post: {
       /** Files */
@@ -2501,15 +2514,24 @@ export interface components {
     };
     /**
      * Mend
-     * @description Fields of an operation or of its tool to set, so that a finding should go.
+     * @description Fields of an operation, of its parameters, of its tool or of the setup's placement to set, so that a
+     *     finding should go.
      */
     Mend: {
       /** Operation */
       operation?: {
         [key: string]: number;
       } | null;
+      /** Parameters */
+      parameters?: {
+        [key: string]: number;
+      } | null;
       /** Tool */
       tool?: {
+        [key: string]: number;
+      } | null;
+      /** Placement */
+      placement?: {
         [key: string]: number;
       } | null;
     };
@@ -3388,6 +3410,11 @@ export interface components {
       program: components["schemas"]["Scheduled"][];
       replay: components["schemas"]["ReplayFacts"];
       deviation: components["schemas"]["ProofDeviation"];
+      /**
+       * Bodies
+       * @default []
+       */
+      bodies: components["schemas"]["BodyPair"][];
       /** Findings */
       findings: components["schemas"]["FindingRow"][];
     };

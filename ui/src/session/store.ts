@@ -2,6 +2,7 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { Fault, Finding, Tool, Vec3 } from "../api/types";
 import type { MachineLook } from "../scene/layers/machine";
+import type { StopKind } from "./stopKinds";
 import type { PathColour } from "../scene/pathColours";
 import type { Hit } from "../scene/picking";
 
@@ -18,6 +19,11 @@ interface SessionStore {
   time: number;
   playing: 0 | 1 | -1;
   speed: number;
+  /** At what a replay stops, and the moment at which it stops once. */
+  stopsAt: StopKind[];
+  until: number | null;
+  /** What the run strip draws over time. */
+  traced: "load" | "joints";
   /** Whether a hand is on the run strip. */
   dragging: boolean;
   shown: "replay" | "stock" | "deviation";
@@ -68,6 +74,9 @@ export const useSession = create<SessionStore>((set) => ({
   time: 0,
   playing: 0,
   speed: 20,
+  stopsAt: [],
+  until: null,
+  traced: "load",
   dragging: false,
   shown: "stock",
   step: null,

@@ -16,8 +16,8 @@ WORK = ("stock", "fixture")
 @dataclass(frozen=True)
 class Meeting:
     """Two bodies that come nearer than asked for in a step: their names, the least `distance` mm (0: they
-    meet, here for the first time), the `move` of the run, the share of its time, and the `place` (3,) in the
-    setup frame."""
+    meet, here for the first time), the `move` of the run, the share of its time, the `place` (3,) in the
+    setup frame, and by how much mm `longer` a stick-out parts them, None where that was not found."""
 
     step: int
     bodies: tuple[str, str]
@@ -25,6 +25,7 @@ class Meeting:
     move: int
     share: float
     place: tuple[float, float, float]
+    longer: float | None = None
 
 
 def body_findings(run: Run, met: Sequence[Meeting], near: float) -> list[Finding]:
@@ -41,6 +42,10 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
     motion = run.motion
     turning = motion.turning is not None and bool(motion.turning.aside[m.move])
     how = "on the way between sides " if turning else "at rapid " if motion.rapid[m.move] else ""
+    tool = run.tools.get(int(motion.tool[m.move]))
+    offer = None
+    if tool is not None and m.longer is not None:
+        offer = {"tool": {"stick_out": round(tool.stick_out + m.longer, 1)}}
     moment = run.moment(m.move) | {"time_s": float(run.begin[m.move] + m.share * run.times[m.move])}
     if m.distance > 0.0:
         words = (
@@ -57,6 +62,7 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
             measure=m.distance,
             limit=near,
             bodies=m.bodies,
+            offer=offer,
             **moment,
         )
     return Finding(
@@ -69,6 +75,7 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
         measure=0.0,
         limit=near,
         bodies=m.bodies,
+        offer=offer,
         **moment,
     )
 

@@ -15,7 +15,8 @@ class Finding:
     `operation` is its name ("" when it belongs to none), `move` the index into the program's motion
     (-1: none), `line` the line of the text, `place` program coordinates, `measure` and `limit` the
     number found and the number allowed; `bodies` are the two that meet: cutter, shank or holder, and stock,
-    part or fixture.
+    part or fixture, or bodies of the machine; `offer` is a change that was found to mend it: fields to set of
+    the operation's `tool`, of its `parameters`, or of the setup's `placement`.
     """
 
     severity: Severity
@@ -31,6 +32,7 @@ class Finding:
     measure: float | None = None
     limit: float | None = None
     bodies: tuple[str, str] | None = None
+    offer: dict[str, dict[str, float]] | None = None
 
     def as_dict(self) -> dict[str, Any]:
         """Plain data."""

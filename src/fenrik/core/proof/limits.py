@@ -22,6 +22,8 @@ OTHERWISE_HELD = (
     "Let the spin be searched, hold another spin or another angle of the table, or place the part \
 elsewhere on it."
 )
+SPARE_MM = 1.0
+"""Room that is left to the end of a joint where the work is placed anew."""
 OUT_OF_STEP = 1e-3
 """Share by which a tap's feed may differ from pitch times speed."""
 
@@ -34,6 +36,7 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
     findings: list[Finding] = []
     if len(motion) == 0:
         return findings
+    moved = _placings(run, on)
     for number in np.unique(motion.tool):
         tool = run.tools.get(int(number))
         rows = np.flatnonzero(motion.tool == number)
@@ -50,7 +53,7 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
                 )
             )
             continue
-        findings += _travel(run, rows, tool, on)
+        findings += _travel(run, rows, tool, on, moved)
         findings += _spindle(run, rows, tool, machine)
         findings += _in_step(run, rows, tool)
     most = np.full(len(motion), machine.feed_max_mm_min + 1e-6)
@@ -74,9 +77,37 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
     return findings
 
 
-def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) -> list[Finding]:
-    """Joints beyond their ends; places between the ends of straight pieces lie between them for linear
+def _placings(run: Run, on: OnMachine) -> dict[int, dict[str, float]]:
+    """For every joint, by its place in the chain, that a program takes beyond an end: how far along X, Y or Z
+    of the table the work is to be moved, mm, for all of the program to lie within; on machines without rotary
     joints."""
+    machine = on.machine
+    if machine.rotary or machine.is_arm:
+        return {}
+    lengths = {number: tool.gauge_length for number, tool in run.tools.items()}
+    start, end, _, _ = on.driven(run.motion, lengths, 0.02)
+    least, most = np.minimum(start, end).min(axis=0), np.maximum(start, end).max(axis=0)
+    here = machine.joint_values(np.zeros((1, 3)), np.zeros((1, 0)), 0.0)
+    out = {}
+    for axis, name in enumerate("xyz"):
+        step = machine.joint_values(np.eye(3)[axis : axis + 1], np.zeros((1, 0)), 0.0) - here
+        joint = int(np.argmax(np.abs(step[0])))
+        if abs(abs(step[0, joint]) - 1.0) > 1e-9:
+            continue  # several joints go along this direction
+        low, high = machine.low[joint] + SPARE_MM, machine.high[joint] - SPARE_MM
+        if (least[joint] < low - SPARE_MM or most[joint] > high + SPARE_MM) and most[joint] - least[
+            joint
+        ] <= (high - low):
+            way = low - least[joint] if least[joint] < low else high - most[joint]
+            out[joint] = {name: round(float(way * step[0, joint]), 3)}
+    return out
+
+
+def _travel(
+    run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine, moved: dict[int, dict[str, float]]
+) -> list[Finding]:
+    """Joints beyond their ends; places between the ends of straight pieces lie between them for linear
+    joints. `moved` is where the work could be placed instead."""
     start, end, owner, seconds = on.driven(run.motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
     values, owners = np.concatenate([start, end]), np.concatenate([owner, owner])
     findings = _too_fast(run, rows[owner], np.abs(end - start), seconds, on)
@@ -100,6 +131,7 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
                     "machine.",
                     measure=float(values[worst, i]),
                     limit=float(limit),
+                    offer={"placement_by": moved[i]} if i in moved else None,
                     **run.at(move),
                 )
             )

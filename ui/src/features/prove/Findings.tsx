@@ -1,4 +1,5 @@
-import { Button } from "@mantine/core";
+import { Button, Select } from "@mantine/core";
+import { useState } from "react";
 import type { Finding, ProofFacts, Vec3 } from "../../api/types";
 import { shownLength } from "../../forms/fields";
 import { clock, useShared } from "../../session/context";
@@ -6,10 +7,20 @@ import { useChosen } from "../../session/store";
 
 const MARK = { stop: "◆", caution: "▲", note: "●" };
 
+/** Which findings are listed. */
+type Kept = "all" | "stop" | "caution" | "note" | "bodies";
+const KEPT: Record<Kept, { label: string; holds: (f: Finding) => boolean }> = {
+  all: { label: "All", holds: () => true },
+  stop: { label: "Stops", holds: (f) => f.severity === "stop" },
+  caution: { label: "Cautions", holds: (f) => f.severity === "caution" },
+  note: { label: "Notes", holds: (f) => f.severity === "note" },
+  bodies: { label: "Bodies", holds: (f) => ["collision", "near_miss"].includes(f.kind) },
+};
+
 /** What was found: a click leads to the moment and the place, buttons to the operation and to what mends it. */
 export function Findings({ facts }: { facts: ProofFacts }) {
   const { document, go } = useShared();
-  const { set } = useChosen("set");
+  const { found, machineLook, set } = useChosen("found", "machineLook", "set");
   const lead = (f: Finding) => {
     if (f.move >= 0)
       return set({
@@ -20,6 +31,10 @@ export function Findings({ facts }: { facts: ProofFacts }) {
         playing: 0,
         step: null,
         shown: "replay",
+        // what meets is looked at on the machine
+        ...(["collision", "near_miss"].includes(f.kind) && (machineLook ?? "hidden") === "hidden"
+          ? { machineLook: "through" as const }
+          : {}),
       });
     // what belongs to no single move is seen on the stock that its operation leaves
     const step = facts.operations.findIndex((o) => (o.operation || o.name) === f.operation);
@@ -43,18 +58,52 @@ export function Findings({ facts }: { facts: ProofFacts }) {
   };
   // what a later setup begins with is no loss: it has it still to take
   const next = document.setups.find((s) => s.stock.kind === "carried" && s.stock.setup === facts.setup);
-  const shown = facts.findings.filter((f) => !next || !["left_hidden", "left_unfinished"].includes(f.kind));
+  const all = facts.findings.filter((f) => !next || !["left_hidden", "left_unfinished"].includes(f.kind));
+  const [kept, setKept] = useState<Kept>("all");
+  const shown = all.filter((f) => KEPT[kept].holds(f));
+  const at = shown.findIndex((f) => f === found);
+  const step = (by: number) =>
+    lead(shown[(Math.max(at, by > 0 ? -1 : 0) + by + shown.length) % shown.length]);
   const known = (f: Finding) =>
     document.setups.some((s) => s.name === f.setup && s.operations.some((o) => o.name === f.operation));
   return (
     <>
       <h3>Findings</h3>
-      {shown.length === 0 && <p>Nothing found: no collision, no overcut, no overtravel.</p>}
-      {shown.length < facts.findings.length && (
+      {all.length === 0 && <p>Nothing found: no collision, no overcut, no overtravel.</p>}
+      {all.length > 2 && (
+        <div className="row">
+          <Select
+            size="xs"
+            w={150}
+            aria-label="Findings shown"
+            allowDeselect={false}
+            value={kept}
+            onChange={(v) => v && setKept(v as Kept)}
+            data={Object.entries(KEPT).map(([value, { label, holds }]) => ({
+              value,
+              label: `${label} (${all.filter(holds).length})`,
+            }))}
+          />
+          <Button.Group>
+            <Button size="compact-xs" variant="default" disabled={!shown.length} onClick={() => step(-1)}>
+              Previous
+            </Button>
+            <Button size="compact-xs" variant="default" disabled={!shown.length} onClick={() => step(1)}>
+              Next
+            </Button>
+          </Button.Group>
+        </div>
+      )}
+      {all.length < facts.findings.length && (
         <p className="small">What is left here is the stock of “{next!.name}”: its proof says what stays.</p>
       )}
       {shown.map((f, i) => (
-        <div key={i} className={`finding ${f.severity}`} role="group" aria-label={`Finding ${i + 1}`}>
+        <div
+          key={i}
+          className={`finding ${f.severity}${f === found ? " followed" : ""}`}
+          role="group"
+          aria-label={`Finding ${i + 1}`}
+        >
           <button className="lead" onClick={() => lead(f)}>
             <b>
               {MARK[f.severity]} {f.severity}
@@ -94,6 +143,10 @@ const FIELDS: Record<string, string> = {
   spindle_rpm: "spindle speed",
   stick_out: "stick-out",
   shank_diameter: "shank diameter",
+  x: "placement X",
+  y: "placement Y",
+  z: "placement Z",
+  lead_share: "lead length",
 };
 
 const RATES: Record<string, string> = { feed_mm_min: "mm/min", spindle_rpm: "1/min" };
@@ -105,13 +158,15 @@ function Mending({ finding }: { finding: Finding }) {
   const operation = document.setups
     .find((s) => s.name === finding.setup)
     ?.operations.find((o) => o.name === finding.operation);
-  const own = Object.entries(mend?.operation ?? mend?.tool ?? {})[0];
+  const own = Object.entries(mend?.operation ?? mend?.parameters ?? mend?.placement ?? mend?.tool ?? {})[0];
   if (!mend || !own || !operation) return null;
   const [key, value] = own;
   const shown =
-    key in RATES
-      ? `${value.toFixed(0)} ${RATES[key]}`
-      : `${shownLength(value, document.units)} ${document.units}`;
+    key === "lead_share"
+      ? `${value} of the diameter`
+      : key in RATES
+        ? `${value.toFixed(0)} ${RATES[key]}`
+        : `${shownLength(value, document.units)} ${document.units}`;
   const whose = mend.tool ? `T${operation.tool}’s ${FIELDS[key]}` : FIELDS[key];
   return (
     <Button
@@ -122,7 +177,10 @@ function Mending({ finding }: { finding: Finding }) {
           const o = d.setups
             .find((s) => s.name === finding.setup)
             ?.operations.find((x) => x.name === finding.operation);
-          if (!o) return;
+          const setup = d.setups.find((s) => s.name === finding.setup);
+          if (!o || !setup) return;
+          if (mend.parameters) o.parameters = { ...o.parameters, ...mend.parameters };
+          if (mend.placement) Object.assign(setup.placement, mend.placement);
           if (mend.operation) Object.assign(o, mend.operation);
           if (mend.tool) Object.assign(d.tools.find((t) => t.number === o.tool) ?? {}, mend.tool);
         })

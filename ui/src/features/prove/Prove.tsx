@@ -1,6 +1,7 @@
 import { Button, Select } from "@mantine/core";
 import type { ProofFacts } from "../../api/types";
 import { Follows, LengthField, shownLength } from "../../forms/fields";
+import { BodyPairs } from "./BodyPairs";
 import { CompareProofs } from "./Compare";
 import { Findings } from "./Findings";
 import { useChosenProof } from "../../session/proof";
@@ -205,6 +206,9 @@ export function ProveCard() {
           <Worst title="Worst places" places={d.worst.filter((p) => within(p))} units={u} />
           <Worst title="Out of the tools’ reach" places={d.worst.filter((p) => !within(p))} units={u} />
         </>
+      )}
+      {facts && (facts.bodies?.length || document.proof.bodies === "none") && (
+        <BodyPairs pairs={facts.bodies ?? []} />
       )}
       <CompareProofs />
       {facts && <Loads operations={facts.operations} setup={facts.setup} />}

@@ -11,7 +11,10 @@ import { inChain, jointsAt, rotaryIn, turned } from "../../scene/chain";
 import { clock, useShared } from "../../session/context";
 import { isArm, machinesOf, offsetOf } from "../../session/machines";
 import { useChosen, useSession } from "../../session/store";
-import { drawStrip, HEIGHT, indexMoves, tracesOf } from "./strip";
+import { Film } from "./Film";
+import { Running } from "./Running";
+import { momentsOf, stopBetween } from "./stops";
+import { drawStrip, HEIGHT, indexMoves, jointTraces, tracesOf } from "./strip";
 import { useChosenProof } from "../../session/proof";
 
 /** What takes the space bar for itself; a choice among several has the arrow keys. */
@@ -28,7 +31,12 @@ export function RunStrip() {
   const { time, playing, speed, set } = useChosen("time", "playing", "speed", "set");
   const canvas = useRef<HTMLCanvasElement>(null);
   const total = facts?.time_s ?? 0;
-  usePlaying(total);
+  const stopsAt = useSession((s) => s.stopsAt);
+  const moments = useMemo(
+    () => (facts ? momentsOf(facts, motion.data, stopsAt) : []),
+    [facts, motion.data, stopsAt],
+  );
+  usePlaying(total, moments);
 
   const traces = useMemo(
     () => (motion.data && facts ? tracesOf(motion.data, total) : null),
@@ -38,6 +46,11 @@ export function RunStrip() {
   const turns = useMemo(
     () => (motion.data && machine && !isArm(machine) ? indexMoves(motion.data, rotaryIn(machine)) : []),
     [motion.data, machine],
+  );
+  const traced = useSession((s) => s.traced);
+  const joints = useMemo(
+    () => (motion.data && machine ? jointTraces(motion.data, machine, total) : []),
+    [motion.data, machine, total],
   );
   const [width, setWidth] = useState(0);
   const scheme = useComputedColorScheme("light");
@@ -51,9 +64,9 @@ export function RunStrip() {
     const g = picture.getContext("2d")!;
     g.scale(ratio, ratio);
     void scheme; // its colours are those of the page
-    drawStrip(g, width, facts, traces, turns);
+    drawStrip(g, width, facts, traces, turns, traced === "joints" ? joints : undefined);
     return picture;
-  }, [facts, traces, turns, width, scheme]);
+  }, [facts, traces, turns, traced, joints, width, scheme]);
   useEffect(() => {
     const c = canvas.current;
     if (!c || !still) return;
@@ -138,18 +151,30 @@ export function RunStrip() {
           onChange={(v) => set({ speed: Number(v) })}
           data={SPEEDS.map((v) => ({ value: v, label: `${v} x` }))}
         />
-        <span aria-label="Time">
+        <span aria-label="Time" className="time">
           {clock(time)} of {clock(total)}
         </span>
         <Where />
         {turns.length > 0 && (
-          <span className="small">
+          <span className="small time">
             {turns.length} {turns.length === 1 ? "index move" : "index moves"}
           </span>
         )}
-        <span className="small" style={{ marginLeft: "auto" }}>
-          {[facts.file, offset].filter(Boolean).join(", ")}
-        </span>
+        <Running facts={facts} />
+        {joints.length > 0 && (
+          <SegmentedControl
+            size="xs"
+            aria-label="Traces"
+            value={traced}
+            onChange={(v) => set({ traced: v as "load" | "joints" })}
+            data={[
+              { value: "load", label: "Load" },
+              { value: "joints", label: "Joints" },
+            ]}
+          />
+        )}
+        <Film name={facts.file.replace(/\.[^.]*$/, "")} />
+        <span className="small">{[facts.file, offset].filter(Boolean).join(", ")}</span>
       </div>
       <canvas
         ref={canvas}
@@ -204,14 +229,14 @@ function Where() {
   const stand =
     joints && machine ? turned(machine, jointsAt(names, joints as Float32Array, moves, time)) : "";
   return (
-    <span className="small" style={{ fontFamily: "'IBM Plex Mono', monospace" }}>
+    <span className="small where">
       {stand && <span aria-label="Rotary joints">{stand} </span>}
       {line}: {text}
     </span>
   );
 }
 
-function usePlaying(total: number) {
+function usePlaying(total: number, moments: readonly number[]) {
   const { playing, set } = useChosen("playing", "set");
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
@@ -231,7 +256,14 @@ function usePlaying(total: number) {
       const { time, speed } = useSession.getState();
       const next = time + (playing * speed * Math.max(0, at - last)) / 1000;
       last = at;
-      if (playing > 0 ? next >= total : next <= 0)
+      const { until } = useSession.getState();
+      const stop = stopBetween(
+        until === null ? moments : [...moments, until].sort((a, b) => a - b),
+        time,
+        next,
+      );
+      if (stop !== null) set({ time: stop, playing: 0, until: stop === until ? null : until });
+      else if (playing > 0 ? next >= total : next <= 0)
         set({ time: Math.min(total, Math.max(0, next)), playing: 0 });
       else {
         set({ time: next });
@@ -240,5 +272,5 @@ function usePlaying(total: number) {
     };
     frame = requestAnimationFrame(tick);
     return () => cancelAnimationFrame(frame);
-  }, [playing, total, set]);
+  }, [playing, total, moments, set]);
 }

@@ -1,5 +1,6 @@
 import type { Blob } from "../../api/binary";
-import type { ProofFacts } from "../../api/types";
+import type { Machine, ProofFacts } from "../../api/types";
+import { inChain } from "../../scene/chain";
 
 export const HEIGHT = 98;
 const BUCKETS = 900;
@@ -58,13 +59,44 @@ export function tracesOf(motion: Blob, total: number): Traces {
   return { feeds, loads, heaviest, heights, owner, highest, lowest, most: Math.max(...feeds, 1) };
 }
 
-/** Draws all of the strip but the moment that is looked at; `turns` are the index moves. */
+/** A joint's position over time in even steps, as a share of its travel (of what it uses, where it has no end). */
+export interface JointTrace {
+  name: string;
+  values: Float32Array;
+  low: number;
+  high: number;
+}
+
+/** Where the joints between work and tool stand over time. */
+export function jointTraces(motion: Blob, machine: Machine, total: number): JointTrace[] {
+  const { joints, ends_at: ends } = motion.arrays;
+  if (!joints) return [];
+  const names = inChain(machine);
+  return names.map((name, j) => {
+    const joint = machine.joints.find((one) => one.name === name)!;
+    const values = new Float32Array(BUCKETS).fill(NaN);
+    let [least, most] = [Infinity, -Infinity];
+    for (let i = 0; i < ends.length; i++) {
+      const value = joints[i * names.length + j];
+      [least, most] = [Math.min(least, value), Math.max(most, value)];
+      const a = Math.floor(((i ? ends[i - 1] : 0) / total) * BUCKETS);
+      const b = Math.floor((ends[i] / total) * BUCKETS);
+      for (let k = Math.max(0, a); k <= Math.min(BUCKETS - 1, b); k++) values[k] = value;
+    }
+    const [low, high] = [joint.low ?? least, joint.high ?? most];
+    return { name: joint.letter || joint.name, values, low, high: high > low ? high : low + 1 };
+  });
+}
+
+/** Draws all of the strip but the moment that is looked at; `turns` are the index moves, `joints` are traced in place of
+ * load, feed and height where they are given. */
 export function drawStrip(
   g: CanvasRenderingContext2D,
   width: number,
   facts: ProofFacts,
   traces: Traces,
   turns: [number, number][] = [],
+  joints?: readonly JointTrace[],
 ) {
   const style = getComputedStyle(window.document.documentElement);
   const [ink, rule, accent, faint, paper] = ["ink", "rule", "accent", "faint", "paper"].map((name) =>
@@ -137,15 +169,32 @@ export function drawStrip(
     g.fillStyle = colour;
     g.fillText(text, 3, y);
   };
-  g.strokeStyle = ink;
-  trace(traces.loads, [0, traces.heaviest], [21, 43]);
-  g.strokeStyle = accent;
-  trace(traces.feeds, [0, traces.most], [47, 67]);
-  g.strokeStyle = faint;
-  trace(traces.heights, [traces.lowest, traces.highest], [71, 95]);
-  word(`load, to ${traces.heaviest.toPrecision(2)} kW`, 42, ink);
-  word("feed", 66, accent);
-  word("height", 94, faint);
+  if (joints) {
+    const room = (HEIGHT - 21) / Math.max(1, joints.length);
+    joints.forEach((joint, i) => {
+      const [top, bottom] = [21 + i * room, 21 + (i + 1) * room - 3];
+      g.strokeStyle = rule;
+      for (const y of [top, bottom]) {
+        g.beginPath();
+        g.moveTo(0, Math.round(y) + 0.5);
+        g.lineTo(width, Math.round(y) + 0.5);
+        g.stroke();
+      }
+      g.strokeStyle = i % 2 ? accent : ink;
+      trace(joint.values, [joint.low, joint.high], [top, bottom]);
+      word(`${joint.name} ${Math.round(joint.low)} to ${Math.round(joint.high)}`, top + room - 5, ink);
+    });
+  } else {
+    g.strokeStyle = ink;
+    trace(traces.loads, [0, traces.heaviest], [21, 43]);
+    g.strokeStyle = accent;
+    trace(traces.feeds, [0, traces.most], [47, 67]);
+    g.strokeStyle = faint;
+    trace(traces.heights, [traces.lowest, traces.highest], [71, 95]);
+    word(`load, to ${traces.heaviest.toPrecision(2)} kW`, 42, ink);
+    word("feed", 66, accent);
+    word("height", 94, faint);
+  }
   for (const f of facts.findings) {
     if (f.move < 0) continue;
     const at = (f.time_s / total) * width;

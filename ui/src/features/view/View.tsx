@@ -44,7 +44,7 @@ export function View() {
   usePart(scene);
   useSetup(scene);
   const { by, scale } = usePath(scene);
-  const inCell = useProofView(scene);
+  const { inCell, met } = useProofView(scene);
   useDrawing(scene);
   useKeptAreas(scene);
   usePicking(scene, holder);
@@ -66,6 +66,7 @@ export function View() {
         aria-label="Model view"
         data-part={state?.part.key ?? ""}
         data-cell={inCell}
+        data-met={met}
         data-picks={bench.picks.map((p) => p.face).join(",")}
       />
       <div className="looks" role="group" aria-label="Look from">
@@ -74,7 +75,9 @@ export function View() {
             {name}
           </button>
         ))}
-        {inCell && look !== "hidden" && <button onClick={() => scene?.look(CORNER, true)}>Whole machine</button>}
+        {inCell && look !== "hidden" && (
+          <button onClick={() => scene?.look(CORNER, true)}>Whole machine</button>
+        )}
       </div>
       {station === "plan" && bench.operation !== null && (
         <div className="showing">

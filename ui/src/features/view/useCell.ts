@@ -8,7 +8,7 @@ import { gaugeLength } from "../../scene/layers/tool";
 import { frameOf } from "../../scene/nodes";
 import { useShared } from "../../session/context";
 import { isArm, machinesOf } from "../../session/machines";
-import { useChosen } from "../../session/store";
+import { useChosen, useSession } from "../../session/store";
 import type { Vec3 } from "../../api/types";
 import { CORNER } from "./looks";
 
@@ -40,21 +40,27 @@ export function useCell(
   const place = JSON.stringify(at);
   const box = JSON.stringify(stock);
   useEffect(() => {
-    if (!scene || !shown || !machine) return;
-    // without bodies to stand among, the work turns about its middle
-    const { min, max } = JSON.parse(box) as { min: Vec3; max: Vec3 };
-    const held = bodies.length ? null : (min.map((v, i) => (v + max[i]) / 2) as Vec3);
-    scene.nodes.setChain(chainOf(machine, JSON.parse(place) as Vec3), turning, turning ? held : null);
-    scene.machine.set(bodies);
+    if (!scene || !shown) return;
     return () => {
       scene.machine.set([]);
       scene.tool.set(null);
       scene.nodes.setChain(null);
       scene.ask();
     };
+  }, [scene, shown]);
+  useEffect(() => {
+    if (!scene || !shown || !machine) return;
+    // without bodies to stand among, the work turns about its middle
+    const { min, max } = JSON.parse(box) as { min: Vec3; max: Vec3 };
+    const held = bodies.length ? null : (min.map((v, i) => (v + max[i]) / 2) as Vec3);
+    scene.nodes.setChain(chainOf(machine, JSON.parse(place) as Vec3), turning, turning ? held : null);
+    scene.machine.set(bodies);
   }, [scene, shown, machine, turning, bodies, place, box]);
   useEffect(() => {
-    if (shown && bodies.length) scene?.look(CORNER, true);
+    if (!shown || !bodies.length) return;
+    const { found, place: looked } = useSession.getState();
+    if (found && looked) scene?.goTo(looked);
+    else scene?.look(CORNER, true);
   }, [scene, shown, bodies]);
   useEffect(() => {
     if (machine) scene?.machine.show(look, carryingWork(machine), new Set(faded));

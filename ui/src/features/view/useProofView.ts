@@ -41,7 +41,7 @@ function motionOf(blob: Blob | undefined): CellMotion | null {
 }
 
 /** The proof: what is left of the stock, and the tool at the moment of the run strip. */
-export function useProofView(scene: BenchScene | null): boolean {
+export function useProofView(scene: BenchScene | null): { inCell: boolean; met: string } {
   const { state, station, document } = useShared();
   const { shown, time, playing, dragging, step, release, place, placeFace } = useChosen(
     "shown",
@@ -160,5 +160,5 @@ export function useProofView(scene: BenchScene | null): boolean {
     scene?.machine.paint(met.length ? met : null, color);
   }, [scene, part, other, color, inCell, machineLook]);
   useEffect(() => scene?.tool.show(!toolHidden), [scene, toolHidden]);
-  return inCell;
+  return { inCell, met: [part, other].filter((name) => name !== null).join(",") };
 }

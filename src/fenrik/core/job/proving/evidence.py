@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,7 @@ from fenrik.core.job.cutting.cutting import Cutting
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
-from fenrik.core.job.proving.machine_bodies import meetings
+from fenrik.core.job.proving.machine_bodies import meetings, pairs_asked
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.distance import DistanceField
@@ -64,7 +65,7 @@ class Evidence:
 
     `band` mm is the half band of "on size", `area` mm² the design's surface, `release_setups` the setups of
     the whole release, `holes` the part's where one of them has an unconfirmed use, `met` the bodies of the
-    machine that pass nearer than `near` mm.
+    machine that pass nearer than `near` mm, of the `pairs` that are looked at.
     """
 
     posted: Posted
@@ -81,6 +82,7 @@ class Evidence:
     holes: Sequence[Hole]
     met: Sequence[Meeting]
     near: float
+    pairs: Sequence[dict[str, Any]]
     progress: Progress
 
     @property
@@ -188,6 +190,7 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
         holes=paths.workspace.holes() if unconfirmed else [],
         met=meetings(paths, posted, cutting, progress.stage(0.0, 0.3)),
         near=job.proof.near_mm,
+        pairs=pairs_asked(paths, posted, cutting),
         progress=progress.stage(0.3, 1.0),
     )
 

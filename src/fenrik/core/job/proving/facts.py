@@ -61,6 +61,7 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "deviation": asdict(evidence.deviation.facts)
         | asdict(evidence.left)
         | {"worst": [asdict(w) for w in evidence.worst]},
+        "bodies": evidence.pairs,
         "findings": _findings(evidence, located),
     }
 
@@ -95,7 +96,10 @@ def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]
         row["operation"] = whose.get(row["operation"], row["operation"])
         own = worked.get(row["operation"])
         if own is not None and own.task is not None and row["severity"] != "note":
-            row["mend"] = mend_of(row, own.tool, own.task.feed)
+            lead = getattr(own.task.parameters, "lead_share", None)
+            place = evidence.posted.setup.placement.model_dump()
+            row["mend"] = mend_of(row, own.tool, own.task.feed, lead, place)
+        del row["offer"]  # what mends it has it
     return rows
 
 

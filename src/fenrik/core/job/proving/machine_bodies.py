@@ -35,6 +35,10 @@ Floats = NDArray[np.float64]
 CHORD_MM = 0.02
 """How far the straight pieces looked at may lie beside arcs."""
 STOCK, FIXTURE = "stock", "fixture"
+LIFTED = {"holder", "spindle nose", "head"}
+"""Bodies that a longer stick-out takes away from the work."""
+LONGER_MM = (5.0, 10.0, 15.0, 20.0, 30.0, 40.0, 60.0, 80.0)
+"""What is tried."""
 
 
 def meetings(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -> list[Meeting]:
@@ -49,6 +53,29 @@ def meetings(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress)
     for step in range(len(cutting.run.names)):
         progress.step(step / len(cutting.run.names), "looking at the machine's bodies")
         out += world.step(step, progress)
+    return out
+
+
+def pairs_asked(paths: Paths, posted: Posted, cutting: Cutting) -> list[dict[str, Any]]:
+    """All pairs of bodies that move against each other, what goes with the tool first where one does, and
+    whether they are looked at."""
+    setups, setup = paths.setups, posted.setup
+    on = setups.on_machine(setup)
+    if not on.machine.bodies or not cutting.run.tools:
+        return []
+    files = setups.machine_files(on.machine)
+    world = _World(on, setups.clamped(setup), cutting, paths.job.proof, paths.store, files)
+    used = np.unique(cutting.run.motion.tool).tolist()
+    tool = next((cutting.run.tools[n] for n in used if n in cutting.run.tools), None)
+    solids = [*world.standing, world.stock_box, *(world.tool(tool) if tool else [])]
+    asked = {frozenset((p.first.name, p.second.name)) for p in world.asked_of(solids)}
+    out = []
+    for pair in pairs_of(world.tree, solids):
+        one, two = world.names(pair)
+        if {one, two} & set(TOOL) and STOCK in (one, two):
+            continue  # the cutting proof's
+        switched = frozenset((one, two)) in asked and world.asked.bodies != "none"
+        out.append({"first": one, "second": two, "asked": switched})
     return out
 
 
@@ -74,10 +101,12 @@ class _World:
         """The program as it runs."""
         return self.cutting.run
 
-    def driven(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats, NDArray[np.int32]]:
+    def driven(
+        self, rows: NDArray[np.int64], longer: float = 0.0
+    ) -> tuple[Floats, Floats, NDArray[np.int32]]:
         """Values of all joints of the machine, in its order, at both ends of straight pieces (m, n) of some
-        moves of the run, and the place (m,) of each among these."""
-        lengths = {number: tool.gauge_length for number, tool in self.run.tools.items()}
+        moves of the run, and the place (m,) of each among these; with tools `longer` by so much mm."""
+        lengths = {number: tool.gauge_length + longer for number, tool in self.run.tools.items()}
         start, end, owner, _ = self.on.driven(self.run.motion.rows(rows), lengths, CHORD_MM)
         return self.tree.every(start), self.tree.every(end), owner
 
@@ -160,7 +189,7 @@ class _World:
                 continue
             motion = Motion(start[mine], end[mine])
             solids = [*self.standing, self.stock_box, *self.tool(tool)]
-            for pair in self._pairs(solids):
+            for pair in self.asked_of(solids):
                 names = (pair.first.name, pair.second.name)
                 near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
                 if near is None:
@@ -168,8 +197,37 @@ class _World:
                 if STOCK in names:
                     doubtful.append(names[0] if names[1] == STOCK else names[1])
                 else:
-                    found.append(self._row(near, motion, owner[mine]))
+                    found.append(self._row(near, motion, owner[mine]) | {"longer": None})
+            by = [row for row in found if LIFTED & {n.split(" on ")[0] for n in row["bodies"]}]
+            if by and (longer := self._longer(moves, tool, [row["bodies"] for row in by], progress)):
+                for row in by:
+                    row["longer"] = longer
         return found, doubtful
+
+    def _longer(
+        self, moves: NDArray[np.int64], tool: Assembly, apart: list[list[str]], progress: Progress
+    ) -> float | None:
+        """By how much mm longer a stick-out parts pairs of bodies in moves of the run and brings no others
+        together; None where none of those tried does, or where joints turn while the tool cuts."""
+        turning = self.run.motion.turning
+        if turning is not None and (turning.turns & ~turning.aside)[moves].any():
+            return None
+        wanted = {frozenset(pair) for pair in apart}
+        for longer in LONGER_MM:
+            start, end, owner = self.driven(moves, longer)
+            mine = self.run.motion.tool[moves[owner]] == tool.number
+            motion = Motion(start[mine], end[mine])
+            other = tool.model_copy(update={"stick_out": tool.stick_out + longer})
+            solids = [*self.standing, *tool_solids(self.on.machine, other)]
+            for pair in self.asked_of(solids):
+                near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
+                if near is None:
+                    continue
+                if near.distance == 0.0 or frozenset((pair.first.name, pair.second.name)) in wanted:
+                    break
+            else:
+                return longer
+        return None
 
     def _against_stock(
         self, step: int, moves: NDArray[np.int64], names: list[str], key: str, progress: Progress
@@ -192,7 +250,16 @@ class _World:
             self.store.put(key, "bodies", kept)
         return list(json.loads(kept))
 
-    def _pairs(self, solids: Sequence[Solid]) -> list[Pair]:
+    def names(self, pair: Pair) -> tuple[str, str]:
+        """The names of two bodies, first that of the one that goes with the tool, where one does."""
+        machine = self.on.machine
+        carried = machine.chain.names[machine.carrying_work :]
+        one, two = pair.first, pair.second
+        if two.joint in carried and (one.joint not in carried or (two.held and not one.held)):
+            one, two = two, one
+        return one.name, two.name
+
+    def asked_of(self, solids: Sequence[Solid]) -> list[Pair]:
         """The pairs that are asked."""
         off = {frozenset(pair) for pair in self.asked.bodies_off}
         out = []
@@ -214,7 +281,7 @@ class _World:
         place = apply(invert(work @ self.on.work_from_setup) @ at, near.places[:1])[0]
         mine = np.flatnonzero(owner == owner[near.piece])
         return {
-            "bodies": [near.pair.first.name, near.pair.second.name],
+            "bodies": list(self.names(near.pair)),
             "distance": near.distance,
             "move": int(owner[near.piece]),
             "share": (near.piece - int(mine[0]) + near.share) / len(mine),
@@ -225,4 +292,6 @@ class _World:
 def _meeting(step: int, moves: NDArray[np.int64], row: dict[str, Any]) -> Meeting:
     one, two = row["bodies"]
     x, y, z = row["place"]
-    return Meeting(step, (one, two), row["distance"], int(moves[row["move"]]), row["share"], (x, y, z))
+    return Meeting(
+        step, (one, two), row["distance"], int(moves[row["move"]]), row["share"], (x, y, z), row.get("longer")
+    )

@@ -15,6 +15,8 @@ SLIMMER, SLIMMEST = 0.95, 0.85
 source)."""
 SPARE_MM = 2.0
 """Stick-out added beyond what a holder lacked."""
+LEAD_SHARE = 0.5
+"""Leads over the tool's diameter that bring an entry back into travel (common practice, no source)."""
 FindingData = dict[str, Any]
 """A finding as plain data."""
 
@@ -40,10 +42,21 @@ def longer_stick_out(tool: Assembly, finding: FindingData) -> float:
     return round(tool.stick_out + (finding["measure"] or 0.0) + SPARE_MM, 1)
 
 
-def mend_of(finding: FindingData, tool: Assembly | None, feed: float | None) -> dict[str, Any] | None:
-    """What would make a finding go: `operation` fields or `tool` fields to set, as plain data; None where
-    nothing simple would. `feed` is that of its operation, mm/min; without a `tool` none is changed."""
+def mend_of(
+    finding: FindingData,
+    tool: Assembly | None,
+    feed: float | None,
+    lead_share: float | None = None,
+    placement: dict[str, float] | None = None,
+) -> dict[str, Any] | None:
+    """What would make a finding go: fields of the `operation`, its `parameters`, its `tool` or the setup's
+    `placement` to set, as plain data; None where nothing simple would. `feed` is that of its operation,
+    mm/min, `lead_share` the size of its leads over the tool's diameter; without a `tool` none is changed."""
     kind, limit = finding["kind"], finding["limit"]
+    if kind == "travel":
+        return _travel(finding, tool, lead_share, placement)
+    if finding.get("offer"):
+        return dict(finding["offer"])
     if kind in ("bending", "power"):
         held = held_feed(feed, finding)
         return None if held is None or held >= (feed or 0.0) else {"operation": {"feed_mm_min": held}}
@@ -63,3 +76,19 @@ def mend_of(finding: FindingData, tool: Assembly | None, feed: float | None) -> 
         slim = slimmer_shank(tool)
         return None if slim is None else {"tool": {"shank_diameter": slim}}
     return None
+
+
+def _travel(
+    finding: FindingData, tool: Assembly | None, lead_share: float | None, placement: dict[str, float] | None
+) -> dict[str, Any] | None:
+    """What brings a joint back into its travel: shorter leads where these do it alone, else another place of
+    the work on the table."""
+    beyond = abs(finding["measure"] - finding["limit"])
+    if tool is not None and lead_share is not None and lead_share > LEAD_SHARE:
+        if beyond <= (lead_share - LEAD_SHARE) * tool.diameter:
+            return {"parameters": {"lead_share": LEAD_SHARE}}
+    by = (finding.get("offer") or {}).get("placement_by")
+    if not by or placement is None:
+        return None
+    moved = {axis: round(placement[axis] + way, 3) for axis, way in by.items()}
+    return None if moved.get("z", 0.0) < 0.0 else {"placement": moved}
