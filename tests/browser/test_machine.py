@@ -46,7 +46,7 @@ def test_a_head_that_runs_into_a_post_is_led_to_mended_and_proved_clean(page: Pa
 
     # a click leads to the moment, its line and place; the machine is shown, both bodies painted
     stop.get_by_role("button").first.click()
-    expect(page.get_by_label("Time")).not_to_have_text(re.compile("^0:00 of"))
+    expect(page.get_by_label("Time", exact=True)).not_to_have_text(re.compile("^0:00 of"))
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-cell", "true")
     expect(view).to_have_attribute("data-met", re.compile("head.*guard"))
@@ -94,7 +94,7 @@ def test_the_machine_is_shown_seen_through_and_runs_with_stops(page: Page):
     page.get_by_role("button", name="Play", exact=True).click()
     expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible(timeout=60_000)
     page.get_by_role("button", name="To the end", exact=True).click()
-    end = page.get_by_label("Time").inner_text().split(" of ")
+    end = page.get_by_label("Time", exact=True).inner_text().split(" of ")
     assert end[0] == end[1]
 
     # pairs of bodies are switched in the matrix, and that asks for a new proof

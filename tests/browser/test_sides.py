@@ -116,3 +116,41 @@ def test_a_bare_solid_is_planned_from_every_side_it_needs_and_proved(page: Page)
     page.keyboard.press("2")
     page.get_by_role("button", name="Look along Bore 8").click()
     expect(page.get_by_role("button", name="Look along Bore 8")).to_have_attribute("aria-pressed", "true")
+
+
+def test_a_hole_is_made_again_with_the_table_turned_on(page: Page):
+    """Front and back of the block lie alike about C: the table turns by half a turn, the hole is made
+    again."""
+    document = yaml.safe_load((ROOT / "examples" / "gauge_block.yaml").read_text("utf-8"))
+    document["part"]["file"] = "gauge_block.step"
+    document["proof"] = {"cell_mm": 0.8}
+    setup = document["setups"][0]
+    setup["sides"] = [{"name": "Front", "up": {"axis": "-y"}}]
+    tool = next(o["tool"] for o in setup["operations"] if o["strategy"] == "drilling")
+    hole = {"at": [0.0, -20.0], "top": 30.0, "diameter": 10.0, "depth": 6.0}
+    setup["operations"] = [
+        {"name": "Drill", "strategy": "drilling", "tool": tool, "side": "Front", "holes": [hole]}
+    ]
+    for release in document.get("releases", []):
+        release.pop("operations", None)
+    job = imported(page, document, "gauge_block.step")
+    page.goto(f"/jobs/{job}/plan")
+    page.get_by_role("table", name=re.compile("^Operations of")).get_by_role("row").filter(
+        has_text="Drill"
+    ).first.click()
+    page.get_by_role("button", name="Repeat at other places").click()
+    choose(page, "Places", "with the work turned on")
+    field = page.get_by_role("textbox", name="How many", exact=True)
+    field.fill("2")
+    field.press("Enter")
+    saved(page)
+    page.keyboard.press("5")
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_text("Total with tool changes")).to_be_visible(timeout=180_000)
+    times = page.get_by_role("table", name="Times")
+    expect(times.get_by_role("row").filter(has_text="Drill, C +180°")).to_have_count(1)
+    state = page.request.get(f"/api/jobs/{job}/state").json()
+    facts = page.request.get(f"/api/proofs/{state['releases'][0]['key']}/facts").json()
+    at = [float(m) for m in re.findall(r"(?m)^G0 .*\bC(-?[\d.]+)", facts["text"])]
+    assert len(at) >= 2
+    assert abs(at[1] - at[0]) == 180.0
