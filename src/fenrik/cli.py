@@ -12,6 +12,8 @@ from typing import Any
 FOOT = """examples:
   fenrik run examples/bearing_bracket.yaml --out out/bracket
   fenrik schema > job.schema.json
+  fenrik describe tilting_table_320 --out out/machine
+  fenrik machine out/machine/tilting_table_320.urdf --out out/own
 
 exit codes: 0 fine, 2 wrong input, 3 the proof found a stop, 1 anything else"""
 RUN = """Reads the part, computes every toolpath, proves every release and writes to the folder:
@@ -23,6 +25,14 @@ SCHEMA = """Prints the JSON Schema of the job document, for editors and for chec
 SCHEMA_FOOT = """example:
   fenrik schema > job.schema.json"""
 
+DESCRIBE = """Writes a machine of the library, or of a job document, as URDF with its meshes into a folder."""
+DESCRIBE_FOOT = """example:
+  fenrik describe tilting_table_320 --out out/machine"""
+MACHINE = """Reads a machine from URDF and writes it to a folder as machine.json, one entry of `machines` in a
+job document, with the files that its bodies name beside it."""
+MACHINE_FOOT = """example:
+  fenrik machine out/machine/tilting_table_320.urdf --out out/own"""
+
 
 def main(arguments: list[str] | None = None) -> int:
     """Runs a command; returns the exit code: 0 fine, 2 wrong input, 3 a stop finding, 1 anything else."""
@@ -32,7 +42,13 @@ def main(arguments: list[str] | None = None) -> int:
 
         sys.stdout.write(schema_text())
         return 0
-    return _run(chosen.job, chosen.out, chosen.quiet)
+    if chosen.command == "run":
+        return _run(chosen.job, chosen.out, chosen.quiet)
+    from fenrik.machine_files import describe, take_in
+
+    if chosen.command == "describe":
+        return describe(chosen.machine, chosen.job, chosen.out)
+    return take_in(chosen.file, chosen.out)
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -62,6 +78,25 @@ def _parser() -> argparse.ArgumentParser:
         epilog=SCHEMA_FOOT,
         formatter_class=as_written,
     )
+    written = commands.add_parser(
+        "describe",
+        help="write a machine as URDF",
+        description=DESCRIBE,
+        epilog=DESCRIBE_FOOT,
+        formatter_class=as_written,
+    )
+    written.add_argument("machine", help="the machine's id")
+    written.add_argument("--job", type=Path, help="the job document that has it")
+    written.add_argument("--out", type=Path, required=True, help="folder for the URDF file and its meshes")
+    read = commands.add_parser(
+        "machine",
+        help="read a machine from URDF",
+        description=MACHINE,
+        epilog=MACHINE_FOOT,
+        formatter_class=as_written,
+    )
+    read.add_argument("file", type=Path, help="the URDF file")
+    read.add_argument("--out", type=Path, required=True, help="folder for machine.json and its files")
     return parser
 
 
