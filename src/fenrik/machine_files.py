@@ -62,14 +62,14 @@ def take_in(path: Path, out: Path) -> int:
         open_ones = [key for key in DEFAULTS if key not in data]
         data = {"id": name, "name": path.stem, **DEFAULTS, **data}
         data["bodies"] = [
-            body | ({"file": f"{name}/{body['file']}"} if body["kind"] == "file" else {})
+            body | ({"file": f"{name}_{body['file']}"} if body["kind"] == "file" else {})
             for body in data["bodies"]
         ]
         made = Machine.model_validate(data)
-        (out / name).mkdir(parents=True, exist_ok=True)
+        out.mkdir(parents=True, exist_ok=True)
         (out / "machine.json").write_text(made.model_dump_json(indent=1) + "\n", "utf-8")
         for file, content in files.items():
-            (out / name / file).write_bytes(content)
+            (out / f"{name}_{file}").write_bytes(content)
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])

@@ -4,13 +4,19 @@ head, a finger that goes with the head, what is kept, and what is asked."""
 from __future__ import annotations
 
 import json
+import shutil
 
 import numpy as np
 import pytest
+import trimesh
 
 from fenrik.core.job.cutting.proofs import kept_moves
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines
+from tests.conftest import ROOT
 from tests.examples import example, prover_of
 
 STORE = MemoryStore()
@@ -206,3 +212,25 @@ def test_the_pairs_are_listed_with_what_goes_with_the_tool_first(clean):
     _, _, proof = found(document(bodies_off=[["table", "head"]]))
     again = {(p["first"], p["second"]): p["asked"] for p in proof.facts["bodies"]}
     assert again["head", "table"] is False
+
+
+def test_a_body_of_a_file_is_held_clear_as_one_given_by_numbers(clean, tmp_path):
+    """The same wall from an STL file; another content under the same name asks for another proof."""
+    farthest = max(clean[0].values())
+    box = wall(farthest + HEAD_HALF + 1.3)
+    numbers, _, _ = found(document([box]))
+    models = tmp_path / "models"
+    models.mkdir()
+    shutil.copy(ROOT / "examples" / "models" / "bearing_bracket.step", models)
+    named = {"kind": "file", "joint": "X", "role": "guard", "file": "models/wall.stl"}
+    told = []
+    for shift in (0.0, 40.0):
+        mesh = trimesh.creation.box(bounds=[box["low"], box["high"]])
+        mesh.apply_translation([shift, 0.0, 0.0])
+        mesh.export(models / "wall.stl")
+        mine = Prover(open_job(job_from_data(document([named])), tmp_path, STORE))
+        facts = mine.prove(mine.job.effective_releases()[0]).facts
+        told.append([f for f in facts["findings"] if f["kind"] == "near_miss"])
+    measured = [{(f["operation"], round(f["measure"], 3)) for f in fs} for fs in (numbers, told[0])]
+    assert measured[0] == measured[1]
+    assert told[1] == []

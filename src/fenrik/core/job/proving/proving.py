@@ -68,6 +68,7 @@ class Prover:
             setup.work_offset,
             setup.zero.model_dump(),
             paths.setups.machine(setup).model_dump(),
+            paths.setups.machine_shape(setup),
             paths.setups.material(setup).model_dump(),
             paths.setups.stock_key(setup),
             clamped.setup_from_part.tolist(),

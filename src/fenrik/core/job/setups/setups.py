@@ -238,7 +238,8 @@ class Setups:
 
     def machine_files(self, machine: Machine) -> dict[str, TriangleMesh]:
         """The meshes of the files that bodies of a machine name."""
-        where = f"machines[{machine.id}].bodies"
+        own = [m.id for m in self.job.machines]
+        where = f"machines[{own.index(machine.id) if machine.id in own else 0}].bodies"
         return {
             body.file: self.workspace.model(
                 PartDoc(file=body.file, solid=body.solid, scale=body.scale), f"{where}[{i}].file"

@@ -72,6 +72,10 @@ def files_of(job: Job) -> Iterator[tuple[str, str]]:
     """Every file that a document names, with the path of the field that names it."""
     if job.part is not None:
         yield job.part.file, "part.file"
+    for i, machine in enumerate(job.machines):
+        for j, body in enumerate(machine.bodies):
+            if body.kind == "file":
+                yield body.file, f"machines[{i}].bodies[{j}].file"
     for i, setup in enumerate(job.setups):
         if setup.stock.kind == "solid":
             yield setup.stock.file, f"setups[{i}].stock.file"
