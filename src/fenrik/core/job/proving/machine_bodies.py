@@ -5,9 +5,9 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -32,6 +32,7 @@ from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
+Tick = Callable[[], None]
 CHORD_MM = 0.02
 """How far the straight pieces looked at may lie beside arcs."""
 STOCK, FIXTURE = "stock", "fixture"
@@ -50,9 +51,9 @@ def meetings(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress)
         return []
     world = _World(on, setups.clamped(setup), cutting, asked, paths.store, setups.machine_files(on.machine))
     out: list[Meeting] = []
-    for step in range(len(cutting.run.names)):
-        progress.step(step / len(cutting.run.names), "looking at the machine's bodies")
-        out += world.step(step, progress)
+    count = len(cutting.run.names)
+    for step in range(count):
+        out += world.step(step, partial(progress.step, step / count, "looking at the machine's bodies"))
     return out
 
 
@@ -157,8 +158,10 @@ class _World:
         digest.update(json.dumps([joints, self.on.machine.tool.model_dump()]).encode())
         return digest.hexdigest()
 
-    def step(self, step: int, progress: Progress) -> list[Meeting]:
-        """The meetings of one step, from the store where it has them."""
+    def step(self, step: int, tick: Tick) -> list[Meeting]:
+        """The meetings of one step, from the store where it has them; `tick` is called now and then, and may
+        raise to stop."""
+        tick()
         moves = np.flatnonzero(self.run.step_of == step)
         used = np.unique(self.run.motion.tool[moves]).tolist()
         tools = [self.run.tools[n] for n in used if n in self.run.tools]
@@ -167,16 +170,16 @@ class _World:
         key = key_of("bodies", [self.digest, own, [t.facts() for t in tools], asked])
         kept = self.store.get(key)
         if kept is None:
-            found, doubtful = self._look(moves, tools, progress)
+            found, doubtful = self._look(moves, tools, tick)
             kept = json.dumps([found, doubtful]).encode()
             self.store.put(key, "bodies", kept)
         found, doubtful = json.loads(kept)
         if doubtful:
-            found = found + self._against_stock(step, moves, doubtful, key, progress)
+            found = found + self._against_stock(step, moves, doubtful, key, tick)
         return [_meeting(step, moves, row) for row in found]
 
     def _look(
-        self, moves: NDArray[np.int64], tools: Sequence[Assembly], progress: Progress
+        self, moves: NDArray[np.int64], tools: Sequence[Assembly], tick: Tick
     ) -> tuple[list[dict[str, Any]], list[str]]:
         """What comes near in moves of the run, and the bodies that a box about the stock does not clear."""
         found: list[dict[str, Any]] = []
@@ -190,8 +193,9 @@ class _World:
             motion = Motion(start[mine], end[mine])
             solids = [*self.standing, self.stock_box, *self.tool(tool)]
             for pair in self.asked_of(solids):
+                tick()
                 names = (pair.first.name, pair.second.name)
-                near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
+                near = nearest(pair, motion, self.asked.near_mm, tick)
                 if near is None:
                     continue
                 if STOCK in names:
@@ -199,13 +203,13 @@ class _World:
                 else:
                     found.append(self._row(near, motion, owner[mine]) | {"longer": None})
             by = [row for row in found if LIFTED & {n.split(" on ")[0] for n in row["bodies"]}]
-            if by and (longer := self._longer(moves, tool, [row["bodies"] for row in by], progress)):
+            if by and (longer := self._longer(moves, tool, [row["bodies"] for row in by], tick)):
                 for row in by:
                     row["longer"] = longer
         return found, doubtful
 
     def _longer(
-        self, moves: NDArray[np.int64], tool: Assembly, apart: list[list[str]], progress: Progress
+        self, moves: NDArray[np.int64], tool: Assembly, apart: list[list[str]], tick: Tick
     ) -> float | None:
         """By how much mm longer a stick-out parts pairs of bodies in moves of the run and brings no others
         together; None where none of those tried does, or where joints turn while the tool cuts."""
@@ -220,7 +224,7 @@ class _World:
             other = tool.model_copy(update={"stick_out": tool.stick_out + longer})
             solids = [*self.standing, *tool_solids(self.on.machine, other)]
             for pair in self.asked_of(solids):
-                near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
+                near = nearest(pair, motion, self.asked.near_mm, tick)
                 if near is None:
                     continue
                 if near.distance == 0.0 or frozenset((pair.first.name, pair.second.name)) in wanted:
@@ -230,7 +234,7 @@ class _World:
         return None
 
     def _against_stock(
-        self, step: int, moves: NDArray[np.int64], names: list[str], key: str, progress: Progress
+        self, step: int, moves: NDArray[np.int64], names: list[str], key: str, tick: Tick
     ) -> list[dict[str, Any]]:
         """What comes near the stock as it stands before a step."""
         before = self.cutting.keep.keys[step - 1] if step else self.cutting.keep.raw
@@ -243,7 +247,7 @@ class _World:
             out = []
             for pair in pairs_of(self.tree, solids):
                 if STOCK in (pair.first.name, pair.second.name):
-                    near = nearest(pair, motion, self.asked.near_mm, lambda: progress.step(0.0))
+                    near = nearest(pair, motion, self.asked.near_mm, tick)
                     if near is not None:
                         out.append(self._row(near, motion, owner))
             kept = json.dumps(out).encode()
