@@ -29,7 +29,7 @@ def motion(body: str) -> ProgramMotion:
     return Reader(60.0).read(f"{HEAD}{body}M30\n")
 
 
-def cut(body: str, tool=None):
+def cut(body: str, tool=None, nose=()):
     table = motion(body)
     stock = Stock.of_box(np.zeros(3), np.array([40.0, 30.0, 16.0]), 0.25)
     step_of = np.zeros(len(table), dtype=np.int32)
@@ -38,7 +38,7 @@ def cut(body: str, tool=None):
     times = np.ones(len(table))
     aluminium = material("aluminium_wrought")
     run = Run(table, step_of, ["op"], tools, clock, times)
-    return table, simulate(run, stock, aluminium, SILENT)
+    return table, simulate(run, stock, aluminium, SILENT, nose=nose)
 
 
 GOOD = "G0 X-10 Y15\nG43 H1 Z20\nZ10\nG1 X50 F500\nG0 Z20\n"
@@ -63,6 +63,20 @@ def test_contacts_are_found_at_their_move(body, tool, kind, move):
     assert findings[0].severity == "stop" and findings[0].move == move
     assert findings[0].line > 3 and findings[0].remedy
     assert findings[0].bodies == ("cutter" if kind == "rapid" else kind, "stock")
+
+
+def test_a_spindle_nose_that_comes_down_into_the_stock_is_found_as_deep_as_it_goes():
+    """A slot in two levels with a stubby tool, its gauge line 9 mm over the tip: at Z 5 that is 2 mm under
+    the stock's top. The holder is slimmer than the slot."""
+    slim = [{"length": 3, "diameter_low": 6, "diameter_high": 6}]
+    stubby = make_tool("flat", 8, stick_out=6.0, flute_length=6.0, holder=slim)
+    deep, high = (f"{GOOD}X-10\nZ{z}\nG1 X50 F500\nG0 Z20\n" for z in (5, 8))
+    nose = [(10.0, 12.0, 15.0)]
+    assert cut(deep, stubby)[1].findings == []
+    assert cut(high, stubby, nose)[1].findings == []
+    (found,) = cut(deep, stubby, nose)[1].findings
+    assert (found.kind, found.severity, found.bodies) == ("spindle_nose", "stop", ("spindle nose", "stock"))
+    assert found.measure == pytest.approx(2.0, abs=0.05)
 
 
 def test_arcs_are_cut_along_the_arc():

@@ -137,7 +137,15 @@ export class BenchScene implements Stage {
   goTo(place: Vec3) {
     const box = this.around();
     const point = this.nodes.work.localToWorld(new THREE.Vector3(...place));
-    this.camera.approach(point.toArray(), 0.9 * box.getSize(new THREE.Vector3()).length());
+    let room = 0.9 * box.getSize(new THREE.Vector3()).length();
+    const machine = this.machine.things;
+    if (machine.length) {
+      // from where the bodies about the place can be told apart
+      for (const thing of machine) box.expandByObject(thing);
+      room = 0.5 * box.getSize(new THREE.Vector3()).length();
+      this.look([1, -1.35, 0.95], true);
+    }
+    this.camera.approach(point.toArray(), room);
     this.ask();
   }
 

@@ -11,9 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
+from shapely.geometry import Polygon
+from shapely.geometry.polygon import orient
 
-from fenrik.core.frames import transform
-from fenrik.core.machines.bodies import ROLES, Role
+from fenrik.core.frames import invert, transform
+from fenrik.core.machines.bodies import ROLES, Revolved, Role
 from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.shapes import revolved, solid_of
 from fenrik.core.model.part_model import TriangleMesh
@@ -76,6 +78,23 @@ def machine_solids(machine: Machine, files: dict[str, TriangleMesh] | None = Non
         alone = roles.count(role) == 1 or joint is None
         name = ROLES[role] if alone else f"{ROLES[role]} on {joint}"
         out.append(Solid(name, joint, meshes, role=role))
+    return out
+
+
+def nose_of(machine: Machine) -> list[tuple[float, float, float]]:
+    """What of the spindle stands over its gauge line, about the tool's axis: length, lower and upper radius
+    of cones one on the other, mm, from the gauge line up; none where no body of it begins there."""
+    out: list[tuple[float, float, float]] = []
+    for body in machine.bodies:
+        if body.role != "spindle" or body.joint != machine.tool.joint or not isinstance(body, Revolved):
+            continue
+        frame = invert(machine.tool.frame) @ body.frame
+        if np.abs(frame[:3, 2] - [0.0, 0.0, 1.0]).max() > 1e-9 or np.abs(frame[:3, 3]).max() > 1e-6:
+            continue
+        ring = list(orient(Polygon(body.outline)).exterior.coords[:-1])
+        for (low, z0), (high, z1) in zip(ring, [*ring[1:], ring[0]], strict=True):
+            if z1 > z0 + 1e-9 and z0 >= -1e-9:
+                out.append((z1 - z0, low, high))
     return out
 
 

@@ -26,7 +26,7 @@ from fenrik.core.proof.load import Load, loads, summary
 from fenrik.core.proof.numbers import LoadFacts
 from fenrik.core.proof.run import Run
 from fenrik.core.stock.cuts import Cuts
-from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Removal, Stock, tool_bodies
+from fenrik.core.stock.dexels import CUTTING, HOLDER, NOSE, SHANK, NoseSegments, Removal, Stock, tool_bodies
 from fenrik.core.stock.keeping import LiveStock, Snapshot
 from fenrik.core.stock.kernels._sweep_kernels import FRUSTUM
 from fenrik.core.stock.surface import KeptBricks, StockSurface
@@ -124,10 +124,15 @@ class Simulated:
 
 
 def simulate(
-    run: Run, stock: Stock, material: Material, progress: Progress, keep: Keep | None = None
+    run: Run,
+    stock: Stock,
+    material: Material,
+    progress: Progress,
+    keep: Keep | None = None,
+    nose: NoseSegments = (),
 ) -> Simulated:
     """Cuts a copy of `stock` with the motion of a program, step by step; steps that `keep` has are taken from
-    there."""
+    there. The spindle's `nose` goes with every tool."""
     motion = run.motion
     snapshot = Snapshot.of(stock)
     cuts = Cuts()
@@ -143,9 +148,9 @@ def simulate(
     for step in range(len(run.names)):
         rows = np.flatnonzero(run.step_of == step)
         own = run.rows(rows)
-        strokes = strokes_of(own.motion, run.tools)
+        strokes = [with_nose(s, nose, stock) for s in strokes_of(own.motion, run.tools)]
         for stroke in strokes:
-            cuts.add(stroke.pieces, tool_bodies(stroke.tool))
+            cuts.add(stroke.pieces, stroke.bodies)
         kept = keep.get(step) if keep is not None else None
         if kept is not None:
             cut, live, skin = StepCut.from_bytes(kept[0]), None, None
@@ -176,11 +181,32 @@ def simulate(
 @dataclass(frozen=True)
 class Stroke:
     """What one tool does in an operation: straight `pieces` (m, 6), or (m, 12) where its axis leans or turns,
-    and the row (m,) of the moves each belongs to."""
+    and the row (m,) of the moves each belongs to; what of the spindle's `nose` goes with it."""
 
     tool: Assembly
     pieces: Floats
     row: NDArray[np.int64]
+    nose: NoseSegments = ()
+
+    @property
+    def bodies(self) -> Floats:
+        """Tool and nose, see `tool_bodies`."""
+        return tool_bodies(self.tool, self.nose)
+
+
+def with_nose(stroke: Stroke, nose: NoseSegments, stock: Stock) -> Stroke:
+    """A stroke with the spindle's nose, where this comes into the box of the stock at all."""
+    if not nose or not len(stroke.pieces):
+        return stroke
+    low, high = stock.box
+    gauge, poses = stroke.tool.gauge_length, stroke.pieces
+    if poses.shape[1] == 6:
+        reaches = min(poses[:, 2].min(), poses[:, 5].min()) + gauge < high[2]
+    else:
+        ends = np.vstack([poses[:, :3] + gauge * poses[:, 3:6], poses[:, 6:9] + gauge * poses[:, 9:12]])
+        about = sum(length for length, _, _ in nose) + max(max(r0, r1) for _, r0, r1 in nose)
+        reaches = bool(((ends > low - about) & (ends < high + about)).all(axis=1).any())
+    return replace(stroke, nose=nose) if reaches else stroke
 
 
 def strokes_of(motion: ProgramMotion, tools: dict[int, Assembly]) -> list[Stroke]:
@@ -219,12 +245,7 @@ def _cut_step(
     for stroke in strokes:
         tool, pieces, row = stroke.tool, stroke.pieces, stroke.row
         removal = _cut_pieces(
-            work,
-            pieces,
-            tool,
-            motion.rapid[row],
-            tag0,
-            lambda s: progress.step(0.9 * s, f"cutting with '{name}'"),
+            work, stroke, motion.rapid[row], tag0, lambda s: progress.step(0.9 * s, f"cutting with '{name}'")
         )
         was.strokes.append((pieces, tag0, tool))
         tag0 += len(pieces)
@@ -266,14 +287,9 @@ def _cut_step(
 
 
 def _cut_pieces(
-    work: Stock,
-    pieces: Floats,
-    tool: Assembly,
-    rapid: NDArray[np.bool_],
-    tag0: int,
-    tick: Callable[[float], None],
+    work: Stock, stroke: Stroke, rapid: NDArray[np.bool_], tag0: int, tick: Callable[[float], None]
 ) -> Removal:
-    bodies = tool_bodies(tool)
+    pieces, bodies = stroke.pieces, stroke.bodies
     parts = []
     for a in range(0, max(1, len(pieces)), 10_000):
         tick(a / max(1, len(pieces)))
@@ -304,8 +320,8 @@ def _cut_leaning(
 
 
 def slimmed(bodies: Floats, play: float, cutter: bool) -> Floats:
-    """Bodies (b, 6: kind, z0, z1, r0, r1, role) with shank and holder, and where asked the `cutter`, thinner
-    by `play` mm all round."""
+    """Bodies (b, 6: kind, z0, z1, r0, r1, role) with shank, holder and nose, and where asked the `cutter`,
+    thinner by `play` mm all round."""
     out = bodies.copy()
     mine = np.flatnonzero(cutter | (out[:, 5] != CUTTING))
     frustum = mine[out[mine, 0] == FRUSTUM]
@@ -352,6 +368,13 @@ def _contacts(
             f"The holder of tool {tool.number} cuts into stock",
             "Increase the stick-out or cut shallower.",
         ),
+        (
+            "spindle_nose",
+            NOSE,
+            None,
+            f"The spindle nose over tool {tool.number} cuts into stock",
+            "Increase the stick-out or cut shallower.",
+        ),
     )
     for kind, role, mask, words, remedy in cases:
         depth = overlap[:, role] if mask is None else np.where(mask, overlap[:, role], 0.0)
@@ -375,7 +398,7 @@ def _contacts(
                 place=(x, y, z),
                 measure=deepest,
                 limit=CONTACT_MM,
-                bodies=(kind if mask is None else "cutter", "stock"),
+                bodies=(kind.replace("_", " ") if mask is None else "cutter", "stock"),
             )
         )
     return findings

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache
@@ -31,7 +31,11 @@ from fenrik.core.tooling.assembly import THREADING, TOOTH_TIP, Assembly
 
 Floats = NDArray[np.float64]
 Result = TypeVar("Result")
-CUTTING, SHANK, HOLDER = 0, 1, 2
+CUTTING, SHANK, HOLDER, NOSE = 0, 1, 2, 3
+ROLES = 4
+NoseSegments = Sequence[tuple[float, float, float]]
+"""What of a spindle stands over its gauge line: length, lower and upper radius of cones one on the other,
+mm."""
 CHUNK = 50_000
 COST = (1.0, 0.8, 2.0)
 """What an entry of each direction costs, about; for sharing out the work."""
@@ -53,10 +57,10 @@ def _each(work: Callable[[int], Result], count: int, workers: int) -> list[Resul
 
 @dataclass(frozen=True)
 class Removal:
-    """What a cut did, per piece of motion: removed `volume` (m, 3 roles) mm³, the `overlap` (m, 3) mm of
-    shank, holder and (on rapids) cutter with the stock, seen in every direction that saw any, and the
-    greatest `depth` (m,) mm of material that the cutter took from a vertical line. `area` (m,) mm² is the
-    ground, in plan view, from which it took any, from piece to piece a spot under a rounded corner counts
+    """What a cut did, per piece of motion: removed `volume` (m, roles) mm³, the `overlap` (m, roles) mm of
+    shank, holder, spindle nose and (on rapids) cutter with the stock, seen in every direction that saw any,
+    and the greatest `depth` (m,) mm of material that the cutter took from a vertical line. `area` (m,) mm² is
+    the ground, in plan view, from which it took any, from piece to piece a spot under a rounded corner counts
     again; `sides` (m, 3) mm how far that lies to the left of the move's line at least and at most (1e30 and
     -1e30 where there is none) and how high over the tip the material reached."""
 
@@ -67,9 +71,9 @@ class Removal:
     sides: Floats
 
 
-def tool_bodies(assembly: Assembly) -> Floats:
-    """Convex bodies (b, 6: kind, z0, z1, r0, r1, role) of a tool over its tip, mm. A ball with r0 > 0 stands
-    free: what is over its upper half stays."""
+def tool_bodies(assembly: Assembly, nose: NoseSegments = ()) -> Floats:
+    """Convex bodies (b, 6: kind, z0, z1, r0, r1, role) of a tool over its tip, and of the spindle's `nose`
+    over it, mm. A ball with r0 > 0 stands free: what is over its upper half stays."""
     r, c = assembly.radius, assembly.corner_radius
     rows: list[list[float]] = []
     profile = assembly.profile
@@ -95,6 +99,9 @@ def tool_bodies(assembly: Assembly) -> Floats:
     for part in assembly.holder:
         rows.append([FRUSTUM, at, at + part.length, part.diameter_low / 2, part.diameter_high / 2, HOLDER])
         at += part.length
+    for length, low, high in nose:
+        rows.append([FRUSTUM, at, at + length, low, high, NOSE])
+        at += length
     return np.array(rows, dtype=np.float64)
 
 
@@ -165,6 +172,11 @@ class Stock:
             rays.append(Rays.of_dense(ends, counts))
         return Stock(np.array(low, dtype=np.float64), cell, shape, rays, is_box=False)
 
+    @property
+    def box(self) -> tuple[Floats, Floats]:
+        """Low and high corner (3,) of the lattice, mm: no stock lies outside."""
+        return self.origin, self.origin + self.cell * np.array(self.shape, dtype=np.float64)
+
     def copy(self) -> Stock:
         """An independent copy."""
         return Stock(self.origin, self.cell, self.shape, [r.copy() for r in self.rays], self.is_box)
@@ -185,8 +197,8 @@ class Stock:
         (m, 12: tip and axis at the start, tip and axis at the end) with an axis that is tilted or turns; ends
         get tags tag0 + piece. Without `measured` the result is empty (for comparing what the measuring
         costs)."""
-        total = np.zeros((len(pieces), 3))
-        overlap = np.zeros((len(pieces), 3))
+        total = np.zeros((len(pieces), ROLES))
+        overlap = np.zeros((len(pieces), ROLES))
         depth, area = np.zeros(len(pieces)), np.zeros(len(pieces))
         sides = np.tile([1e30, -1e30, 0.0], (len(pieces), 1))
         for a in range(0, len(pieces), CHUNK):
@@ -216,9 +228,9 @@ class Stock:
     def _cut_chunk(
         self, pieces: Floats, bodies: Floats, tag0: int, rays_met: Floats, sides: Floats, measured: bool
     ) -> tuple[Floats, Floats]:
-        """Removed length and longest removal (3 directions, m, 3 roles); adds to `rays_met` and `sides`."""
-        volume = np.zeros((3, len(pieces), 3))
-        longest = np.zeros((3, len(pieces), 3))
+        """Removed length and longest removal (3 directions, m, roles); adds to `rays_met` and `sides`."""
+        volume = np.zeros((3, len(pieces), ROLES))
+        longest = np.zeros((3, len(pieces), ROLES))
         roles = bodies[:, 5].astype(np.int64)
         boxing, cutting = (
             (k.piece_boxes, k.cut_tile) if pieces.shape[1] == 6 else (tilt.move_boxes, tilt.cut_tile)

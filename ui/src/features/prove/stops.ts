@@ -9,7 +9,7 @@ export const STOPS: { kind: StopKind; label: string }[] = [
   { kind: "tool", label: "a tool change" },
   { kind: "operation", label: "the end of an operation" },
 ];
-const COLLISIONS = ["collision", "fixture", "holder", "shank", "rapid"];
+const COLLISIONS = ["collision", "fixture", "holder", "spindle_nose", "shank", "rapid"];
 const NEAR = ["near_miss", "near"];
 const SAME_S = 1e-4;
 

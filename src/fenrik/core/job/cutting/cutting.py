@@ -8,6 +8,7 @@ from fenrik.core.job.cutting.kept import KeptCuts
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.setups.raw import proof_cell
+from fenrik.core.machines.solids import nose_of
 from fenrik.core.progress import SILENT, Progress
 from fenrik.core.proof.run import Run
 from fenrik.core.proof.simulate import Simulated, simulate
@@ -32,7 +33,8 @@ def cut_stock(paths: Paths, posted: Posted, progress: Progress = SILENT) -> Cutt
     cell = proof_cell(clamped, paths.job.proof.cell_mm)
     progress.step(0.0, "cutting the stock")
     run = posted.run(paths.job.tools)
-    keep = KeptCuts(paths.store, clamped, cell, run, material)
+    nose = nose_of(setups.machine(setup))
+    keep = KeptCuts(paths.store, clamped, cell, run, material, nose)
     stock = setups.raw_dexels(setup, cell, progress.stage(0.0, 0.2))
     keep.put_raw(stock)
-    return Cutting(run, simulate(run, stock, material, progress, keep), keep, stock)
+    return Cutting(run, simulate(run, stock, material, progress, keep, nose), keep, stock)

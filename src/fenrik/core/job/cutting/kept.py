@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from fenrik.core.job.workspace.artefacts import Store, key_of
 from fenrik.core.proof.run import Run
 from fenrik.core.setups.setup import Clamped
-from fenrik.core.stock.dexels import Stock
+from fenrik.core.stock.dexels import NoseSegments, Stock
 from fenrik.core.stock.keeping import Snapshot
 from fenrik.core.tooling.materials import Material
 
@@ -21,7 +21,15 @@ class KeptCuts:
     """The steps of one program: each of `keys` stands on the one before, the first on the raw stock and its
     cell; `motions` are the hashes of the steps' own motions."""
 
-    def __init__(self, store: Store, clamped: Clamped, cell: float, run: Run, material: Material) -> None:
+    def __init__(
+        self,
+        store: Store,
+        clamped: Clamped,
+        cell: float,
+        run: Run,
+        material: Material,
+        nose: NoseSegments = (),
+    ) -> None:
         self.store = store
         self.keys: list[str] = []
         self.motions: list[str] = []
@@ -39,7 +47,7 @@ class KeptCuts:
             digest.update(own.times.tobytes())
             self.motions.append(digest.hexdigest())
             used = [run.tools[int(n)].facts() for n in np.unique(motion.tool) if int(n) in run.tools]
-            last = key_of("cut", [last, self.motions[-1], name, used, material.model_dump()])
+            last = key_of("cut", [last, self.motions[-1], name, used, material.model_dump(), list(nose)])
             self.keys.append(last)
 
     def put_raw(self, stock: Stock) -> None:

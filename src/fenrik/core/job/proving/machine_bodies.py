@@ -19,9 +19,10 @@ from fenrik.core.job.document.job import ProofDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.workspace.artefacts import Store, key_of
+from fenrik.core.machines.bodies import ROLES
 from fenrik.core.machines.collision import Motion, Near, Pair, nearest, pairs_of
 from fenrik.core.machines.on_machine import OnMachine
-from fenrik.core.machines.solids import TOOL, Solid, machine_solids, on_work, tool_solids
+from fenrik.core.machines.solids import TOOL, Solid, machine_solids, nose_of, on_work, tool_solids
 from fenrik.core.machines.tree import Tree
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.progress import Progress
@@ -73,7 +74,7 @@ def pairs_asked(paths: Paths, posted: Posted, cutting: Cutting) -> list[dict[str
     out = []
     for pair in pairs_of(world.tree, solids):
         one, two = world.names(pair)
-        if {one, two} & set(TOOL) and STOCK in (one, two):
+        if STOCK in (one, two) and {one, two} & world.cut_by:
             continue  # the cutting proof's
         switched = frozenset((one, two)) in asked and world.asked.bodies != "none"
         out.append({"first": one, "second": two, "asked": switched})
@@ -96,6 +97,11 @@ class _World:
     def tree(self) -> Tree:
         """The machine's joints."""
         return Tree(self.on.machine)
+
+    @cached_property
+    def cut_by(self) -> set[str]:
+        """Bodies whose contact with the stock the proof of cutting sees."""
+        return {*TOOL, ROLES["spindle"]} if nose_of(self.on.machine) else set(TOOL)
 
     @property
     def run(self) -> Run:
@@ -269,8 +275,8 @@ class _World:
         out = []
         for pair in pairs_of(self.tree, solids):
             names = frozenset((pair.first.name, pair.second.name))
-            cutting = bool(names & set(TOOL)) and (
-                STOCK in names or (FIXTURE in names and self.asked.bodies == "machine")
+            cutting = (STOCK in names and names & self.cut_by) or (
+                FIXTURE in names and names & set(TOOL) and self.asked.bodies == "machine"
             )
             if names not in off and not cutting:
                 out.append(pair)

@@ -68,7 +68,7 @@ def mend_of(
     if tool is None:
         return None
     meets = (finding.get("bodies") or [""])[0]
-    if kind == "holder" or (kind == "fixture" and meets == "holder"):
+    if kind in ("holder", "spindle_nose") or (kind == "fixture" and meets == "holder"):
         return {"tool": {"stick_out": longer_stick_out(tool, finding)}}
     if kind in ("missing", "short") and limit and limit > tool.stick_out:
         return {"tool": {"stick_out": round(limit + SPARE_MM, 1)}}

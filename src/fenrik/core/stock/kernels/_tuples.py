@@ -91,7 +91,7 @@ class Binned(NamedTuple):
 
 
 class Taken(NamedTuple):
-    """What pieces took, in one direction: removed length `volume` and the longest removal (m, 3 roles), the
+    """What pieces took, in one direction: removed length `volume` and the longest removal (m, roles), the
     number of rays that lost something to the cutter (m,) and their offsets and height (m, 3)."""
 
     volume: Floats
