@@ -1,4 +1,4 @@
-import { Checkbox, SegmentedControl, Text } from "@mantine/core";
+import { Checkbox, SegmentedControl } from "@mantine/core";
 import type { JobDocument, ProofFacts } from "../../api/types";
 import { LengthField } from "../../forms/fields";
 import { useShared } from "../../session/context";
@@ -34,13 +34,13 @@ export function BodyPairs({ pairs }: { pairs: readonly Pair[] }) {
         data={ASKED as { value: string; label: string }[]}
         onChange={(v) => editing.edit((d) => void (d.proof.bodies = v as JobDocument["proof"]["bodies"]))}
       />
-      <Text size="xs" c="dimmed" my={4}>
+      <p className="small">
         {bodies === "none"
           ? "No bodies are looked at."
           : bodies === "all"
             ? "All pairs that move against each other; stock against the tool is cut."
             : "What cutting does not look at: the machine against all that stands on its table."}
-      </Text>
+      </p>
       <LengthField
         label="Near miss under"
         units={document.units}
