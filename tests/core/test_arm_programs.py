@@ -290,12 +290,15 @@ def test_what_an_arms_program_has_not_is_refused(change, words):
         proved(data)
 
 
+ROUND = {"kind": "round", "begin": (0, 0, 0), "radius": 1.0}
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [
         ({"home": {"J9": 1.0}}, "J9"),
-        ({"bodies": [{"joint": "J9", "begin": (0, 0, 0), "end": (0, 0, 1), "radius": 1.0}]}, "J9"),
-        ({"bodies": [{"begin": (0, 0, 0), "end": (0, 0, 0), "radius": 1.0}]}, "no length"),
+        ({"bodies": [ROUND | {"joint": "J9", "end": (0, 0, 1)}]}, "J9"),
+        ({"bodies": [ROUND | {"end": (0, 0, 0)}]}, "no length"),
     ],
 )
 def test_a_cell_that_cannot_be_is_refused(change, words):
