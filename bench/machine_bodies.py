@@ -15,7 +15,7 @@ from bench.timing import Row
 from fenrik.core.job.cutting.cutting import cut_stock
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
-from fenrik.core.job.proving.machine_bodies import meetings
+from fenrik.core.job.proving.machine_bodies import look_at_bodies
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.progress import SILENT
@@ -66,7 +66,7 @@ def _timed(data: dict[str, Any], release: str, store: MemoryStore) -> tuple[floa
     started = time.perf_counter()
     cutting = cut_stock(prover.paths, posted)
     between = time.perf_counter()
-    meetings(prover.paths, posted, cutting, SILENT)
+    look_at_bodies(prover.paths, posted, cutting, SILENT)
     return between - started, time.perf_counter() - between, cutting.run.step_of, cutting.run.names
 
 

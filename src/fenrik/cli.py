@@ -24,7 +24,6 @@ RUN_FOOT = """example:
 SCHEMA = """Prints the JSON Schema of the job document, for editors and for checks in version control."""
 SCHEMA_FOOT = """example:
   fenrik schema > job.schema.json"""
-
 DESCRIBE = """Writes a machine of the library, or of a job document, as URDF with its meshes into a folder."""
 DESCRIBE_FOOT = """example:
   fenrik describe tilting_table_320 --out out/machine"""
@@ -61,40 +60,22 @@ def _parser() -> argparse.ArgumentParser:
         formatter_class=as_written,
     )
     commands = parser.add_subparsers(dest="command", required=True, metavar="command")
-    run = commands.add_parser(
-        "run",
-        help="compute, prove and post a job document",
-        description=RUN,
-        epilog=RUN_FOOT,
-        formatter_class=as_written,
-    )
+
+    def command(name: str, short: str, words: str, foot: str) -> argparse.ArgumentParser:
+        return commands.add_parser(
+            name, help=short, description=words, epilog=foot, formatter_class=as_written
+        )
+
+    run = command("run", "compute, prove and post a job document", RUN, RUN_FOOT)
     run.add_argument("job", type=Path, help="the job document (YAML or JSON)")
     run.add_argument("--out", type=Path, required=True, help="folder for programs, tools.json, report.json")
     run.add_argument("--quiet", action="store_true", help="show no progress")
-    commands.add_parser(
-        "schema",
-        help="print the JSON Schema of the job document",
-        description=SCHEMA,
-        epilog=SCHEMA_FOOT,
-        formatter_class=as_written,
-    )
-    written = commands.add_parser(
-        "describe",
-        help="write a machine as URDF",
-        description=DESCRIBE,
-        epilog=DESCRIBE_FOOT,
-        formatter_class=as_written,
-    )
+    command("schema", "print the JSON Schema of the job document", SCHEMA, SCHEMA_FOOT)
+    written = command("describe", "write a machine as URDF", DESCRIBE, DESCRIBE_FOOT)
     written.add_argument("machine", help="the machine's id")
     written.add_argument("--job", type=Path, help="the job document that has it")
     written.add_argument("--out", type=Path, required=True, help="folder for the URDF file and its meshes")
-    read = commands.add_parser(
-        "machine",
-        help="read a machine from URDF",
-        description=MACHINE,
-        epilog=MACHINE_FOOT,
-        formatter_class=as_written,
-    )
+    read = command("machine", "read a machine from URDF", MACHINE, MACHINE_FOOT)
     read.add_argument("file", type=Path, help="the URDF file")
     read.add_argument("--out", type=Path, required=True, help="folder for machine.json and its files")
     return parser

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import sys
 from pathlib import Path
@@ -74,7 +73,7 @@ def take_in(path: Path, out: Path) -> int:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         return _refused(InputError(f"The description makes no machine: {where}: {first['msg']}."))
-    except (FenrikError, OSError, UnicodeDecodeError, json.JSONDecodeError) as error:
+    except (FenrikError, OSError, UnicodeDecodeError) as error:
         return _refused(error)
     print(f"{out / 'machine.json'}: {len(made.joints)} joints, {len(made.bodies)} bodies")
     if open_ones:

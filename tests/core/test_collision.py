@@ -162,6 +162,22 @@ def test_a_body_that_begins_within_another_is_found():
         assert found.distance == 0.0
 
 
+def test_a_body_in_a_further_part_of_another_is_found_where_the_motion_begins():
+    """A housing of two boxes, and two knobs: the second knob stands in the second box."""
+
+    def boxes(*at):
+        return [box_mesh(np.array([x - s, -s, -s]), np.array([x + s, s, s])) for x, s in at]
+
+    housing = Solid("housing", "X", boxes((-300.0, 50.0), (0.0, 50.0)), held=True)
+    knobs = Solid("knobs", "Z", boxes((400.0, 5.0), (10.0, 5.0)), held=True)
+    still = np.zeros((1, len(MILL.joints)))
+    for solids in ((housing, knobs), (knobs, housing)):
+        (pair,) = pairs_of(Tree(MILL), solids)
+        found = nearest(pair, Motion(still, still), 2.0)
+        assert found is not None
+        assert found.distance == 0.0
+
+
 def test_bodies_far_apart_are_never_asked_about_their_triangles():
     round_one = revolved(np.array([[0.0, 0.0], [30.0, 0.0], [0.0, 40.0]]))
     one = Solid("one", "X", [round_one.moved(np.diag([1.0, 1, 1, 1]))], held=True)

@@ -15,7 +15,7 @@ from fenrik.core.machines.bodies import Box, Extruded, Plate, Revolved, Round
 from fenrik.core.machines.collision import Motion, nearest, pairs_of
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.shapes import solid_of
-from fenrik.core.machines.solids import machine_solids, outlines, tool_solids
+from fenrik.core.machines.solids import machine_solids, nose_of, outlines, tool_solids
 from fenrik.core.machines.tree import Tree
 from fenrik.core.tooling.library import starting_library
 
@@ -50,10 +50,11 @@ def test_the_table_of_a_mill_is_as_large_as_it_is_said_and_its_top_in_the_mount(
     machine = machines()[name]
     if machine.is_lathe:
         pytest.skip("its work is held by a spindle")
-    tables = [s for s in machine_solids(machine) if s.joint == machine.work.joint]
+    carried = [s for s in machine_solids(machine) if s.joint == machine.work.joint]
+    tables = [s for s in carried if s.role == "table"] or carried
     low, high = (np.stack(ends) for ends in zip(*[p.bounds for s in tables for p in s.parts], strict=True))
     top = max(high[:, 2])
-    assert top == pytest.approx(machine.work.at[2], abs=130.0 if len(tables) > 2 else 1e-9)
+    assert top == pytest.approx(machine.work.at[2], abs=1e-9)
     assert high[:, 0].max() - low[:, 0].min() >= machine.table[0] - 1e-6
 
 
@@ -135,11 +136,38 @@ def test_extruded_and_revolved_outlines_have_their_volumes():
         (lambda: Revolved(kind="revolved", outline=[(-1, 0), (5, 0), (5, 5)]), "both sides of its axis"),
         (lambda: Plate(kind="plate", low=(0, 0, 0), high=(90, 90, 20), depth=25), "25 deep in a plate of 20"),
         (lambda: Plate(kind="plate", low=(0, 0, 0), high=(90, 90, 40), pitch=20), "twice the width"),
+        (
+            lambda: Plate(kind="plate", low=(0, 0, 0), high=(9e4, 9e4, 40), width=1, pitch=2),
+            "2000 are the most",
+        ),
+        (lambda: Box(kind="box", low=(0, 0, 0), high=(1, 1, 1e9)), "less than or equal to 100000"),
     ],
 )
 def test_a_body_that_cannot_be_is_refused_with_the_reason(make, words):
     with pytest.raises(ValidationError, match=words):
         make()
+
+
+@pytest.mark.parametrize("name", ["column_mill_500", "swivel_head_500", "fork_head_1500", "driven_lathe_250"])
+def test_the_spindle_nose_is_its_outline_from_the_gauge_line_up(name):
+    machine = machines()[name]
+    (body,) = [b for b in machine.bodies if b.role == "spindle"]
+    nose = nose_of(machine)
+    assert sum(length for length, _, _ in nose) == pytest.approx(max(z for _, z in body.outline))
+    assert nose[0][1] == body.outline[1][0]
+    assert max(max(low, high) for _, low, high in nose) == max(r for r, _ in body.outline)
+
+
+def test_a_spindle_that_is_more_than_its_nose_is_left_to_the_proof_of_bodies():
+    """What cuts stock as the nose does has to be all of the spindle: no part of it may go unseen."""
+    machine = machines()["column_mill_500"]
+    (body,) = [b for b in machine.bodies if b.role == "spindle"]
+    rest = [b for b in machine.bodies if b.role != "spindle"]
+    ring = Round(kind="round", joint="Z", role="spindle", begin=(0, 0, 5), end=(0, 0, 20), radius=90.0)
+    above = body.model_copy(update={"at": (0.0, 0.0, 4.0)})
+    gapped = body.model_copy(update={"outline": tuple((r, z + 3.0) for r, z in body.outline)})
+    for spindle in ([body, ring], [above], [gapped], [ring]):
+        assert nose_of(machine.model_copy(update={"bodies": [*rest, *spindle]})) == []
 
 
 def test_a_tool_in_the_spindle_has_its_tip_a_gauge_length_under_the_gauge_line():

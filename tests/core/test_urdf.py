@@ -80,7 +80,7 @@ def test_a_machine_read_back_has_the_same_joints_mounts_and_bodies(name):
         assert getattr(again, mount).frame == pytest.approx(getattr(machine, mount).frame, abs=1e-6)
     rest = {"joints", "work", "tool", "bodies"}
     assert again.model_dump(exclude=rest) == machine.model_dump(exclude=rest)
-    meshes = {file: as_mesh(content) for file, content in files.items()}
+    meshes = {b.key: as_mesh(files[b.file]) for b in again.bodies if b.kind == "file"}
 
     def boxes(of, known):
         return sorted(
@@ -165,6 +165,26 @@ def test_what_is_no_description_of_a_machine_is_refused_with_the_reason(old, new
     with pytest.raises(InputError, match=words) as refused:
         from_urdf(ANOTHER_HAND.replace(old, new), {})
     assert refused.value.remedy
+
+
+BARE = machines()["column_mill_500"].model_copy(update={"bodies": []})
+
+
+@pytest.mark.parametrize("own", ["[1]", "{", "much"])
+def test_what_fenrik_did_not_write_of_a_machine_is_refused(own):
+    text = to_urdf(BARE, {})[0]
+    begin, end = text.index("<fenrik:machine>"), text.index("</fenrik:machine>")
+    with pytest.raises(InputError, match="beside joints and bodies cannot be read"):
+        from_urdf(f"{text[:begin]}<fenrik:machine>{own}{text[end:]}", {})
+
+
+def test_what_is_said_beside_them_takes_no_place_of_joints_or_bodies():
+    text = to_urdf(BARE, {})[0]
+    begin, end = text.index("<fenrik:machine>"), text.index("</fenrik:machine>")
+    own = '{"joints": [], "bodies": [], "name": "Ours"}'
+    given, _ = from_urdf(f"{text[:begin]}<fenrik:machine>{own}{text[end:]}", {})
+    assert given["name"] == "Ours"
+    assert [j["name"] for j in given["joints"]] == ["Y", "X", "Z"]
 
 
 def test_another_document_is_refused():

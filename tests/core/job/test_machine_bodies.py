@@ -16,6 +16,7 @@ from fenrik.core.job.opening import open_job
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines
+from fenrik.core.machines.shapes import solid_of
 from tests.conftest import ROOT
 from tests.examples import example, prover_of
 
@@ -151,24 +152,35 @@ def finger(z):
     return {"kind": "box", "joint": "Z", "role": "head", "low": [48.0, -3.0, z], "high": [54.0, 3.0, 95.0]}
 
 
-def test_what_cannot_cut_is_held_against_the_stock_as_it_stands_before_an_operation():
-    """A finger goes 0.4 mm under the top of the raw stock, which the first operation takes off by 1.5 mm:
-    later operations that stay as high do not meet it."""
-    data = document()
-    setup = data["setups"][0]
-    first = setup["operations"][0]
-    tool = next(t for t in data["tools"] if t["number"] == first["tool"])
-    gauge = tool["stick_out"] + sum(h["length"] for h in tool["holder"])
+def finger_while_roughing(*before):
+    """What is found of the stock while the bracket is roughed, after other operations or none, with a finger
+    that comes 0.4 mm under the top of the raw stock then."""
+
+    def program(*more):
+        data = document(more)
+        operations = data["setups"][0]["operations"]
+        data["setups"][0]["operations"] = [*before, operations[0]]
+        return data, operations[0]
+
+    data, roughing = program()
     _, mine, proof = found(data)
     moves = moves_of(proof)
-    lowest = float(moves["move_tip"][moves["step"] == 0][:, 2].min())
+    lowest = float(moves["move_tip"][moves["step"] == len(before)][:, 2].min())
+    gauge = next(t.gauge_length for t in mine.job.tools if t.number == roughing["tool"])
     top = mine.paths.setups.clamped(mine.job.setups[0]).stock_high[2]
-    end = top - 0.4 - lowest - gauge
-    data = document([finger(end)])
-    findings, _, _ = found(data)
-    mine_first = [f for f in findings if f["operation"] == first["name"] and "stock" in f["bodies"]]
-    assert [f["kind"] for f in mine_first] == ["collision"]
-    assert set(mine_first[0]["bodies"]) == {"head", "stock"}
+    findings, _, _ = found(program(finger(top - 0.4 - lowest - gauge))[0])
+    return [f for f in findings if f["operation"] == roughing["name"] and "stock" in f["bodies"]]
+
+
+def test_what_cannot_cut_is_held_against_the_stock_as_it_stands_before_an_operation():
+    """Roughing first, the finger meets the raw stock; after its top was faced off by 1.5 mm it passes 1.1 mm
+    over what is left."""
+    (met,) = finger_while_roughing()
+    assert met["kind"] == "collision"
+    assert set(met["bodies"]) == {"head", "stock"}
+    (passed,) = finger_while_roughing({"name": "Face", "strategy": "facing", "tool": 3})
+    assert passed["kind"] == "near_miss"
+    assert passed["measure"] == pytest.approx(1.1, abs=0.06)
 
 
 def test_a_head_that_comes_too_near_is_mended_by_the_stick_out_that_is_offered(clean):
@@ -234,3 +246,21 @@ def test_a_body_of_a_file_is_held_clear_as_one_given_by_numbers(clean, tmp_path)
     measured = [{(f["operation"], round(f["measure"], 3)) for f in fs} for fs in (numbers, told[0])]
     assert measured[0] == measured[1]
     assert told[1] == []
+
+
+def test_two_bodies_of_one_file_keep_their_own_scale(clean, tmp_path):
+    """A post from a file beside the same file drawn ten times as large: neither takes the other's shape."""
+    mesh = trimesh.creation.box(bounds=[[10.0, 10.0, 0.0], [11.0, 11.0, 1.0]])
+    models = tmp_path / "models"
+    models.mkdir()
+    shutil.copy(ROOT / "examples" / "models" / "bearing_bracket.step", models)
+    mesh.export(models / "post.stl")
+    named = [
+        {"kind": "file", "joint": "X", "role": role, "file": "models/post.stl", "scale": scale}
+        for role, scale in (("guard", 1.0), ("link", 10.0))
+    ]
+    paths = open_job(job_from_data(document(named)), tmp_path, STORE)
+    machine = paths.setups.machine(paths.job.setups[0])
+    files = paths.setups.machine_files(machine)
+    high = [solid_of(body, files).bounds[1].tolist() for body in machine.bodies if body.kind == "file"]
+    assert high == [pytest.approx([11.0, 11.0, 1.0]), pytest.approx([110.0, 110.0, 10.0])]

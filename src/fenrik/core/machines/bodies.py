@@ -6,6 +6,7 @@ have a frame of their own there.
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 import numpy as np
@@ -15,8 +16,10 @@ from shapely.geometry import Polygon
 
 from fenrik.core.machines.chain import Mount
 
-Vector = tuple[float, float, float]
-Point = tuple[Annotated[float, Field(ge=-1e5, le=1e5)], Annotated[float, Field(ge=-1e5, le=1e5)]]
+Coordinate = Annotated[float, Field(ge=-1e5, le=1e5)]
+Vector = tuple[Coordinate, Coordinate, Coordinate]
+Point = tuple[Coordinate, Coordinate]
+MOST_BORES = 2000
 Length = Annotated[float, Field(gt=0, le=1e5)]
 Role = Literal[
     "base", "bed", "column", "guard", "saddle", "table", "rotary", "trunnion", "link", "head", "spindle"
@@ -64,6 +67,13 @@ class Plate(Box):
                 f"slots or bores are {self.depth:g} deep in a plate of {self.high[2] - self.low[2]:g}; make "
                 "them less deep"
             )
+        sides = [b - a for a, b in zip(self.low[:2], self.high[:2], strict=True)]
+        count = math.prod(max(1.0, side / self.pitch) for side in sides)
+        if count > MOST_BORES:
+            raise ValueError(
+                f"a plate of {sides[0]:g} x {sides[1]:g} gets {count:.0f} slots or bores {self.pitch:g} "
+                f"apart; set them wider, {MOST_BORES} are the most"
+            )
         if self.pitch < 2.0 * self.width:
             raise ValueError(
                 f"slots or bores {self.width:g} wide are {self.pitch:g} apart; give twice the width at least"
@@ -94,7 +104,7 @@ class _Outlined(_Shape):
     at: Vector = (0.0, 0.0, 0.0)
     z: Vector = (0.0, 0.0, 1.0)
     x: Vector | None = None
-    outline: Annotated[list[Point], Field(min_length=3, max_length=400)]
+    outline: Annotated[tuple[Point, ...], Field(min_length=3, max_length=400)]
 
     @property
     def frame(self) -> NDArray[np.float64]:
@@ -147,6 +157,11 @@ class FileBody(_Shape):
     file: Annotated[str, Field(min_length=1)]
     solid: int | None = None
     scale: Annotated[float, Field(gt=0, le=10000)] = 1.0
+
+    @property
+    def key(self) -> str:
+        """File, solid and scale in one name: two bodies may take two solids of a file."""
+        return f"{self.file} {self.solid} {self.scale!r}"
 
 
 Body = Annotated[Box | Plate | Round | Extruded | Revolved | FileBody, Field(discriminator="kind")]

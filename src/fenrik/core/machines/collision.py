@@ -84,9 +84,6 @@ class Motion:
         low, high, offsets = kernels.ranges(self.start, self.end)
         self.track = kernels.Track(self.start, self.end, low, high, offsets)
 
-    def __len__(self) -> int:
-        return len(self.start)
-
 
 def never() -> None:
     """Stops nothing."""
@@ -126,9 +123,9 @@ class _Search:
         if kernels.boxes_distance(pair.first.boxes, pair.second.boxes, self.pose) > 0.0:
             return False
         turn, place = self.pose[:, :3], self.pose[:, 3]
-        inside = any(
-            _inside(part, pair.first.parts[0].vertices[0] @ turn - place @ turn) for part in pair.second.parts
-        ) or any(_inside(part, turn @ pair.second.parts[0].vertices[0] + place) for part in pair.first.parts)
+        of_first, of_second = ([part.vertices[0] for part in s.parts] for s in (pair.first, pair.second))
+        inside = _any_inside(pair.second, [(spot - place) @ turn for spot in of_first])
+        inside = inside or _any_inside(pair.first, [turn @ spot + place for spot in of_second])
         if inside:
             self.met = (0, 0.0)
         return inside
@@ -225,6 +222,11 @@ class _Search:
         places = self.distance()[1]
         back = self.pose[:, :3].T @ (places[1] - self.pose[:, 3])
         return Near(self.pair, distance, piece, share, np.array([places[0], back]))
+
+
+def _any_inside(solid: Solid, spots: Sequence[Floats]) -> bool:
+    """Whether one of some places (3,) lies inside a part of a body."""
+    return any(_inside(part, spot) for part in solid.parts for spot in spots)
 
 
 def _inside(mesh: TriangleMesh, place: Floats) -> bool:

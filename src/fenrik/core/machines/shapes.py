@@ -7,7 +7,7 @@ less than the body.
 from __future__ import annotations
 
 import math
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 import shapely
@@ -29,23 +29,12 @@ FEWEST, MOST = 24, 96
 
 
 def solid_of(body: Body, files: dict[str, TriangleMesh] | None = None) -> TriangleMesh:
-    """A body as triangles, outward. `files` are the meshes of the files that bodies name."""
-    if isinstance(body, FileBody):
-        return (files or {})[body.file]
-    return _primitive(body.model_dump_json(exclude={"joint", "role"}), body)
+    """A body as triangles, outward. `files` are the meshes of the files that bodies name, by
+    `FileBody.key`."""
+    return (files or {})[body.key] if isinstance(body, FileBody) else _drawn(body)
 
 
-_kept: dict[str, TriangleMesh] = {}
-
-
-def _primitive(key: str, body: Body) -> TriangleMesh:
-    if key not in _kept:
-        if len(_kept) > 2000:
-            _kept.clear()
-        _kept[key] = _drawn(body)
-    return _kept[key]
-
-
+@lru_cache(maxsize=1000)
 def _drawn(body: Body) -> TriangleMesh:
     if isinstance(body, Plate):
         return _plate(body)

@@ -82,19 +82,24 @@ def machine_solids(machine: Machine, files: dict[str, TriangleMesh] | None = Non
 
 
 def nose_of(machine: Machine) -> list[tuple[float, float, float]]:
-    """What of the spindle stands over its gauge line, about the tool's axis: length, lower and upper radius
-    of cones one on the other, mm, from the gauge line up; none where no body of it begins there."""
-    out: list[tuple[float, float, float]] = []
-    for body in machine.bodies:
-        if body.role != "spindle" or body.joint != machine.tool.joint or not isinstance(body, Revolved):
-            continue
-        frame = invert(machine.tool.frame) @ body.frame
-        if np.abs(frame[:3, 2] - [0.0, 0.0, 1.0]).max() > 1e-9 or np.abs(frame[:3, 3]).max() > 1e-6:
-            continue
-        ring = list(orient(Polygon(body.outline)).exterior.coords[:-1])
-        for (low, z0), (high, z1) in zip(ring, [*ring[1:], ring[0]], strict=True):
-            if z1 > z0 + 1e-9 and z0 >= -1e-9:
-                out.append((z1 - z0, low, high))
+    """What of the spindle stands over its gauge line: length, lower and upper radius of cones one on the
+    other, mm, from the gauge line up. None where its bodies are more, or something else, than one outline
+    about the tool's axis that begins there and never turns back."""
+    bodies = [b for b in machine.bodies if b.role == "spindle"]
+    body = bodies[0] if len(bodies) == 1 else None
+    if not isinstance(body, Revolved) or body.joint != machine.tool.joint:
+        return []
+    frame = invert(machine.tool.frame) @ body.frame
+    if np.abs(frame[:3, 2] - [0.0, 0.0, 1.0]).max() > 1e-9 or np.abs(frame[:3, 3]).max() > 1e-6:
+        return []
+    ring = list(orient(Polygon(body.outline)).exterior.coords[:-1])
+    rising = [(a, b) for a, b in zip(ring, [*ring[1:], ring[0]], strict=True) if b[1] > a[1] + 1e-9]
+    out, top = [], 0.0
+    for (low, z0), (high, z1) in sorted(rising, key=lambda edge: edge[0][1]):
+        if abs(z0 - top) > 1e-6:
+            return []
+        out.append((z1 - z0, low, high))
+        top = z1
     return out
 
 

@@ -36,7 +36,6 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
     findings: list[Finding] = []
     if len(motion) == 0:
         return findings
-    moved = _placings(run, on)
     for number in np.unique(motion.tool):
         tool = run.tools.get(int(number))
         rows = np.flatnonzero(motion.tool == number)
@@ -53,7 +52,7 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
                 )
             )
             continue
-        findings += _travel(run, rows, tool, on, moved)
+        findings += _travel(run, rows, tool, on)
         findings += _spindle(run, rows, tool, machine)
         findings += _in_step(run, rows, tool)
     most = np.full(len(motion), machine.feed_max_mm_min + 1e-6)
@@ -77,10 +76,15 @@ def limit_findings(run: Run, on: OnMachine) -> list[Finding]:
     return findings
 
 
-def _placings(run: Run, on: OnMachine) -> dict[int, dict[str, float]]:
-    """For every joint, by its place in the chain, that a program takes beyond an end: how far along X, Y or Z
-    of the table the work is to be moved, mm, for all of the program to lie within; on machines without rotary
-    joints."""
+def _offer(run: Run, on: OnMachine, joint: Joint) -> dict[str, dict[str, float]] | None:
+    """How far the work is to be moved for a joint to stay within its travel, None where that is not known."""
+    moved = _placings(run, on).get(joint.name)
+    return None if moved is None else {"placement_by": moved}
+
+
+def _placings(run: Run, on: OnMachine) -> dict[str, dict[str, float]]:
+    """For every joint, by its name, that a program takes beyond an end: how far along X, Y or Z of the table
+    the work is to be moved, mm, for all of the program to lie within; on machines without rotary joints."""
     machine = on.machine
     if machine.rotary or machine.is_arm:
         return {}
@@ -95,19 +99,18 @@ def _placings(run: Run, on: OnMachine) -> dict[int, dict[str, float]]:
         if abs(abs(step[0, joint]) - 1.0) > 1e-9:
             continue  # several joints go along this direction
         low, high = machine.low[joint] + SPARE_MM, machine.high[joint] - SPARE_MM
-        if (least[joint] < low - SPARE_MM or most[joint] > high + SPARE_MM) and most[joint] - least[
-            joint
-        ] <= (high - low):
-            way = low - least[joint] if least[joint] < low else high - most[joint]
-            out[joint] = {name: round(float(way * step[0, joint]), 3)}
+        first, last = float(least[joint]), float(most[joint])
+        if low - SPARE_MM <= first and last <= high + SPARE_MM:
+            continue
+        if last - first <= high - low:
+            way = low - first if first < low else high - last
+            out[machine.in_chain[joint].name] = {name: round(float(way * step[0, joint]), 3)}
     return out
 
 
-def _travel(
-    run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine, moved: dict[int, dict[str, float]]
-) -> list[Finding]:
+def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) -> list[Finding]:
     """Joints beyond their ends; places between the ends of straight pieces lie between them for linear
-    joints. `moved` is where the work could be placed instead."""
+    joints."""
     start, end, owner, seconds = on.driven(run.motion.rows(rows), {tool.number: tool.gauge_length}, 0.02)
     values, owners = np.concatenate([start, end]), np.concatenate([owner, owner])
     findings = _too_fast(run, rows[owner], np.abs(end - start), seconds, on)
@@ -131,7 +134,7 @@ def _travel(
                     "machine.",
                     measure=float(values[worst, i]),
                     limit=float(limit),
-                    offer={"placement_by": moved[i]} if i in moved else None,
+                    offer=_offer(run, on, joint),
                     **run.at(move),
                 )
             )

@@ -18,7 +18,7 @@ from fenrik.core.job.cutting.cutting import Cutting
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
-from fenrik.core.job.proving.machine_bodies import meetings, pairs_asked
+from fenrik.core.job.proving.machine_bodies import look_at_bodies
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.distance import DistanceField
@@ -175,6 +175,7 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
     clamped = setups.clamped(setup)
     worked = _worked(paths, posted)
     unconfirmed = any(o.unconfirmed for s in map(job.setup, posted.release.setups) for o in s.operations)
+    met, pairs = look_at_bodies(paths, posted, cutting, progress.stage(0.0, 0.3))
     return Evidence(
         posted=posted,
         cutting=cutting,
@@ -188,9 +189,9 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
         area=paths.workspace.part().area * len(clamped.copies),
         band=job.proof.tolerance_mm,
         holes=paths.workspace.holes() if unconfirmed else [],
-        met=meetings(paths, posted, cutting, progress.stage(0.0, 0.3)),
+        met=met,
         near=job.proof.near_mm,
-        pairs=pairs_asked(paths, posted, cutting),
+        pairs=pairs,
         progress=progress.stage(0.3, 1.0),
     )
 

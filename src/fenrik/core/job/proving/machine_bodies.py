@@ -43,32 +43,29 @@ LONGER_MM = (5.0, 10.0, 15.0, 20.0, 30.0, 40.0, 60.0, 80.0)
 """What is tried."""
 
 
-def meetings(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -> list[Meeting]:
-    """Bodies that come nearer than the job's proof asks for, in the order of the program's steps."""
+def look_at_bodies(
+    paths: Paths, posted: Posted, cutting: Cutting, progress: Progress
+) -> tuple[list[Meeting], list[dict[str, Any]]]:
+    """Bodies that come nearer than the job's proof asks for, in the order of the program's steps; and all
+    pairs that move against each other, as plain data, with whether they are looked at."""
     setups, setup = paths.setups, posted.setup
     on = setups.on_machine(setup)
-    asked = paths.job.proof
-    if asked.bodies == "none" or not on.machine.bodies:
-        return []
-    world = _World(on, setups.clamped(setup), cutting, asked, paths.store, setups.machine_files(on.machine))
-    out: list[Meeting] = []
-    count = len(cutting.run.names)
-    for step in range(count):
-        out += world.step(step, partial(progress.step, step / count, "looking at the machine's bodies"))
-    return out
-
-
-def pairs_asked(paths: Paths, posted: Posted, cutting: Cutting) -> list[dict[str, Any]]:
-    """All pairs of bodies that move against each other, what goes with the tool first where one does, and
-    whether they are looked at."""
-    setups, setup = paths.setups, posted.setup
-    on = setups.on_machine(setup)
-    if not on.machine.bodies or not cutting.run.tools:
-        return []
+    if not on.machine.bodies:
+        return [], []
     files = setups.machine_files(on.machine)
     world = _World(on, setups.clamped(setup), cutting, paths.job.proof, paths.store, files)
-    used = np.unique(cutting.run.motion.tool).tolist()
-    tool = next((cutting.run.tools[n] for n in used if n in cutting.run.tools), None)
+    met: list[Meeting] = []
+    count = 0 if world.asked.bodies == "none" else len(cutting.run.names)
+    for step in range(count):
+        met += world.step(step, partial(progress.step, step / count, "looking at the machine's bodies"))
+    return met, _pairs(world)
+
+
+def _pairs(world: _World) -> list[dict[str, Any]]:
+    """All pairs of bodies that move against each other, what goes with the tool first where one does, and
+    whether they are looked at."""
+    used = np.unique(world.run.motion.tool).tolist()
+    tool = next((world.run.tools[n] for n in used if n in world.run.tools), None)
     solids = [*world.standing, world.stock_box, *(world.tool(tool) if tool else [])]
     asked = {frozenset((p.first.name, p.second.name)) for p in world.asked_of(solids)}
     out = []
@@ -196,7 +193,7 @@ class _World:
             mine = np.flatnonzero(number == tool.number)
             if not len(mine):
                 continue
-            motion = Motion(start[mine], end[mine])
+            motion, own = Motion(start[mine], end[mine]), list[dict[str, Any]]()
             solids = [*self.standing, self.stock_box, *self.tool(tool)]
             for pair in self.asked_of(solids):
                 tick()
@@ -207,11 +204,12 @@ class _World:
                 if STOCK in names:
                     doubtful.append(names[0] if names[1] == STOCK else names[1])
                 else:
-                    found.append(self._row(near, motion, owner[mine]) | {"longer": None})
-            by = [row for row in found if LIFTED & {n.split(" on ")[0] for n in row["bodies"]}]
+                    own.append(self._row(near, motion, owner[mine]) | {"longer": None})
+            by = [row for row in own if LIFTED & {n.split(" on ")[0] for n in row["bodies"]}]
             if by and (longer := self._longer(moves, tool, [row["bodies"] for row in by], tick)):
                 for row in by:
                     row["longer"] = longer
+            found += own
         return found, doubtful
 
     def _longer(

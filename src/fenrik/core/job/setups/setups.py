@@ -237,11 +237,11 @@ class Setups:
         return key_of("shape", [found.model_dump(), digests]) if found.bodies else None
 
     def machine_files(self, machine: Machine) -> dict[str, TriangleMesh]:
-        """The meshes of the files that bodies of a machine name."""
+        """The meshes of the files that bodies of a machine name, by `FileBody.key`."""
         own = [m.id for m in self.job.machines]
         where = f"machines[{own.index(machine.id) if machine.id in own else 0}].bodies"
         return {
-            body.file: self.workspace.model(
+            body.key: self.workspace.model(
                 PartDoc(file=body.file, solid=body.solid, scale=body.scale), f"{where}[{i}].file"
             ).mesh
             for i, body in enumerate(machine.bodies)

@@ -57,12 +57,21 @@ def from_urdf(text: str, meshes: Mapping[str, TriangleMesh]) -> tuple[dict[str, 
         mount = {"at": vector(frame[:3, 3]), "z": vector(frame[:3, 2]), "x": vector(frame[:3, 0])}
         out[key] = Mount(joint=on[name], **mount).model_dump()
     own = robot.find(f"{{{OWN}}}machine")
-    return out | ({} if own is None or not own.text else _plain(own.text)), files
+    return ({} if own is None or not own.text else _plain(own.text)) | out, files
 
 
 def _plain(text: str) -> dict[str, Any]:
-    found = json.loads(text)
-    return found if isinstance(found, dict) else {}
+    """What Fenrik wrote of a machine beside its joints and bodies. Raises InputError for anything else."""
+    try:
+        found = json.loads(text)
+    except json.JSONDecodeError:
+        found = None
+    if not isinstance(found, dict):
+        raise InputError(
+            "What the description says of the machine beside joints and bodies cannot be read.",
+            remedy="Take its element 'machine' out.",
+        )
+    return found
 
 
 def _parsed(text: str) -> ET.Element:
@@ -116,7 +125,7 @@ def _read_joint(joint: ET.Element, poses: Poses, on: dict[str, str | None]) -> J
         low=rounded(low),
         high=rounded(high),
         speed=rounded(60.0 * speed) if speed else (9000.0 if rotary else 20000.0),
-        acceleration=float(more.get("acceleration", default)),
+        acceleration=float(numbers(more.get("acceleration"), (default,), name)[0]),
         clamps=more.get("clamps") == "true",
     )
 
