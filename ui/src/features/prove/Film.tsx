@@ -37,6 +37,8 @@ export function Film({ name }: { name: string }) {
     }, 300);
     return () => clearTimeout(timer);
   }, [playing]);
+  // whoever leaves the proof takes along what is filmed so far
+  useEffect(() => () => recorder.current?.stop(), []);
   return (
     <Button
       size="compact-xs"

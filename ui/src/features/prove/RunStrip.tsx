@@ -113,6 +113,7 @@ export function RunStrip() {
   const play = (direction: 1 | -1) =>
     set({
       playing: playing === direction ? 0 : direction,
+      until: null,
       shown: "replay",
       step: null,
       ...(direction === 1 && time >= total ? { time: 0 } : {}),
@@ -243,7 +244,7 @@ function usePlaying(total: number, moments: readonly number[]) {
       if (e.key !== " " || (e.target as HTMLElement).closest(TYPED)) return;
       e.preventDefault();
       const now = useSession.getState();
-      set({ playing: now.playing ? 0 : 1, shown: "replay", step: null });
+      set({ playing: now.playing ? 0 : 1, until: null, shown: "replay", step: null });
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
@@ -253,10 +254,9 @@ function usePlaying(total: number, moments: readonly number[]) {
     let last = performance.now();
     let frame = 0;
     const tick = (at: number) => {
-      const { time, speed } = useSession.getState();
+      const { time, speed, until } = useSession.getState();
       const next = time + (playing * speed * Math.max(0, at - last)) / 1000;
       last = at;
-      const { until } = useSession.getState();
       const stop = stopBetween(
         until === null ? moments : [...moments, until].sort((a, b) => a - b),
         time,

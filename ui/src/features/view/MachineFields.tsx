@@ -1,10 +1,6 @@
 import { Button, Checkbox, Popover, SegmentedControl, Stack, Text } from "@mantine/core";
-import { useMemo } from "react";
-import { useBlob } from "../../api/hooks";
-import type { Machine } from "../../api/types";
-import { bodiesOf, type MachineLook } from "../../scene/layers/machine";
-import { isArm } from "../../session/machines";
-import { useShared } from "../../session/context";
+import type { MachineLook } from "../../scene/layers/machine";
+import { useMachine } from "./useMachine";
 import { useChosen } from "../../session/store";
 
 const LOOKS: { value: MachineLook; label: string }[] = [
@@ -15,27 +11,16 @@ const LOOKS: { value: MachineLook; label: string }[] = [
 ];
 
 /** How the machine is drawn while a proof is replayed, and which of its bodies are seen through. */
-export function MachineFields({ machine, setupName }: { machine: Machine; setupName: string }) {
-  const { state, id } = useShared();
-  const { machineLook, faded, toolHidden, turning, set } = useChosen(
-    "machineLook",
-    "faded",
-    "toolHidden",
-    "turning",
-    "set",
-  );
-  const index = state?.setups.findIndex((s) => s.name === setupName) ?? -1;
-  const shape = state?.setups[index]?.machine;
-  const look = machineLook ?? (isArm(machine) ? "seen" : "hidden");
-  const drawn = look !== "hidden" && !!shape;
-  const blob = useBlob(drawn ? `/jobs/${id}/setups/${index}/machine/${shape}` : null).data;
-  const names = useMemo(() => bodiesOf(drawn ? blob : undefined).map((b) => b.name), [drawn, blob]);
-  const turns = machine.joints.some((j) => j.kind === "rotary");
+export function MachineFields({ setupName }: { setupName: string }) {
+  const { faded, toolHidden, turning, set } = useChosen("faded", "toolHidden", "turning", "set");
+  const { look, hasBodies, bodies, turns } = useMachine(setupName);
+  const drawn = hasBodies && look !== "hidden";
+  const names = bodies.map((b) => b.name);
   const fade = (name: string, on: boolean) =>
     set({ faded: on ? [...faded, name] : faded.filter((n) => n !== name) });
   return (
     <>
-      {shape && (
+      {hasBodies && (
         <Popover position="bottom-start" withinPortal={false} shadow="sm">
           <Popover.Target>
             <Button size="compact-xs" variant={drawn ? "filled" : "default"} aria-label="Machine in the view">

@@ -6,6 +6,7 @@ import { CORNER, LOOKS } from "./looks";
 import { MachineFields } from "./MachineFields";
 import { Offer } from "./Offer";
 import { useKeptAreas } from "./useKept";
+import { useMachine } from "./useMachine";
 import { usePart } from "./usePart";
 import { usePath } from "./usePath";
 import { useDrawing, usePicking } from "./usePicking";
@@ -13,13 +14,12 @@ import { useProofView } from "./useProofView";
 import { useSetup } from "./useSetup";
 import { useChosenProof } from "../../session/proof";
 import { useShared } from "../../session/context";
-import { isArm, machinesOf } from "../../session/machines";
 import { useChosen } from "../../session/store";
 
 /** The view in the middle: the same camera at every station. */
 export function View() {
-  const { station, state, document, library } = useShared();
-  const bench = useChosen("picks", "operation", "shown", "pathShown", "machineLook", "set");
+  const { station, state, document } = useShared();
+  const bench = useChosen("picks", "operation", "shown", "pathShown", "set");
   const canvas = useRef<HTMLCanvasElement>(null);
   const holder = useRef<HTMLElement>(null);
   const [scene, setScene] = useState<BenchScene | null>(null);
@@ -50,9 +50,7 @@ export function View() {
   usePicking(scene, holder);
 
   const { facts } = useChosenProof();
-  const setup = document.setups.find((s) => s.name === facts?.setup);
-  const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
-  const look = bench.machineLook ?? (machine && isArm(machine) ? "seen" : "hidden");
+  const { machine, look } = useMachine(facts?.setup);
   const names = (facts?.operations ?? []).map((o) => o.name);
   const posted = station === "prove" && bench.pathShown && bench.shown !== "deviation";
   const legend = posted || (station === "plan" && bench.operation !== null);
@@ -103,9 +101,7 @@ export function View() {
             checked={bench.pathShown}
             onChange={(e) => bench.set({ pathShown: e.currentTarget.checked })}
           />
-          {machine && facts && bench.shown === "replay" && (
-            <MachineFields machine={machine} setupName={facts.setup} />
-          )}
+          {machine && facts && bench.shown === "replay" && <MachineFields setupName={facts.setup} />}
           {bench.pathShown && <PathColours choices={["kind", "operation", "load", "feed", "height"]} />}
         </div>
       )}

@@ -1,16 +1,14 @@
 import { useEffect, useMemo } from "react";
-import { useBlob } from "../../api/hooks";
 import type { BenchScene } from "../../scene/BenchScene";
 import { carryingWork, chainOf, inChain, jointsAt, type CellMotion } from "../../scene/chain";
 import { poseAt } from "../../scene/heightfield";
-import { bodiesOf } from "../../scene/layers/machine";
 import { gaugeLength } from "../../scene/layers/tool";
 import { frameOf } from "../../scene/nodes";
 import { useShared } from "../../session/context";
-import { isArm, machinesOf } from "../../session/machines";
 import { useChosen, useSession } from "../../session/store";
 import type { Vec3 } from "../../api/types";
 import { CORNER } from "./looks";
+import { useMachine } from "./useMachine";
 
 /**
  * The machine about the work while a proof is replayed: its bodies on their joints, the tool in the spindle, all
@@ -23,20 +21,14 @@ export function useCell(
   motion: CellMotion | null,
   time: number,
 ): boolean {
-  const { document, library, state, id } = useShared();
-  const { turning, machineLook, faded } = useChosen("turning", "machineLook", "faded");
-  const setup = document.setups.find((s) => s.name === setupName);
-  const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);
-  const index = state?.setups.findIndex((s) => s.name === setupName) ?? -1;
-  const facts = state?.setups[index];
+  const { document, state } = useShared();
+  const { turning, faded } = useChosen("turning", "faded");
+  const { machine, look, hasBodies, bodies, turns } = useMachine(setupName);
+  const facts = state?.setups.find((s) => s.name === setupName);
   const [at, stock] = [facts?.table_from_setup, facts?.stock];
-  const look = machineLook ?? (machine && isArm(machine) ? "seen" : "hidden");
-  const drawn = look !== "hidden" && !!facts?.machine;
-  const turns = !!machine?.joints.some((j) => j.kind === "rotary");
+  const drawn = hasBodies && look !== "hidden";
   const shown = !!motion?.joints && !!machine && !!at && !!stock && ((turning && turns) || drawn);
   const names = useMemo(() => (machine ? inChain(machine) : []), [machine]);
-  const blob = useBlob(drawn ? `/jobs/${id}/setups/${index}/machine/${facts.machine}` : null).data;
-  const bodies = useMemo(() => bodiesOf(drawn ? blob : undefined), [drawn, blob]);
   const place = JSON.stringify(at);
   const box = JSON.stringify(stock);
   useEffect(() => {
