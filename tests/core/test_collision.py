@@ -13,10 +13,9 @@ from fenrik.core.errors import Cancelled
 from fenrik.core.machines.chain import Joint, rotations
 from fenrik.core.machines.collision import BETTER_MM, TOUCH_MM, Motion, nearest, pairs_of
 from fenrik.core.machines.library import machines
-from fenrik.core.machines.shapes import revolved
 from fenrik.core.machines.solids import Solid
 from fenrik.core.machines.tree import Tree
-from fenrik.core.setups.fixture import box_mesh
+from fenrik.core.model.simple_solids import box_mesh, revolved
 from tests.core.test_machines import in_pinocchio
 
 MILL = machines()["column_mill_500"]

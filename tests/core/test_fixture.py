@@ -15,7 +15,8 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.motion.moves import Motion
 from fenrik.core.pictures.drawing import FIXTURE
-from fenrik.core.setups.fixture import Jaws, boxes_of
+from fenrik.core.setups.jaws import jaws_meshes
+from fenrik.core.setups.pieces import Jaws
 from tests.conftest import make_tool, mesh_of
 from tests.core.test_holes import cylinder, drilled
 from tests.core.test_pictures import pixels_of, share
@@ -274,9 +275,9 @@ def stepped():
 def test_jaws_close_on_the_stock_as_it_stands(grip, half):
     """Where they grip the foot only they stand at its sides, not at those of the whole stock."""
     stock = stepped()
-    boxes = boxes_of(Jaws(**JAWS | {"grip": grip}), *stock.bounds, stock)
-    assert [float(b[1]) for _, b in boxes[:1]] == pytest.approx([-half])
-    assert [float(a[1]) for a, _ in boxes[1:]] == pytest.approx([half])
+    near, far = (m.bounds for m in jaws_meshes(Jaws(**JAWS | {"grip": grip}), stock, 0.0))
+    assert float(near[1][1]) == pytest.approx(-half)
+    assert float(far[0][1]) == pytest.approx(half)
 
 
 def test_jaws_with_nothing_between_them_say_so():
@@ -289,6 +290,6 @@ def test_jaws_with_nothing_between_them_say_so():
     )
     stock = mesh_of(arch)
     with pytest.raises(DocumentError, match="grip nothing") as raised:
-        boxes_of(Jaws(**JAWS | {"length": 30.0}), *stock.bounds, stock)
+        jaws_meshes(Jaws(**JAWS | {"length": 30.0}), stock, 0.0)
     assert "longer jaws" in raised.value.remedy
-    assert len(boxes_of(Jaws(**JAWS | {"length": 50.0}), *stock.bounds, stock)) == 2
+    assert len(jaws_meshes(Jaws(**JAWS | {"length": 50.0}), stock, 0.0)) == 2

@@ -20,6 +20,7 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.model.simple_solids import box_mesh
 from fenrik.core.motion.program_motion import Turning
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.program import Program, SidePose, Step
@@ -27,7 +28,6 @@ from fenrik.core.posting.reading.readback import Reader
 from fenrik.core.posting.writing.dialect import dialect
 from fenrik.core.posting.writing.writer import plane_angles, write
 from fenrik.core.proof.fixture import against_fixture
-from fenrik.core.setups.fixture import box_mesh
 from fenrik.core.stock.cuts import Cuts
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.heightmap import projected_map

@@ -143,7 +143,8 @@ def on(machine, **changes):
 
 
 def test_on_the_fork_head_the_tool_turns_to_the_same_sides():
-    mine = on("fork_head_1500", placement={"z": 400.0})
+    on_riser = {"fixture": "Vice 110", "on_table": {"y": -42.0, "z": 300.0}}
+    mine = on("fork_head_1500", held_in=on_riser)
     proof = mine.prove(mine.job.effective_releases()[0])
     assert proof.stops() == []
     sides = {s["name"]: s["joints"]["A"] for s in proof.facts["sides"]}

@@ -37,19 +37,37 @@ class Files:
         check_file_name(name)
         digest, size = _measured(content, name)
         with Session(self.engine) as session:
-            if session.get(JobRow, job_id, with_for_update=True) is None:
-                raise NotFound(f"There is no job {job_id}.", remedy="Choose one from the list.")
-            known = dict(
-                session.exec(select(FileRow.name, FileRow.sha256).where(FileRow.job_id == job_id)).all()
-            )
-            if len(known) >= MAX_FILES:
-                raise InputError(f"The job has {len(known)} files already.", remedy="Begin a new job.")
+            known = self._known(session, job_id)
             free = _free_name(name, digest, known)
             if free not in known:
                 _keep(session, digest, size, content)
                 session.add(FileRow(job_id=job_id, name=free, sha256=digest, at=now()))
             session.commit()
         return free
+
+    def share(self, job_id: int, name: str, digest: str) -> str:
+        """Gives a job a file whose bytes are kept already; returns its name there, as `add` does. Raises
+        InputError, NotFound."""
+        with Session(self.engine) as session:
+            known = self._known(session, job_id)
+            # held against the collection of unused files until this transaction ends
+            if session.get(BlobRow, digest, with_for_update=True) is None:
+                raise NotFound(f"The file '{name}' is not kept any more.", remedy="Upload it again.")
+            free = _free_name(name, digest, known)
+            if free not in known:
+                session.add(FileRow(job_id=job_id, name=free, sha256=digest, at=now()))
+            session.commit()
+        return free
+
+    def _known(self, session: Session, job_id: int) -> dict[str, str]:
+        """The files of a job, which is held until the transaction ends, by name with their hashes."""
+        if session.get(JobRow, job_id, with_for_update=True) is None:
+            raise NotFound(f"There is no job {job_id}.", remedy="Choose one from the list.")
+        wanted = select(FileRow.name, FileRow.sha256).where(FileRow.job_id == job_id)
+        known = dict(session.exec(wanted).all())
+        if len(known) >= MAX_FILES:
+            raise InputError(f"The job has {len(known)} files already.", remedy="Begin a new job.")
+        return known
 
     def names(self, job_id: int) -> dict[str, str]:
         """A job's files by name with their hashes."""

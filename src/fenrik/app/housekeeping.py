@@ -41,6 +41,7 @@ _UNNAMED = text(
 )
 _UNUSED = text(
     """DELETE FROM blob b WHERE NOT EXISTS (SELECT 1 FROM job_file f WHERE f.sha256 = b.sha256)
+       AND NOT EXISTS (SELECT 1 FROM shop_item s, jsonb_each_text(s.files) e WHERE e.value = b.sha256)
        AND b.sha256 IN (SELECT c.sha256 FROM blob c FOR UPDATE SKIP LOCKED)"""
 )
 _OLD_RUNS = text(

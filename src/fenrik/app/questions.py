@@ -40,11 +40,11 @@ from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
 from fenrik.core.machines.solids import machine_solids
 from fenrik.core.model.measure import Pick, measure
 from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.model.simple_solids import joined_meshes
 from fenrik.core.motion.notes import to_plain
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.pictures.drawing import of_part
 from fenrik.core.proof.replay import Replay
-from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.setups.side import SideDoc
 from fenrik.core.stock.heightmap import pieces_of
 

@@ -11,6 +11,7 @@ from fenrik.core.job.programs.posted import Scheduled
 from fenrik.core.machines.machine import Machine
 from fenrik.core.model.bodies import Body
 from fenrik.core.proof.numbers import LoadFacts, ProofDeviation
+from fenrik.core.setups.held_in import Fixture
 from fenrik.core.strategies.base import Target
 from fenrik.core.tooling.assembly import Assembly, Kind
 from fenrik.core.tooling.materials import Material
@@ -389,6 +390,7 @@ class Library(Shape):
     field."""
 
     machines: list[Machine]
+    fixtures: list[Fixture]
     materials: list[Material]
     tools: list[Assembly]
     dialects: list[DialectInfo]

@@ -119,3 +119,16 @@ class ShopToolRow(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     tool: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
     at: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]
+
+
+class ShopItemRow(SQLModel, table=True):
+    """A fixture or a machine that the shop keeps for later jobs: the item as a document holds it, and the
+    hashes of the files that it names."""
+
+    __tablename__ = "shop_item"
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str
+    name: str
+    item: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    files: dict[str, str] = Field(default_factory=dict, sa_column=Column(JSONB, nullable=False))
+    at: datetime = Field(default_factory=now, sa_type=MOMENT)  # type: ignore[call-overload]

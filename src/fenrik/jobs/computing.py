@@ -33,7 +33,9 @@ def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str
     progress.step(0.0, READING)
     paths.workspace.part()
     for setup in job.setups:
-        if isinstance(setup.stock, SolidStock) or any(f.kind == "solid" for f in setup.fixture):
+        held = (f for f in job.fixtures if setup.held_in and f.name == setup.held_in.fixture)
+        pieces = [*setup.fixture, *(piece for f in held for piece in f.pieces)]
+        if isinstance(setup.stock, SolidStock) or any(piece.kind == "solid" for piece in pieces):
             paths.setups.clamped(setup)  # reads the solids of stock and fixture
     if target == "part":
         return

@@ -14,6 +14,7 @@ from fenrik.core.job.document.recipe_data import choices, shipped
 from fenrik.core.machines.library import machines
 from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.writing.dialect import dialects
+from fenrik.core.setups.fixture_library import fixtures
 from fenrik.core.strategies.registry import strategies
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.drawing import tool_svg
@@ -43,6 +44,7 @@ def _library() -> Library:
     holes, features = shipped()
     return Library(
         machines=list(machines().values()),
+        fixtures=fixtures(),
         materials=list(materials().values()),
         tools=starting_library(),
         dialects=[

@@ -1032,6 +1032,166 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/shop/fixtures": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Fixtures
+     * @description The shop's own fixtures, the one kept last first.
+     */
+    get: operations["list_fixtures_api_shop_fixtures_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/fixtures/of/{job_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Keep Fixture
+     * @description Keeps a fixture of a job for later ones, with its files, in place of one of the same name.
+     */
+    post: operations["keep_fixture_api_shop_fixtures_of__job_id__post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/fixtures/{number}/into/{job_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Fixture
+     * @description A kept fixture for use in a job, which gets the files that it names.
+     */
+    post: operations["take_fixture_api_shop_fixtures__number__into__job_id__post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/fixtures/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /**
+     * Drop Fixture
+     * @description Keeps a fixture no longer.
+     */
+    delete: operations["drop_fixture_api_shop_fixtures__number__delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/machines": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * List Machines
+     * @description The shop's own machines, the one kept last first.
+     */
+    get: operations["list_machines_api_shop_machines_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/machines/of/{job_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Keep Machine
+     * @description Keeps a machine of a job for later ones, with its files, in place of one of the same name.
+     */
+    post: operations["keep_machine_api_shop_machines_of__job_id__post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/machines/{number}/into/{job_id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Machine
+     * @description A kept machine for use in a job, which gets the files that it names.
+     */
+    post: operations["take_machine_api_shop_machines__number__into__job_id__post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/shop/machines/{number}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /**
+     * Drop Machine
+     * @description Keeps a machine no longer.
+     */
+    delete: operations["drop_machine_api_shop_machines__number__delete"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/events": {
     parameters: {
       query?: never;
@@ -1278,7 +1438,7 @@ export interface components {
     };
     /**
      * Block
-     * @description A box between two corners in program coordinates, mm: a clamp, a stop, a parallel.
+     * @description A box between two corners: a riser, a stop, a parallel.
      */
     Block: {
       /**
@@ -1437,6 +1597,51 @@ export interface components {
        * @description Name of the earlier setup.
        */
       setup: string;
+    };
+    /**
+     * Clamp
+     * @description A strap clamp: a bar whose tip lies upon the stock `at` X, Y and which goes off towards an angle, its
+     *     heel on a block, a stud through it; as high as the stock is there.
+     */
+    Clamp: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "clamp";
+      /**
+       * Name
+       * @default Clamp
+       */
+      name: string;
+      /** At */
+      at: [number, number];
+      /**
+       * Towards Deg
+       * @default 0
+       */
+      towards_deg: number;
+      /**
+       * Length
+       * @default 80
+       */
+      length: number;
+      /**
+       * Width
+       * @default 30
+       */
+      width: number;
+      /**
+       * Thickness
+       * @default 16
+       */
+      thickness: number;
+      /**
+       * Reach
+       * @description So much of the bar lies upon the stock.
+       * @default 12
+       */
+      reach: number;
     };
     /**
      * Clamping
@@ -1726,8 +1931,81 @@ export interface components {
       mend?: components["schemas"]["Mend"] | null;
     };
     /**
+     * Fixture
+     * @description A fixture by its name: pieces in its own frame, whose zero stands on the table, Z up.
+     *
+     *     `seat` is where the middle of the stock's underside sits; where it has a vice, the stock lies against the
+     *     fixed jaw, about the jaws' middle, and as low as they grip.
+     */
+    Fixture: {
+      /** Name */
+      name: string;
+      /** Pieces */
+      pieces: (
+        | components["schemas"]["Jaws"]
+        | components["schemas"]["Vice"]
+        | components["schemas"]["Clamp"]
+        | components["schemas"]["Block"]
+        | components["schemas"]["FixturePlate"]
+        | components["schemas"]["FixtureSolid"]
+      )[];
+      /**
+       * Seat
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      seat: [number, number, number];
+      /**
+       * Notes
+       * @default
+       */
+      notes: string;
+    };
+    /**
+     * FixturePlate
+     * @description A block with T-slots along X or Y in its top, or a grid of bores, `pitch` apart, `width` wide and
+     *     `depth` deep.
+     */
+    FixturePlate: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "plate";
+      /** Name */
+      name: string;
+      /** Low */
+      low: [number, number, number];
+      /** High */
+      high: [number, number, number];
+      /**
+       * Grid
+       * @default bores
+       * @enum {string}
+       */
+      grid: "x" | "y" | "bores";
+      /**
+       * Pitch
+       * @default 50
+       */
+      pitch: number;
+      /**
+       * Width
+       * @default 12
+       */
+      width: number;
+      /**
+       * Depth
+       * @default 12
+       */
+      depth: number;
+    };
+    /**
      * FixtureSolid
-     * @description A solid from a file: turned about Z, then its own zero at a place in program coordinates.
+     * @description A solid from a file: turned about Z, then its own zero at a place.
      */
     FixtureSolid: {
       /**
@@ -1739,11 +2017,8 @@ export interface components {
       name: string;
       /** File */
       file: string;
-      /**
-       * Solid
-       * @default null
-       */
-      solid: number | null;
+      /** Solid */
+      solid?: number | null;
       /**
        * Scale
        * @default 1
@@ -1842,6 +2117,33 @@ export interface components {
        *     }
        */
       bottom: components["schemas"]["Height"];
+    };
+    /**
+     * HeldIn
+     * @description The fixture of a setup, where it stands, and how far the stock sits off its seat, in the fixture's
+     *     directions, mm.
+     */
+    HeldIn: {
+      /** Fixture */
+      fixture: string;
+      /**
+       * @default {
+       *       "x": 0,
+       *       "y": 0,
+       *       "z": 0,
+       *       "turn_deg": 0
+       *     }
+       */
+      on_table: components["schemas"]["OnTable"];
+      /**
+       * In Fixture
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      in_fixture: [number, number, number];
     };
     /**
      * Histogram
@@ -1944,10 +2246,40 @@ export interface components {
     };
     /**
      * Jaws
-     * @description Two parallel jaws that hold the stock's box at its sides: `grip` mm of it, from its underside up. They
-     *     run along X or Y, `length` mm about the stock's middle, are `thickness` mm thick and `height` mm high.
+     * @description A pair of jaws alone, along X or Y, at the stock's sides about its middle.
      */
     Jaws: {
+      /**
+       * Form
+       * @default hard
+       * @enum {string}
+       */
+      form: "hard" | "stepped" | "soft";
+      /**
+       * Grip
+       * @default 5
+       */
+      grip: number;
+      /**
+       * Ledge
+       * @default 3
+       */
+      ledge: number;
+      /**
+       * Length
+       * @default 125
+       */
+      length: number;
+      /**
+       * Thickness
+       * @default 25
+       */
+      thickness: number;
+      /**
+       * Height
+       * @default 40
+       */
+      height: number;
       /**
        * @description discriminator enum property added by openapi-typescript
        * @enum {string}
@@ -1964,26 +2296,6 @@ export interface components {
        * @enum {string}
        */
       along: "x" | "y";
-      /**
-       * Grip
-       * @default 5
-       */
-      grip: number;
-      /**
-       * Length
-       * @default 125
-       */
-      length: number;
-      /**
-       * Thickness
-       * @default 25
-       */
-      thickness: number;
-      /**
-       * Height
-       * @default 40
-       */
-      height: number;
     };
     /**
      * Job
@@ -2024,6 +2336,12 @@ export interface components {
        * @default []
        */
       machines: components["schemas"]["Machine"][];
+      /**
+       * Fixtures
+       * @description Fixtures that setups are held in, by their names.
+       * @default []
+       */
+      fixtures: components["schemas"]["Fixture"][];
       /**
        * @default {
        *       "cell_mm": null,
@@ -2282,6 +2600,8 @@ export interface components {
     Library: {
       /** Machines */
       machines: components["schemas"]["Machine"][];
+      /** Fixtures */
+      fixtures: components["schemas"]["Fixture"][];
       /** Materials */
       materials: components["schemas"]["Material"][];
       /** Tools */
@@ -2590,6 +2910,14 @@ export interface components {
       x?: [number, number, number] | null;
     };
     /**
+     * Named
+     * @description A fixture of a job by its name, or a machine.
+     */
+    Named: {
+      /** Name */
+      name: string;
+    };
+    /**
      * Needed
      * @description Sides that a setup needs, and further clampings for those that it does not reach.
      */
@@ -2625,6 +2953,32 @@ export interface components {
       parameters?: {
         [key: string]: unknown;
       } | null;
+    };
+    /**
+     * OnTable
+     * @description Where a fixture's zero stands over the middle of the table, mm, and its turn about Z.
+     */
+    OnTable: {
+      /**
+       * X
+       * @default 0
+       */
+      x: number;
+      /**
+       * Y
+       * @default 0
+       */
+      y: number;
+      /**
+       * Z
+       * @default 0
+       */
+      z: number;
+      /**
+       * Turn Deg
+       * @default 0
+       */
+      turn_deg: number;
     };
     /**
      * OperationDoc
@@ -3903,11 +4257,21 @@ export interface components {
       /** @default null */
       array: components["schemas"]["PartArray"] | null;
       /**
+       * @description A fixture of the job that holds it: then that, not `placement`, says where it is.
+       * @default null
+       */
+      held_in: components["schemas"]["HeldIn"] | null;
+      /**
        * Fixture
+       * @description Further pieces that hold this stock alone.
        * @default []
        */
       fixture: (
-        components["schemas"]["Jaws"] | components["schemas"]["Block"] | components["schemas"]["FixtureSolid"]
+        | components["schemas"]["Jaws"]
+        | components["schemas"]["Clamp"]
+        | components["schemas"]["Block"]
+        | components["schemas"]["FixturePlate"]
+        | components["schemas"]["FixtureSolid"]
       )[];
       /**
        * @default {
@@ -3996,6 +4360,24 @@ export interface components {
       sides?: components["schemas"]["SideState"][] | null;
       /** Operations */
       operations: components["schemas"]["OperationState"][];
+    };
+    /**
+     * ShopFixture
+     * @description A fixture that is kept for later jobs.
+     */
+    ShopFixture: {
+      /** Id */
+      id: number;
+      item: components["schemas"]["Fixture"];
+    };
+    /**
+     * ShopMachine
+     * @description A machine that is kept for later jobs.
+     */
+    ShopMachine: {
+      /** Id */
+      id: number;
+      item: components["schemas"]["Machine"];
     };
     /**
      * ShopTool
@@ -4287,6 +4669,80 @@ export interface components {
       input?: unknown;
       /** Context */
       ctx?: Record<string, never>;
+    };
+    /**
+     * Vice
+     * @description A vice: its jaws run along X, the fixed one's face with its middle `at` a place of the fixture on whose
+     *     Z the vice stands; the other closes from +Y as far as the stock is wide. It decides where the stock
+     *     sits.
+     */
+    Vice: {
+      /**
+       * Form
+       * @default hard
+       * @enum {string}
+       */
+      form: "hard" | "stepped" | "soft";
+      /**
+       * Grip
+       * @default 5
+       */
+      grip: number;
+      /**
+       * Ledge
+       * @default 3
+       */
+      ledge: number;
+      /**
+       * Length
+       * @default 125
+       */
+      length: number;
+      /**
+       * Thickness
+       * @default 25
+       */
+      thickness: number;
+      /**
+       * Height
+       * @default 40
+       */
+      height: number;
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: "vice";
+      /**
+       * Name
+       * @default Vice
+       */
+      name: string;
+      /**
+       * At
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      at: [number, number, number];
+      /**
+       * Opening
+       * @description How far the jaws open at most.
+       * @default 160
+       */
+      opening: number;
+      /**
+       * Base Length
+       * @default 340
+       */
+      base_length: number;
+      /**
+       * Base Height
+       * @default 70
+       */
+      base_height: number;
     };
     /**
      * WallPick
@@ -6133,6 +6589,242 @@ export interface operations {
     };
   };
   drop_api_shop_tools__number__delete: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  list_fixtures_api_shop_fixtures_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShopFixture"][];
+        };
+      };
+    };
+  };
+  keep_fixture_api_shop_fixtures_of__job_id__post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Named"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShopFixture"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  take_fixture_api_shop_fixtures__number__into__job_id__post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Fixture"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  drop_fixture_api_shop_fixtures__number__delete: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": unknown;
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  list_machines_api_shop_machines_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShopMachine"][];
+        };
+      };
+    };
+  };
+  keep_machine_api_shop_machines_of__job_id__post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["Named"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShopMachine"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  take_machine_api_shop_machines__number__into__job_id__post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Machine"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  drop_machine_api_shop_machines__number__delete: {
     parameters: {
       query?: never;
       header?: never;

@@ -35,8 +35,11 @@ export type Stock = NonNullable<Setup["stock"]>;
 
 export type PartArray = S["PartArray"];
 
-/** What holds the stock: jaws beside it, a block between two corners, a solid from a file; program coordinates, mm. */
-export type FixturePart = NonNullable<Setup["fixture"]>[number];
+/** A fixture by its name: pieces in its own frame, mm. */
+export type Fixture = S["Fixture"];
+
+/** What holds the stock: a vice, jaws, clamps, blocks, plates, solids from a file; mm. */
+export type FixturePiece = Fixture["pieces"][number];
 
 /** A direction from which a clamped part is worked besides the setup's own. */
 export type Side = S["SideDoc"];

@@ -1,7 +1,7 @@
 import * as THREE from "three";
 import type { Vec3 } from "../api/types";
 import { Camera } from "./camera";
-import { DARK, LIGHT } from "./colours";
+import { DARK, DRAWN, LIGHT } from "./colours";
 import { BodyLayer } from "./layers/body";
 import { DrawingLayer } from "./layers/drawing";
 import { FieldLayer } from "./layers/field";
@@ -12,6 +12,7 @@ import { PathLayer } from "./layers/path";
 import { StockLayer } from "./layers/stock";
 import { ToolLayer } from "./layers/tool";
 import { softwareOnly, environmentOf, GroundShadow } from "./light";
+import { pickBody, Ruler, type BodyPick, type Pickable } from "./measuring";
 import { NodeTree } from "./nodes";
 import { pickPart, pickPlace, type Hit } from "./picking";
 import type { Stage } from "./stage";
@@ -33,6 +34,7 @@ export class BenchScene implements Stage {
   readonly tool: ToolLayer;
   readonly machine: MachineLayer;
   readonly body: BodyLayer;
+  readonly ruler: Ruler;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly camera: Camera;
@@ -69,6 +71,8 @@ export class BenchScene implements Stage {
     this.tool = new ToolLayer(tool, this);
     this.machine = new MachineLayer(this.nodes, this);
     this.body = new BodyLayer(work, this);
+    this.ruler = new Ruler(this.nodes, DRAWN);
+    this.scene.add(this.ruler.thing);
     this.setDark(false);
     this.look([1, -1.35, 0.95]);
   }
@@ -76,6 +80,7 @@ export class BenchScene implements Stage {
   dispose() {
     const { marks, part, stock, field, path, drawing, tool, machine, body } = this;
     for (const layer of [marks, part, stock, field, path, drawing, tool, machine, body]) layer.dispose();
+    this.ruler.dispose();
     this.camera.dispose();
     this.room?.dispose();
     this.shadow.dispose();
@@ -88,6 +93,7 @@ export class BenchScene implements Stage {
     requestAnimationFrame(() => {
       this.asked = false;
       const shown = [...this.part.things, ...this.stock.things].some((t) => t.visible);
+      this.ruler.follow();
       this.shadow.plane.visible = shown && !this.nodes.turns;
       this.renderer.render(this.scene, this.camera.lens);
     });
@@ -152,6 +158,19 @@ export class BenchScene implements Stage {
   /** What lies under a point of the canvas (-1..1), in the part's frame. */
   pick(x: number, y: number): Hit | null {
     return pickPart(this.part, this.camera, this.size(), x, y);
+  }
+
+  /** The nearest body of all that is drawn solid under a point of the canvas (-1..1), for measuring. */
+  pickBody(x: number, y: number): BodyPick | null {
+    const { part, stock, machine, tool } = this;
+    const work = { of: "work" } as const;
+    const things: Pickable[] = [
+      ...(part.shown ? part.things.map((thing) => ({ body: "part", carrier: work, thing })) : []),
+      ...stock.pickable.map(({ body, thing }) => ({ body, carrier: work, thing })),
+      ...machine.pickable,
+      ...tool.pickable.map(({ body, thing }) => ({ body, carrier: { of: "tool" } as const, thing })),
+    ];
+    return pickBody(this.camera.rayAt(x, y), things, this.nodes);
   }
 
   /** The place in the shown frame (X, Y, mm) under a point of the canvas (-1..1), for drawing an area. */

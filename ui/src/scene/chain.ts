@@ -54,6 +54,19 @@ export function jointsAt(names: string[], joints: Float32Array, motion: Motion, 
   return values;
 }
 
+/** Where the joints of a machine stand at rest: an arm at home, else the spindle at its upper end, the work in the
+ * middle. */
+export function atRest(machine: Machine): Record<string, number> {
+  const carrying = carryingWork(machine);
+  return Object.fromEntries(
+    machine.joints.map(({ name, letter, low, high }) => {
+      const up = letter === "Z" && !carrying.has(name) ? high : 0;
+      const at = machine.home?.[name] ?? up ?? 0;
+      return [name, Math.min(Math.max(at, low ?? -Infinity), high ?? Infinity)];
+    }),
+  );
+}
+
 /** The places of the rotary joints among those of the chain. */
 export const rotaryIn = (machine: Machine): number[] =>
   inChain(machine).flatMap((name, i) =>

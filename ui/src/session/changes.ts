@@ -27,6 +27,7 @@ export function fresh(before: Setup[], first: Setup["up"] = UP): Setup {
     between_sides: { over: "upper_end", radius: null, room: 20 },
     areas: [],
     repeats: [],
+    held_in: null,
     fixture: [],
   };
 }

@@ -2,6 +2,7 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { Fault, Finding, Tool, Vec3 } from "../api/types";
 import type { MachineLook } from "../scene/layers/machine";
+import type { BodyPick } from "../scene/measuring";
 import type { StopKind } from "./stopKinds";
 import type { PathColour } from "../scene/pathColours";
 import type { Hit } from "../scene/picking";
@@ -35,6 +36,10 @@ interface SessionStore {
   /** Bodies of the machine that are seen through one by one, and whether the tool is left out. */
   faded: string[];
   toolHidden: boolean;
+  /** How the machine is drawn about a setup that is being set up. */
+  standLook: MachineLook;
+  /** What is picked to be measured between, the first two of it; null while nothing is measured. */
+  measuring: BodyPick[] | null;
   place: Vec3 | null;
   /** The face of the part that the place lies on, to be shown with it. */
   placeFace: number | null;
@@ -84,6 +89,8 @@ export const useSession = create<SessionStore>((set) => ({
   machineLook: null,
   faded: [],
   toolHidden: false,
+  standLook: "hidden",
+  measuring: null,
   place: null,
   placeFace: null,
   sideShown: null,

@@ -15,6 +15,7 @@ from fenrik.core.frames import apply
 from fenrik.core.job.cutting.proofs import Proof
 from fenrik.core.job.document.job import ReleaseDoc, SetupDoc
 from fenrik.core.job.paths.paths import Paths
+from fenrik.core.job.setups.holding import fixture_of
 from fenrik.core.job.setups.moving import moving_words
 from fenrik.core.machines.arm import JOINTS
 from fenrik.core.machines.machine import Machine
@@ -31,7 +32,8 @@ from fenrik.core.pictures.drawing import (
     sharp_edges,
 )
 from fenrik.core.posting.writing.dialect import dialect
-from fenrik.core.setups.fixture import words_of
+from fenrik.core.setups.held_in import words_of_held
+from fenrik.core.setups.pieces import words_of
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.drawing import tool_svg
@@ -70,7 +72,7 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof, revision: int |
         clamped=clamped,
         moved=moving_words(paths.setups, setup),
         axis_words=_moving_axis(proof.facts, tools, paths.setups.machine(setup)),
-        held=[words_of(piece) for piece in setup.fixture],
+        held=_held(paths, setup),
         repeats={n: r.words() for r in setup.repeats for n in r.operations},
         notes={o.name: o.notes for o in setup.operations if o.notes},
         size=clamped.stock_high - clamped.stock_low,
@@ -84,6 +86,14 @@ def setup_sheet(paths: Paths, release: ReleaseDoc, proof: Proof, revision: int |
         today=f"{date.today():%Y-%m-%d}",
         revision=revision,
     )
+
+
+def _held(paths: Paths, setup: SetupDoc) -> list[str]:
+    """What holds the stock, in words."""
+    own = [words_of(piece) for piece in setup.fixture]
+    if setup.held_in is None:
+        return own
+    return [*words_of_held(fixture_of(paths.workspace, setup)[1], setup.held_in), *own]
 
 
 def _sides(paths: Paths, setup: SetupDoc, facts: list[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -64,11 +64,12 @@ def _windings(angle, low, high, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _way(before, after, endless, speed):  # type: ignore[no-untyped-def]
-    """The time of the way from position to position (r,), and whether a joint turns more than half a turn."""
+def _way(before, b, values, i, k, endless, speed):  # type: ignore[no-untyped-def]
+    """The time of the way from position b of `before` (n, r) to position i, k of `values` (m, n, r), and
+    whether a joint turns more than half a turn."""
     time, far = 0.0, False
-    for j in range(len(before)):
-        step = after[j] - before[j]
+    for j in range(len(speed)):
+        step = values[i, k, j] - before[b, j]
         if endless[j]:
             step -= 360.0 * np.round(step / 360.0)
         time = max(time, abs(step) / speed[j])
@@ -137,8 +138,10 @@ def quickest(angles, exists, free, limits, start, weight):  # type: ignore[no-un
                 own[used] = -1 if free[i, s] else s
                 first, last = (0, known) if only < 0 else (only, only + 1)
                 for b in range(first, last):
+                    if cost[b] >= best[used]:
+                        continue  # no way takes less than no time
                     other = label[b] >= 0 and own[used] >= 0 and label[b] != own[used]
-                    time, far = _way(before[b], values[i, used], endless, speed)
+                    time, far = _way(before, b, values, i, used, endless, speed)
                     if cutting and (far or (other and not (meets or met))):
                         time += NEVER
                     time *= weight[i]

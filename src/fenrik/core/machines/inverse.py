@@ -68,21 +68,26 @@ def two_rotaries(first, second, tool, wanted, angles, exists, free):  # type: ig
     size = cross @ cross
     t2 = second @ tool
     s2 = np.sqrt(np.sum(np.cross(second, tool) ** 2))
+    fx, fy, fz = first
+    z = np.empty(3)
     for i in range(len(wanted)):
         w = wanted[i]
-        t1 = first @ w
+        t1 = fx * w[0] + fy * w[1] + fz * w[2]
         # z = alpha first + beta second ± gamma cross is what both turn into
         alpha = (dot * t2 - t1) / (dot * dot - 1.0)
         beta = (dot * t1 - t2) / (dot * dot - 1.0)
         # |z|² = 1, as a product that stays exact where both solutions meet (as in Heron's formula)
-        s1 = np.sqrt(np.sum(np.cross(first, w) ** 2))
+        sx, sy, sz = fy * w[2] - fz * w[1], fz * w[0] - fx * w[2], fx * w[1] - fy * w[0]
+        s1 = np.sqrt(sx * sx + sy * sy + sz * sz)
         rest = (s1 * s2 - t1 * t2 + dot) * (s1 * s2 + t1 * t2 - dot)
         reach = rest / (size * size)
         ok = rest > -CLOSE_ENOUGH
         gamma = np.sqrt(max(0.0, reach))
         pole = s1 < SAME_DIRECTION
         for k in range(2):
-            z = alpha * first + beta * second + (gamma if k == 0 else -gamma) * cross
+            side = gamma if k == 0 else -gamma
+            for axis in range(3):
+                z[axis] = alpha * first[axis] + beta * second[axis] + side * cross[axis]
             angles[i, k, 1] = _angle(second, tool, z)
             angles[i, k, 0] = 0.0 if pole else _angle(first, z, w)
             exists[i, k] = ok

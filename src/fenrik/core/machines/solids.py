@@ -17,8 +17,9 @@ from shapely.geometry.polygon import orient
 from fenrik.core.frames import invert, transform
 from fenrik.core.machines.bodies import ROLES, Revolved, Role
 from fenrik.core.machines.machine import Machine
-from fenrik.core.machines.shapes import revolved, solid_of
+from fenrik.core.machines.shapes import solid_of
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.model.simple_solids import revolved
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]

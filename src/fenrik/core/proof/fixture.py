@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 from fenrik.core.cutting.clearance import Reach
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
+from fenrik.core.machines.solids import pieces_of
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.pieces import is_upright
 from fenrik.core.motion.table import in_parts
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.run import Run
-from fenrik.core.stock.dexels import CUTTING, HOLDER, SHANK, Stock, tool_bodies
+from fenrik.core.stock.dexels import CUTTING, HOLDER, ROLES, SHANK, Stock, tool_bodies
+from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.profile import Profile
 
 Floats = NDArray[np.float64]
@@ -37,9 +39,7 @@ def against_fixture(run: Run, fixture: TriangleMesh) -> list[Finding]:
 def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
     """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns,
     where it does so first. The fixture is cut like a stock, so that nothing between two poses is missed."""
-    motion = run.motion
-    low, high = fixture.bounds
-    cell = min(1.0, max(0.2, float(np.linalg.norm(high - low)) / 450))
+    motion, pieces = run.motion, pieces_of(fixture)
     findings: list[Finding] = []
     poses, owner = motion.in_setup(CHORD_MM)
     leaning = np.flatnonzero(~is_upright(poses))
@@ -48,10 +48,7 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
         tool = run.tools.get(int(motion.tool[owner[mine[0]]])) if len(mine) else None
         if tool is None:
             continue
-        stock = Stock.of_mesh(fixture, cell)
-        lost = stock.cut(
-            np.ascontiguousarray(poses[mine]), tool_bodies(tool), np.ones(len(mine), dtype=np.bool_)
-        ).overlap
+        lost = _taken_out(pieces, np.ascontiguousarray(poses[mine]), tool)
         for role, part in ((CUTTING, "cutter"), (SHANK, "shank"), (HOLDER, "holder")):
             hit = np.flatnonzero(lost[:, role] > TOUCH_MM)
             if not len(hit):
@@ -75,6 +72,19 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
                 )
             )
     return findings
+
+
+def _taken_out(pieces: list[TriangleMesh], poses: Floats, tool: Assembly) -> Floats:
+    """How deep (n, roles) mm the bodies of a tool go into closed pieces along poses (n, 12). Each is cut by
+    itself: where two touch or overlap, material would be counted as none."""
+    fast = np.ones(len(poses), dtype=np.bool_)
+    deepest = np.zeros((len(poses), ROLES))
+    for piece in pieces:
+        low, high = piece.bounds
+        cell = min(1.0, max(0.2, float(np.linalg.norm(high - low)) / 450))
+        lost = Stock.of_mesh(piece, cell).cut(poses, tool_bodies(tool), fast).overlap
+        deepest = np.maximum(deepest, lost)
+    return deepest
 
 
 def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:

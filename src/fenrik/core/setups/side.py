@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply, invert, rotation_up, transform
 from fenrik.core.model.part_model import PartModel, TriangleMesh
-from fenrik.core.setups.fixture import box_mesh
+from fenrik.core.model.simple_solids import box_mesh
 from fenrik.core.setups.setup import Clamped, Zero, box_point, tight_box
 from fenrik.core.setups.towards import AxisAt, Towards, side_direction
 

@@ -180,7 +180,7 @@ function Mending({ finding }: { finding: Finding }) {
           const setup = d.setups.find((s) => s.name === finding.setup);
           if (!o || !setup) return;
           if (mend.parameters) o.parameters = { ...o.parameters, ...mend.parameters };
-          if (mend.placement) Object.assign(setup.placement, mend.placement);
+          if (mend.placement) Object.assign(setup.held_in?.on_table ?? setup.placement, mend.placement);
           if (mend.operation) Object.assign(o, mend.operation);
           if (mend.tool) Object.assign(d.tools.find((t) => t.number === o.tool) ?? {}, mend.tool);
         })

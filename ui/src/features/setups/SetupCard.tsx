@@ -7,7 +7,7 @@ import { rename } from "../../session/changes";
 import { WaysUp } from "./WaysUp";
 import { BetweenSides } from "./BetweenSides";
 import { SideFields } from "./SideFields";
-import { FixtureFields } from "./FixtureFields";
+import { FixtureFields } from "./fixture/FixtureFields";
 import { ArrayFields, StockFields, ZeroFields } from "./SetupFields";
 
 const AXES = ["+x", "-x", "+y", "-y", "+z", "-z"];
@@ -73,7 +73,7 @@ export function SetupCard() {
       <StockFields setup={setup} edit={edit} />
       <ArrayFields setup={setup} edit={edit} />
       <h3>Fixture</h3>
-      <FixtureFields setup={setup} edit={edit} />
+      <FixtureFields index={i} setup={setup} edit={edit} />
       <h3>Program zero</h3>
       <ZeroFields setup={setup} edit={edit} />
       {offsetOf(document, library, setup) !== null && (
@@ -84,18 +84,22 @@ export function SetupCard() {
           onSave={(v) => edit((s) => void (s.work_offset = v as typeof s.work_offset))}
         />
       )}
-      <h3>Place on the table</h3>
-      <div className="points" style={{ alignItems: "end" }}>
-        {(["x", "y", "z"] as const).map((axis) => (
-          <LengthField
-            key={axis}
-            label={axis === "z" ? "Height" : axis.toUpperCase()}
-            units={document.units}
-            value={setup.placement[axis]}
-            onSave={(v) => edit((s) => void (s.placement[axis] = v ?? 0))}
-          />
-        ))}
-      </div>
+      {!setup.held_in && (
+        <>
+          <h3>Place on the table</h3>
+          <div className="points" style={{ alignItems: "end" }}>
+            {(["x", "y", "z"] as const).map((axis) => (
+              <LengthField
+                key={axis}
+                label={axis === "z" ? "Height" : axis.toUpperCase()}
+                units={document.units}
+                value={setup.placement[axis]}
+                onSave={(v) => edit((s) => void (s.placement[axis] = v ?? 0))}
+              />
+            ))}
+          </div>
+        </>
+      )}
     </>
   );
 }

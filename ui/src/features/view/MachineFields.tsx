@@ -10,10 +10,16 @@ const LOOKS: { value: MachineLook; label: string }[] = [
   { value: "base", label: "Base only" },
 ];
 
-/** How the machine is drawn while a proof is replayed, and which of its bodies are seen through. */
-export function MachineFields({ setupName }: { setupName: string }) {
+interface Props {
+  setupName: string;
+  /** Whether it stands about a setup that is being set up; else a proof is replayed. */
+  standing?: boolean;
+}
+
+/** How the machine is drawn, and which of its bodies are seen through. */
+export function MachineFields({ setupName, standing = false }: Props) {
   const { faded, toolHidden, turning, set } = useChosen("faded", "toolHidden", "turning", "set");
-  const { look, hasBodies, bodies, turns } = useMachine(setupName);
+  const { look, hasBodies, bodies, turns } = useMachine(setupName, standing);
   const drawn = hasBodies && look !== "hidden";
   const names = bodies.map((b) => b.name);
   const fade = (name: string, on: boolean) =>
@@ -33,15 +39,19 @@ export function MachineFields({ setupName }: { setupName: string }) {
                 size="xs"
                 aria-label="Machine drawn"
                 value={look}
-                onChange={(v) => set({ machineLook: v as MachineLook })}
+                onChange={(v) =>
+                  set(standing ? { standLook: v as MachineLook } : { machineLook: v as MachineLook })
+                }
                 data={LOOKS}
               />
-              <Checkbox
-                size="xs"
-                label="Tool"
-                checked={!toolHidden}
-                onChange={(e) => set({ toolHidden: !e.currentTarget.checked })}
-              />
+              {!standing && (
+                <Checkbox
+                  size="xs"
+                  label="Tool"
+                  checked={!toolHidden}
+                  onChange={(e) => set({ toolHidden: !e.currentTarget.checked })}
+                />
+              )}
               {names.length > 0 && <Text size="xs">Seen through, one by one</Text>}
               <div className="faded">
                 {names.map((name) => (
@@ -58,7 +68,7 @@ export function MachineFields({ setupName }: { setupName: string }) {
           </Popover.Dropdown>
         </Popover>
       )}
-      {(turns || drawn) && (
+      {!standing && (turns || drawn) && (
         <Checkbox
           size="xs"
           label={turns ? "Part turns" : "Part moves"}

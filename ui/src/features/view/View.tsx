@@ -4,9 +4,11 @@ import { BenchScene } from "../../scene/BenchScene";
 import { DeviationLegend, PathColours, PathLegend } from "./Legends";
 import { CORNER, LOOKS } from "./looks";
 import { MachineFields } from "./MachineFields";
+import { Measured, MeasureButton } from "./Measured";
 import { Offer } from "./Offer";
 import { useKeptAreas } from "./useKept";
 import { useMachine } from "./useMachine";
+import { useMeasuring } from "./useMeasuring";
 import { usePart } from "./usePart";
 import { usePath } from "./usePath";
 import { useDrawing, usePicking } from "./usePicking";
@@ -19,7 +21,7 @@ import { useChosen } from "../../session/store";
 /** The view in the middle: the same camera at every station. */
 export function View() {
   const { station, state, document } = useShared();
-  const bench = useChosen("picks", "operation", "shown", "pathShown", "set");
+  const bench = useChosen("picks", "operation", "shown", "pathShown", "setup", "measuring", "set");
   const canvas = useRef<HTMLCanvasElement>(null);
   const holder = useRef<HTMLElement>(null);
   const [scene, setScene] = useState<BenchScene | null>(null);
@@ -48,9 +50,12 @@ export function View() {
   useDrawing(scene);
   useKeptAreas(scene);
   usePicking(scene, holder);
+  const gap = useMeasuring(scene);
 
   const { facts } = useChosenProof();
-  const { machine, look } = useMachine(facts?.setup);
+  const standing = station === "setups";
+  const setupName = standing ? document.setups[bench.setup]?.name : facts?.setup;
+  const { machine, look } = useMachine(setupName, standing);
   const names = (facts?.operations ?? []).map((o) => o.name);
   const posted = station === "prove" && bench.pathShown && bench.shown !== "deviation";
   const legend = posted || (station === "plan" && bench.operation !== null);
@@ -82,6 +87,12 @@ export function View() {
           <PathColours choices={["kind", "feed", "height"]} />
         </div>
       )}
+      {standing && !empty && setupName && (
+        <div className="showing">
+          <MachineFields setupName={setupName} standing />
+          <MeasureButton />
+        </div>
+      )}
       {station === "prove" && (
         <div className="showing">
           <SegmentedControl
@@ -102,12 +113,14 @@ export function View() {
             onChange={(e) => bench.set({ pathShown: e.currentTarget.checked })}
           />
           {machine && facts && bench.shown === "replay" && <MachineFields setupName={facts.setup} />}
+          {facts && <MeasureButton />}
           {bench.pathShown && <PathColours choices={["kind", "operation", "load", "feed", "height"]} />}
         </div>
       )}
       {station === "prove" && bench.shown === "deviation" && <DeviationLegend end={deviation} />}
       {legend && <PathLegend by={by} scale={scale} names={names} />}
-      {!empty && <Offer />}
+      {!empty && bench.measuring === null && <Offer />}
+      <Measured gap={gap} setupName={setupName} />
     </main>
   );
 }

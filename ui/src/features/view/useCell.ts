@@ -1,6 +1,6 @@
 import { useEffect, useMemo } from "react";
 import type { BenchScene } from "../../scene/BenchScene";
-import { carryingWork, chainOf, inChain, jointsAt, type CellMotion } from "../../scene/chain";
+import { atRest, carryingWork, chainOf, inChain, jointsAt, type CellMotion } from "../../scene/chain";
 import { poseAt } from "../../scene/heightfield";
 import { gaugeLength } from "../../scene/layers/tool";
 import { frameOf } from "../../scene/nodes";
@@ -11,8 +11,8 @@ import { CORNER } from "./looks";
 import { useMachine } from "./useMachine";
 
 /**
- * The machine about the work while a proof is replayed: its bodies on their joints, the tool in the spindle, all
- * where the run strip says. `motion` is that of the proof, null while there is none to show. Beside the machine its
+ * The machine about the work: its bodies on their joints, at rest while a setup is being set up (`standing`), else
+ * with the tool in the spindle where the run strip says. `motion` is that of the proof, null while there is none to show. Beside the machine its
  * base stands still; on the part, the work does and all else goes about it. Returns whether it moves.
  */
 export function useCell(
@@ -20,14 +20,16 @@ export function useCell(
   setupName: string | undefined,
   motion: CellMotion | null,
   time: number,
+  standing = false,
 ): boolean {
   const { document, state } = useShared();
   const { turning, faded } = useChosen("turning", "faded");
-  const { machine, look, hasBodies, bodies, turns } = useMachine(setupName);
+  const { machine, look, hasBodies, bodies, turns } = useMachine(setupName, standing);
   const facts = state?.setups.find((s) => s.name === setupName);
   const [at, stock] = [facts?.table_from_setup, facts?.stock];
   const drawn = hasBodies && look !== "hidden";
-  const shown = !!motion?.joints && !!machine && !!at && !!stock && ((turning && turns) || drawn);
+  const moves = !!motion?.joints && ((turning && turns) || drawn);
+  const shown = (standing ? drawn : moves) && !!machine && !!at && !!stock;
   const names = useMemo(() => (machine ? inChain(machine) : []), [machine]);
   const place = JSON.stringify(at);
   const box = JSON.stringify(stock);
@@ -57,13 +59,19 @@ export function useCell(
   useEffect(() => {
     if (machine) scene?.machine.show(look, carryingWork(machine), new Set(faded));
   }, [scene, machine, look, faded, bodies, shown]);
-  const tool = shown ? poseAt(motion, time).tool : null;
+  const tool = shown && motion ? poseAt(motion, time).tool : null;
   const held = document.tools.find((t) => t.number === tool);
   useEffect(() => {
-    if (!scene || !shown || !machine || !motion?.joints) return;
+    if (!scene || !shown || !machine) return;
+    if (standing) {
+      scene.nodes.setJoints(atRest(machine));
+      scene.ask();
+      return;
+    }
+    if (!motion?.joints) return;
     scene.nodes.setJoints(jointsAt(names, motion.joints, motion, time));
     if (held) scene.tool.hold(frameOf(machine.tool as Parameters<typeof frameOf>[0]), gaugeLength(held));
     scene.ask();
-  }, [scene, shown, machine, turning, bodies, names, motion, time, held]);
+  }, [scene, shown, machine, turning, bodies, names, motion, time, held, standing, place]);
   return shown;
 }

@@ -4,7 +4,7 @@ import type { Machine } from "../../api/types";
 import { bodiesOf, type MachineBody, type MachineLook } from "../../scene/layers/machine";
 import { useShared } from "../../session/context";
 import { isArm, machinesOf } from "../../session/machines";
-import { useSession } from "../../session/store";
+import { useChosen } from "../../session/store";
 
 /** A setup's machine as it is drawn. */
 export interface ShownMachine {
@@ -18,9 +18,11 @@ export interface ShownMachine {
   turns: boolean;
 }
 
-export function useMachine(setupName: string | undefined): ShownMachine {
+/** `standing` while a setup is being set up: then it is hidden until something else is chosen there. */
+export function useMachine(setupName: string | undefined, standing = false): ShownMachine {
   const { document, library, state, id } = useShared();
-  const chosen = useSession((s) => s.machineLook);
+  const { machineLook, standLook } = useChosen("machineLook", "standLook");
+  const chosen = standing ? standLook : machineLook;
   const index = state?.setups.findIndex((s) => s.name === setupName) ?? -1;
   const setup = document.setups.find((s) => s.name === setupName);
   const machine = machinesOf(document, library).find((m) => m.id === setup?.machine);

@@ -18,9 +18,10 @@ export function useDrawing(scene: BenchScene | null) {
 /** Clicks and moves of the pointer over the part. */
 export function usePicking(scene: BenchScene | null, holder: React.RefObject<HTMLElement | null>) {
   const { station } = useShared();
+  const measuring = useSession((s) => s.measuring !== null);
   useEffect(() => {
     const element = holder.current;
-    if (!scene || !element || station === "prove" || station === "release") return;
+    if (!scene || !element || measuring || station === "prove" || station === "release") return;
     const canvas = scene.canvas;
     let down: [number, number] | null = null;
     const place = (e: PointerEvent): [number, number] => {
@@ -61,5 +62,5 @@ export function usePicking(scene: BenchScene | null, holder: React.RefObject<HTM
       canvas.removeEventListener("pointerdown", press);
       canvas.removeEventListener("pointerup", release);
     };
-  }, [scene, holder, station]);
+  }, [scene, holder, station, measuring]);
 }

@@ -54,6 +54,7 @@ export function useProofView(scene: BenchScene | null): { inCell: boolean; met: 
     "placeFace",
   );
   const chosen = state?.releases[release];
+  const setUp = document.setups[useSession((s) => s.setup)]?.name;
   const key = station === "prove" && chosen?.state === "ready" ? chosen.key : undefined;
   const facts = useProof(key);
   const motion = useBlob(key ? `/proofs/${key}/motion` : null);
@@ -114,7 +115,8 @@ export function useProofView(scene: BenchScene | null): { inCell: boolean; met: 
     () => (key && shown === "replay" ? motionOf(motion.data) : null),
     [key, shown, motion],
   );
-  const inCell = useCell(scene, facts.data?.setup, moves, time);
+  const standing = station === "setups";
+  const inCell = useCell(scene, standing ? setUp : facts.data?.setup, moves, time, standing);
   useEffect(() => {
     toolShown.current = null;
   }, [inCell]);

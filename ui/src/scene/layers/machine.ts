@@ -1,6 +1,7 @@
 import * as THREE from "three";
 import { toCreasedNormals } from "three/examples/jsm/utils/BufferGeometryUtils.js";
 import type { Blob } from "../../api/binary";
+import type { Pickable } from "../measuring";
 import type { NodeTree } from "../nodes";
 import { Slot, type Stage } from "../stage";
 
@@ -95,6 +96,16 @@ export class MachineLayer {
   /** What can be seen. */
   get things(): THREE.Object3D[] {
     return [...this.slots.values()].flatMap(({ slot }) => (slot.thing?.visible ? [slot.thing] : []));
+  }
+
+  /** What can be picked: what is drawn solid. */
+  get pickable(): Pickable[] {
+    return [...this.slots.values()].flatMap(({ body, slot }) => {
+      const thing = slot.thing;
+      if (!thing?.visible || ((thing.children[0] as THREE.Mesh).material as THREE.Material).transparent)
+        return [];
+      return [{ body: body.name, carrier: { of: "machine" as const, joint: body.joint }, thing }];
+    });
   }
 
   private redraw() {

@@ -32,6 +32,17 @@ export class StockLayer {
     return [this.box.thing, this.left.thing].filter((thing) => thing !== null);
   }
 
+  /** What can be picked, by what it is called. */
+  get pickable(): { body: string; thing: THREE.Object3D }[] {
+    const named = [
+      ["stock", this.box],
+      ["stock", this.solid],
+      ["stock", this.left],
+      ["fixture", this.fixture],
+    ] as const;
+    return named.flatMap(([body, { thing }]) => (thing?.visible ? [{ body, thing }] : []));
+  }
+
   setBox(low: Vec3 | null, high: Vec3 | null) {
     this.box.put(low && high ? seeThroughBox(low, high, this.stage.colours.stock) : null);
   }

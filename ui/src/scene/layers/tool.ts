@@ -38,6 +38,12 @@ export class ToolLayer {
     this.repaint();
   }
 
+  /** What can be picked: cutter, shank and holder. */
+  get pickable(): { body: string; thing: THREE.Object3D }[] {
+    if (!this.node.visible) return [];
+    return (this.slot.thing?.children ?? []).map((thing) => ({ body: String(thing.userData.part), thing }));
+  }
+
   private repaint() {
     const { painted } = this;
     this.slot.thing?.traverse((thing) => {

@@ -21,10 +21,10 @@ from fenrik.core.job.programs.posting import post
 from fenrik.core.job.setups.raw import proof_cell
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.model.simple_solids import box_mesh
 from fenrik.core.motion.pieces import is_upright, upright_pieces, with_axes
 from fenrik.core.progress import Progress
 from fenrik.core.proof.simulate import strokes_of
-from fenrik.core.setups.fixture import box_mesh
 from fenrik.core.setups.setup import CarriedStock, Clamped
 from fenrik.core.stock.dexels import Stock, tool_bodies
 from fenrik.core.stock.surface import surface

@@ -15,7 +15,8 @@ from fenrik.core.machines.library import machines
 from fenrik.core.machines.machine import Machine
 from fenrik.core.posting.writing.options import PostOptions
 from fenrik.core.setups.between import BetweenSides
-from fenrik.core.setups.fixture import FixturePart
+from fenrik.core.setups.held_in import Fixture, HeldIn
+from fenrik.core.setups.pieces import LoosePiece
 from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.setups.side import SideDoc
@@ -177,7 +178,15 @@ class SetupDoc(Strict):
     material: str = "aluminium_wrought"
     stock: StockDoc = BoxStock()
     array: PartArray | None = None
-    fixture: list[FixturePart] = []
+    held_in: Annotated[
+        HeldIn | None,
+        Field(
+            description="A fixture of the job that holds it: then that, not `placement`, says where it is."
+        ),
+    ] = None
+    fixture: Annotated[
+        list[LoosePiece], Field(max_length=100, description="Further pieces that hold this stock alone.")
+    ] = []
     zero: Zero = Zero()
     work_offset: Literal["G54", "G55", "G56", "G57", "G58", "G59"] = "G54"
     placement: Placement = Placement()
@@ -192,7 +201,7 @@ class SetupDoc(Strict):
     @model_validator(mode="after")
     def _names(self) -> SetupDoc:
         _unique([o.name for o in self.operations], "operation")
-        _unique([f.name for f in self.fixture], "fixture")
+        _unique([f.name for f in self.fixture], "piece of the fixture")
         _unique([a.name for a in self.areas], "area")
         _unique([r.name for r in self.repeats], "repeat")
         _unique([s.name for s in self.sides], "side")
@@ -308,6 +317,9 @@ class Job(Strict):
             max_length=20, description="The shop's own machines; they go before those that ship with Fenrik."
         ),
     ] = []
+    fixtures: Annotated[
+        list[Fixture], Field(max_length=50, description="Fixtures that setups are held in, by their names.")
+    ] = []
     proof: ProofDoc = ProofDoc()
     releases: Annotated[list[ReleaseDoc], Field(max_length=200)] = []
     recipes: Annotated[
@@ -325,9 +337,16 @@ class Job(Strict):
         _unique([str(n) for n in numbers], "tool number")
         _unique([s.name for s in self.setups], "setup")
         _unique([m.id for m in self.machines], "machine")
+        _unique([f.name for f in self.fixtures], "fixture")
         _unique([r.name for r in self.releases], "release")
         _unique([*(r.name for r in self.recipes), *(r.name for r in self.part_recipes)], "recipe")
+        fixtures = [f.name for f in self.fixtures]
         for setup in self.setups:
+            if setup.held_in is not None and setup.held_in.fixture not in fixtures:
+                raise ValueError(
+                    f"setup '{setup.name}' is held in the fixture '{setup.held_in.fixture}', which the job "
+                    f"does not have; its fixtures are {', '.join(fixtures) or 'none yet'}"
+                )
             for operation in setup.operations:
                 if operation.tool not in numbers:
                     raise ValueError(

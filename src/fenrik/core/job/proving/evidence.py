@@ -23,6 +23,7 @@ from fenrik.core.job.tasks.task import Task
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.model.simple_solids import joined_meshes
 from fenrik.core.posting.program import Step
 from fenrik.core.progress import Progress
 from fenrik.core.proof import edges, engravings, threads
@@ -31,7 +32,6 @@ from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, meas
 from fenrik.core.proof.left import Reaches, SideReach, left_on
 from fenrik.core.proof.numbers import Left, Worst
 from fenrik.core.proof.run import Run
-from fenrik.core.setups.fixture import joined_meshes
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tolerances import BENDING_SHARE, MESH_SHARE
 from fenrik.core.tooling.assembly import POINTED, Assembly

@@ -97,7 +97,8 @@ def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]
         own = worked.get(row["operation"])
         if own is not None and own.task is not None and row["severity"] != "note":
             lead = getattr(own.task.parameters, "lead_share", None)
-            place = evidence.posted.setup.placement.model_dump()
+            setup = evidence.posted.setup
+            place = (setup.held_in.on_table if setup.held_in else setup.placement).model_dump()
             row["mend"] = mend_of(row, own.tool, own.task.feed, lead, place)
         del row["offer"]  # what mends it has it
     return rows

@@ -25,10 +25,10 @@ from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.solids import TOOL, Solid, machine_solids, nose_of, on_work, tool_solids
 from fenrik.core.machines.tree import Tree
 from fenrik.core.model.part_model import TriangleMesh
+from fenrik.core.model.simple_solids import box_mesh
 from fenrik.core.progress import Progress
 from fenrik.core.proof.bodies import Meeting
 from fenrik.core.proof.run import Run
-from fenrik.core.setups.fixture import box_mesh
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
 

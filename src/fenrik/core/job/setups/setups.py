@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -18,6 +16,7 @@ from fenrik.core.frames import transform
 from fenrik.core.job.document.job import OperationDoc, PartDoc, SetupDoc
 from fenrik.core.job.document.repeats import Rotary
 from fenrik.core.job.setups.earlier import EarlierStock
+from fenrik.core.job.setups.holding import with_fixture
 from fenrik.core.job.setups.raw import raw_stock
 from fenrik.core.job.setups.repetition import Repetition
 from fenrik.core.job.setups.safe_body import SafeBody, safe_body
@@ -29,8 +28,8 @@ from fenrik.core.machines.machine import Machine
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.outline import projected
 from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.model.simple_solids import joined_meshes
 from fenrik.core.progress import SILENT, Progress
-from fenrik.core.setups.fixture import GAP_MM, FixtureSolid, check_blocks, fixture_mesh, joined_meshes
 from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import CarriedStock, Clamped, SolidStock, clamp
 from fenrik.core.setups.side import SideDoc, seen_from, setup_from_side
@@ -136,27 +135,7 @@ class Setups:
         clamped = clamp(
             part, setup.up, setup.turn_deg, setup.stock, delivered, zero, placement, where, setup.array
         )
-        if not setup.fixture:
-            return clamped
-        low, high = clamped.stock_low, clamped.stock_high
-        if clamped.stock_mesh is None:
-            check_blocks(setup.fixture, low, high, f"{where}.fixture")
-        solids = {
-            f.name: self.workspace.model(
-                PartDoc(file=f.file, solid=f.solid, scale=f.scale), f"{where}.fixture[{i}].file"
-            ).mesh
-            for i, f in enumerate(setup.fixture)
-            if isinstance(f, FixtureSolid)
-        }
-        try:
-            drawn = fixture_mesh(setup.fixture, solids, low, high, 0.0, clamped.stock_mesh)
-        except DocumentError as error:
-            error.where = f"{where}.fixture"
-            raise
-        keep_clear = fixture_mesh(setup.fixture, solids, low, high, GAP_MM, clamped.stock_mesh)
-        assert drawn is not None
-        key = hashlib.sha256(drawn.vertices.tobytes() + drawn.triangles.tobytes()).hexdigest()
-        return replace(clamped, fixture=drawn, keep_clear=keep_clear, fixture_key=key)
+        return with_fixture(self.workspace, setup, clamped, where)
 
     def carried(self, setup: SetupDoc, progress: Progress = SILENT) -> TriangleMesh:
         """What the setup before leaves for one with a carried stock, in the part frame; cut when it is not in
@@ -206,7 +185,7 @@ class Setups:
 
     def fixture_shape(self, setup: SetupDoc) -> str | None:
         """A name for the fixture as it stands in the setup; None where nothing is drawn."""
-        return key_of("shape", ["fixture", self.frame_of(setup)]) if setup.fixture else None
+        return key_of("shape", ["fixture", self.frame_of(setup)]) if setup.fixture or setup.held_in else None
 
     def frame_of(self, setup: SetupDoc, side: str | None = None) -> list[Any]:
         """Where part and stock stand as a side sees them, as plain numbers."""

@@ -76,6 +76,10 @@ def files_of(job: Job) -> Iterator[tuple[str, str]]:
         for j, body in enumerate(machine.bodies):
             if body.kind == "file":
                 yield body.file, f"machines[{i}].bodies[{j}].file"
+    for i, fixture in enumerate(job.fixtures):
+        for j, held in enumerate(fixture.pieces):
+            if held.kind == "solid":
+                yield held.file, f"fixtures[{i}].pieces[{j}].file"
     for i, setup in enumerate(job.setups):
         if setup.stock.kind == "solid":
             yield setup.stock.file, f"setups[{i}].stock.file"
