@@ -119,3 +119,91 @@ def test_a_run_is_recorded_as_a_film(page: Page):
     content = film.value.path().read_bytes()
     assert content[:4] == b"\x1a\x45\xdf\xa3"  # EBML, as WebM begins (Matroska, RFC 9559)
     assert len(content) > 10_000
+
+
+def click_at(view, across: float, down: float) -> None:
+    """Clicks on the view at shares of its width and height."""
+    box = view.bounding_box()
+    view.click(position={"x": across * box["width"], "y": down * box["height"]})
+
+
+def test_a_fixture_placed_with_a_gap_is_found_measured_and_set_down(page: Page):
+    held = {"fixture": "Vice 125", "on_table": {"x": 0.0, "y": -80.0, "z": 5.0}}
+    data = bracket(held_in=held)
+    data["fixtures"] = [{"name": "Vice 125", "pieces": [{"kind": "vice"}]}]
+    number = imported(page, data, "bearing_bracket.step")
+    page.goto(f"/jobs/{number}/prove")
+    prove(page)
+    hangs = page.get_by_role("group", name="Finding 1")
+    expect(hangs).to_contain_text("'Vice 125' hangs 5.00 mm over the table")
+    # it leads to the machine, the fixture and the table painted
+    hangs.get_by_role("button").first.click()
+    view = page.get_by_label("Model view")
+    expect(view).to_have_attribute("data-met", "fixture,table")
+
+    page.goto(f"/jobs/{number}/setups")
+    page.get_by_role("button", name="Machine in the view").click()
+    page.get_by_text("Base only").click()
+    page.get_by_role("button", name="Machine in the view").click()
+    expect(view).to_have_attribute("data-cell", "true")
+    page.get_by_role("button", name="Above").click()
+    page.get_by_role("button", name="Measure").click()
+    # beside the vice, between two slots of the table
+    click_at(view, 0.06, 0.5)
+    expect(page.get_by_role("group", name="Measured")).to_contain_text("From the table. Pick a second.")
+    # the table is seen through, so that what stands on it can be picked from below
+    page.get_by_role("button", name="Machine in the view").click()
+    for body in ("table", "saddle", "bed"):
+        page.get_by_role("checkbox", name=body, exact=True).check()
+    page.get_by_role("button", name="Machine in the view").click()
+    page.get_by_role("button", name="Below").click()
+    click_at(view, 0.5, 0.5)
+    said = page.get_by_role("group", name="Measured")
+    expect(said).to_contain_text("From the table to the fixture.")
+    gap = said.locator(".follows", has_text="Out of the first face")
+    expect(gap).to_contain_text("5 mm")
+    said.get_by_role("button", name="Take the gap out of the placing").click()
+    saved(page)
+    expect(page.get_by_label("On the table Z")).to_have_value("0")
+    expect(gap).to_contain_text(re.compile(r"^Out of the first face-?0 mm"))
+
+    page.goto(f"/jobs/{number}/prove")
+    prove(page)
+    expect(page.get_by_text("hangs 5.00 mm")).to_have_count(0)
+    expect(page.get_by_text("◆ stop")).to_have_count(0)
+
+
+def test_a_vice_is_chosen_follows_the_part_and_is_kept_for_the_next_job(page: Page):
+    number = imported(page, bracket(), "bearing_bracket.step")
+    page.goto(f"/jobs/{number}/setups")
+    expect(page.get_by_label("Model view")).to_have_attribute("data-part", re.compile("part-"))
+    page.get_by_role("combobox", name="Held in").click()
+    page.get_by_role("option", name="Vice 125, soft jaws").click()
+    saved(page)
+    height = page.locator(".follows", has_text="Zero above table")
+    expect(height).to_contain_text("137.838")  # 102 of seat, 35.838 of stock
+    page.get_by_role("button", name="Change its pieces").click()
+    piece = page.get_by_role("group", name="Vice", exact=True)
+    piece.get_by_label("Opens to").fill("60")
+    piece.get_by_label("Opens to").press("Enter")
+    expect(
+        page.get_by_text(re.compile(r"opens 60 mm; the stock between its jaws has 84\.00")).first
+    ).to_be_visible()
+    piece.get_by_label("Opens to").fill("120")
+    piece.get_by_label("Opens to").press("Enter")
+    saved(page)
+    page.get_by_label("Name of the fixture").fill("Our soft jaws")
+    page.get_by_label("Name of the fixture").press("Enter")
+    saved(page)
+    page.get_by_role("button", name="Keep for later jobs").click()
+    expect(page.get_by_role("button", name="Keep no longer")).to_be_visible()
+
+    other = imported(page, bracket(), "bearing_bracket.step")
+    page.goto(f"/jobs/{other}/setups")
+    page.get_by_role("combobox", name="Held in").click()
+    page.get_by_role("option", name="Our soft jaws").click()
+    saved(page)
+    page.get_by_role("button", name="Change its pieces").click()
+    expect(page.get_by_role("group", name="Vice", exact=True).get_by_label("Opens to")).to_have_value("120")
+    page.get_by_role("button", name="Keep no longer").click()
+    expect(page.get_by_role("button", name="Keep no longer")).to_have_count(0)

@@ -11,10 +11,12 @@ from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply, invert
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
+from fenrik.core.proof.standing import standing_findings
 from fenrik.core.setups.fixture import GAP_MM, fixture_mesh
 from fenrik.core.setups.held_in import Fixture, HeldIn, seated
-from tests.conftest import mesh_of
+from tests.conftest import make_tool, mesh_of
 from tests.core.test_holes import cylinder, drilled
 
 VICE = {"kind": "vice", "name": "Vice", "grip": 6.0, "length": 100.0}
@@ -258,3 +260,30 @@ def test_a_block_of_a_fixture_in_the_stock_is_refused(part):
     with pytest.raises(DocumentError, match=r"'Plate' stands 5\.000 mm in the stock") as refused:
         held.setups.clamped(held.job.setups[0])
     assert refused.value.where == "fixtures[1].pieces[0]"
+
+
+def standing(part, **held):
+    """What the proof of facing says of how the fixture stands."""
+    operation = {"name": "Face the top", "strategy": "facing", "tool": 1}
+    tool = make_tool("flat", 16.0, number=1, flute_length=30.0, stick_out=50.0).model_dump(mode="json")
+    data = job(part, held_in=held).job.model_dump(mode="json") | {"tools": [tool], "proof": {"cell_mm": 1.5}}
+    data["setups"][0]["operations"] = [operation]
+    mine = open_job(job_from_data(data), part.parent, MemoryStore())
+    found = Prover(mine).prove(mine.job.effective_releases()[0]).facts["findings"]
+    return [f for f in found if f["kind"] == "standing"]
+
+
+def test_a_fixture_that_hangs_over_the_table_is_told_with_the_place_that_is_right(part):
+    assert standing(part, fixture="One") == []
+    (found,) = standing(part, fixture="One", on_table={"x": 3.0, "z": 5.0})
+    assert (found["severity"], found["mend"]["placement"]) == ("caution", {"z": 0.0})
+    assert "'One' hangs 5.00 mm over the table" in found["words"]
+
+
+def test_pieces_that_go_into_the_table_stop_the_program(part):
+    jaws = {"kind": "jaws", "name": "Jaws", "height": 40.0}
+    opened = job(part, placement={"z": 30.0}, fixture=[jaws])
+    clamped = opened.setups.clamped(opened.job.setups[0])
+    (found,) = standing_findings(clamped.fixture, float(clamped.table_from_setup[2]), None)
+    # jaws 40 high grip 5 of a stock that sits 30 over the table
+    assert (found.severity, found.measure) == ("stop", pytest.approx(5.0))

@@ -4734,6 +4734,24 @@ export interface components {
        */
       opening: number;
       /**
+       * Slide
+       * @description Length of what carries the moving jaw.
+       * @default 60
+       */
+      slide: number;
+      /**
+       * Heel
+       * @description Of the base behind the fixed jaw.
+       * @default 20
+       */
+      heel: number;
+      /**
+       * Screw
+       * @description Of the screw that looks out.
+       * @default 30
+       */
+      screw: number;
+      /**
        * Base Length
        * @default 340
        */

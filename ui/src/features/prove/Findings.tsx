@@ -14,7 +14,7 @@ const KEPT: Record<Kept, { label: string; holds: (f: Finding) => boolean }> = {
   stop: { label: "Stops", holds: (f) => f.severity === "stop" },
   caution: { label: "Cautions", holds: (f) => f.severity === "caution" },
   note: { label: "Notes", holds: (f) => f.severity === "note" },
-  bodies: { label: "Bodies", holds: (f) => ["collision", "near_miss"].includes(f.kind) },
+  bodies: { label: "Bodies", holds: (f) => ["collision", "near_miss", "standing"].includes(f.kind) },
 };
 
 /** What was found: a click leads to the moment and the place, buttons to the operation and to what mends it. */
@@ -22,7 +22,8 @@ export function Findings({ facts }: { facts: ProofFacts }) {
   const { document, go } = useShared();
   const { found, machineLook, set } = useChosen("found", "machineLook", "set");
   const lead = (f: Finding) => {
-    if (f.move >= 0)
+    // how the fixture stands is seen at any moment
+    if (f.move >= 0 || f.kind === "standing")
       return set({
         time: f.time_s,
         place: f.place,
@@ -115,16 +116,18 @@ export function Findings({ facts }: { facts: ProofFacts }) {
             <br />
             {f.words} <span className="small">{f.remedy}</span>
           </button>
-          {known(f) && (
+          {(known(f) || f.mend) && (
             <div className="row">
-              <Button
-                size="compact-xs"
-                variant="subtle"
-                aria-label={`Open the operation ${f.operation}`}
-                onClick={() => open(f)}
-              >
-                Open the operation
-              </Button>
+              {known(f) && (
+                <Button
+                  size="compact-xs"
+                  variant="subtle"
+                  aria-label={`Open the operation ${f.operation}`}
+                  onClick={() => open(f)}
+                >
+                  Open the operation
+                </Button>
+              )}
               <Mending finding={f} />
             </div>
           )}
@@ -159,7 +162,7 @@ function Mending({ finding }: { finding: Finding }) {
     .find((s) => s.name === finding.setup)
     ?.operations.find((o) => o.name === finding.operation);
   const own = Object.entries(mend?.operation ?? mend?.parameters ?? mend?.placement ?? mend?.tool ?? {})[0];
-  if (!mend || !own || !operation) return null;
+  if (!mend || !own || (!operation && !mend.placement)) return null;
   const [key, value] = own;
   const shown =
     key === "lead_share"
@@ -167,7 +170,7 @@ function Mending({ finding }: { finding: Finding }) {
       : key in RATES
         ? `${value.toFixed(0)} ${RATES[key]}`
         : `${shownLength(value, document.units)} ${document.units}`;
-  const whose = mend.tool ? `T${operation.tool}’s ${FIELDS[key]}` : FIELDS[key];
+  const whose = mend.tool ? `T${operation?.tool}’s ${FIELDS[key]}` : FIELDS[key];
   return (
     <Button
       size="compact-xs"
@@ -178,9 +181,10 @@ function Mending({ finding }: { finding: Finding }) {
             .find((s) => s.name === finding.setup)
             ?.operations.find((x) => x.name === finding.operation);
           const setup = d.setups.find((s) => s.name === finding.setup);
-          if (!o || !setup) return;
-          if (mend.parameters) o.parameters = { ...o.parameters, ...mend.parameters };
+          if (!setup) return;
           if (mend.placement) Object.assign(setup.held_in?.on_table ?? setup.placement, mend.placement);
+          if (!o) return;
+          if (mend.parameters) o.parameters = { ...o.parameters, ...mend.parameters };
           if (mend.operation) Object.assign(o, mend.operation);
           if (mend.tool) Object.assign(d.tools.find((t) => t.number === o.tool) ?? {}, mend.tool);
         })

@@ -54,13 +54,15 @@ export class StockLayer {
   }
 
   setFixture(blob: Blob | null) {
-    this.fixture.put(blob && meshOf(blob, { color: this.fixtureColour, opacity: 0.85 }));
+    this.fixture.put(
+      blob && edged(meshOf(blob, { color: this.fixtureColour, opacity: 0.85 }), this.stage.colours.edge),
+    );
   }
 
   /** Paints the fixture, until null is given. */
   paintFixture(color: number | null) {
     this.fixtureColour = color ?? FIXTURE;
-    const held = this.fixture.thing as THREE.Mesh | null;
+    const held = this.fixture.thing?.children[0] as THREE.Mesh | undefined;
     (held?.material as THREE.MeshStandardMaterial | undefined)?.color.setHex(this.fixtureColour);
     this.stage.ask();
   }
@@ -89,6 +91,14 @@ function meshOf(blob: Blob, look: THREE.MeshStandardMaterialParameters): THREE.M
   geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(blob.arrays.triangles), 1));
   const skin = new THREE.MeshStandardMaterial({ transparent: true, flatShading: true, ...look });
   return new THREE.Mesh(geometry, skin);
+}
+
+/** A body with its sharp edges. */
+function edged(mesh: THREE.Mesh, color: number): THREE.Group {
+  const ink = new THREE.LineBasicMaterial({ color, transparent: true, opacity: 0.55 });
+  const group = new THREE.Group();
+  group.add(mesh, new THREE.LineSegments(new THREE.EdgesGeometry(mesh.geometry, 25), ink));
+  return group;
 }
 
 function surfaceOf(blob: Blob, scale: number | null, color: number): THREE.Mesh {

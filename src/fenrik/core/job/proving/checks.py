@@ -23,6 +23,7 @@ from fenrik.core.proof.limits import limit_findings
 from fenrik.core.proof.load import Bears, load_findings
 from fenrik.core.proof.loose import loose_findings
 from fenrik.core.proof.postures import posture_findings
+from fenrik.core.proof.standing import standing_findings
 
 Check = Callable[[Evidence], list[Finding]]
 
@@ -74,6 +75,15 @@ def fixture(evidence: Evidence) -> list[Finding]:
     """Tools against the fixture."""
     drawn = evidence.clamped.fixture
     return [] if drawn is None else against_fixture(evidence.run, drawn)
+
+
+def standing(evidence: Evidence) -> list[Finding]:
+    """A fixture that hangs over the table or goes into it."""
+    clamped, held_in = evidence.clamped, evidence.posted.setup.held_in
+    if clamped.fixture is None or evidence.on.machine.is_lathe:
+        return []
+    height = float(clamped.table_from_setup[2])
+    return standing_findings(clamped.fixture, height, held_in.fixture if held_in else None)
 
 
 def bodies(evidence: Evidence) -> list[Finding]:
@@ -183,7 +193,7 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 
 CHECKS: tuple[Check, ...] = (
-    text, limits, postures, held_speeds, fixture, bodies, load, contacts, gaps, blanks, order, turning_back,
-    overcut, worn_tools, left, loose, unconfirmed_uses, notes,
+    text, limits, postures, held_speeds, standing, fixture, bodies, load, contacts, gaps, blanks, order,
+    turning_back, overcut, worn_tools, left, loose, unconfirmed_uses, notes,
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""

@@ -94,12 +94,14 @@ def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]
     whose = {s.name: w.name for s, w in zip(evidence.posted.program.steps, evidence.worked, strict=True)}
     for row in rows:
         row["operation"] = whose.get(row["operation"], row["operation"])
+        setup = evidence.posted.setup
+        place = (setup.held_in.on_table if setup.held_in else setup.placement).model_dump()
         own = worked.get(row["operation"])
         if own is not None and own.task is not None and row["severity"] != "note":
             lead = getattr(own.task.parameters, "lead_share", None)
-            setup = evidence.posted.setup
-            place = (setup.held_in.on_table if setup.held_in else setup.placement).model_dump()
             row["mend"] = mend_of(row, own.tool, own.task.feed, lead, place)
+        elif row["kind"] == "standing":
+            row["mend"] = mend_of(row, None, None, placement=place)
         del row["offer"]  # what mends it has it
     return rows
 

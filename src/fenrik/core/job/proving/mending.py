@@ -55,6 +55,8 @@ def mend_of(
     kind, limit = finding["kind"], finding["limit"]
     if kind == "travel":
         return _travel(finding, tool, lead_share, placement)
+    if kind == "standing":
+        return _moved(finding, placement)
     if finding.get("offer"):
         return dict(finding["offer"])
     if kind in ("bending", "power"):
@@ -87,6 +89,11 @@ def _travel(
     if tool is not None and lead_share is not None and lead_share > LEAD_SHARE:
         if beyond <= (lead_share - LEAD_SHARE) * tool.diameter:
             return {"parameters": {"lead_share": LEAD_SHARE}}
+    return _moved(finding, placement)
+
+
+def _moved(finding: FindingData, placement: dict[str, float] | None) -> dict[str, Any] | None:
+    """Another place of the work on the table."""
     by = (finding.get("offer") or {}).get("placement_by")
     if not by or placement is None:
         return None
