@@ -77,3 +77,26 @@ def test_an_entry_beyond_the_travel_gets_leads_of_half_the_diameter():
     # work is not sunk into the table
     down = finding | {"offer": {"placement_by": {"z": -70.0}}}
     assert mend_of(down, tool, 800.0, None, place) is None
+
+
+@pytest.mark.parametrize(
+    ("place", "offered"),
+    [
+        ({"y": -155.0}, {"parameters": {"lead_share": 0.5}}),  # the lead is 3 mm beyond, the cut is not
+        ({"y": -162.0}, {"placement": {"y": -151.0}}),  # 10 mm are more than shorter leads give up
+        ({"x": 197.0}, {"placement": {"x": 193.0}}),  # the cut is 3 mm beyond: no lead does anything for it
+    ],
+)
+def test_shorter_leads_are_offered_where_only_leads_reach_beyond_the_travel(place, offered):
+    outside = {
+        "name": "Outside",
+        "strategy": "profile",
+        "tool": 3,
+        "walls": [{"outline": True}],
+        "parameters": {"step_down": 12.0, "lead_share": 1.0},
+    }
+    data = example("bearing_bracket")
+    data["setups"][0] |= {"operations": [outside], "placement": {"z": 60.0} | place}
+    data["releases"], data["proof"] = [], {"cell_mm": 2.0}
+    mine = Prover(open_job(job_from_data(data), ROOT / "examples", STORE))
+    assert [f["mend"] for f in overtravels(mine)] == [offered]

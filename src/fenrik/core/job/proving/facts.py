@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.evidence import Evidence
+from fenrik.core.job.proving.leads import in_leads_alone
 from fenrik.core.job.proving.mending import mend_of
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.time import move_times
@@ -99,6 +100,8 @@ def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]
         own = worked.get(row["operation"])
         if own is not None and own.task is not None and row["severity"] != "note":
             lead = getattr(own.task.parameters, "lead_share", None)
+            if lead is not None and row["kind"] == "travel" and not in_leads_alone(evidence, row):
+                lead = None
             row["mend"] = mend_of(row, own.tool, own.task.feed, lead, place)
         elif row["kind"] == "standing":
             row["mend"] = mend_of(row, None, None, placement=place)
