@@ -44,9 +44,8 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         box = strip.bounding_box()
         assert box is not None
         moment = {"flank": 0.93, "arm": 0.6, "lathe": 0.86, "replay": 0.24, "indexed": 0.79}[name]
-        with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000) as fine:
+        with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000):
             strip.click(position={"x": box["width"] * moment, "y": 40})
-        fine.value.finished()
         if name == "arm":
             page.get_by_role("button", name="Whole machine").click()
     elif name == "deviation":
