@@ -11,8 +11,9 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fenrik.app.database import make_engine
+from fenrik.app.desk import Desk
 from fenrik.app.jobs import Jobs
-from fenrik.app.questions import QUESTIONS, Desk
+from fenrik.app.questions import QUESTIONS
 from fenrik.app.store import ResultStore
 from fenrik.core.errors import Cancelled, FenrikError
 from fenrik.core.progress import SILENT

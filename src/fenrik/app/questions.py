@@ -1,32 +1,31 @@
 """Questions about a job whose answers take computing: each a function of a desk and its arguments.
 
 They are answered in processes of their own (`jobs.asking`), never in the web server. An answer is plain data
-or a packed blob. Nothing here reads a model file or cuts a stock: what is not computed yet is told as such.
+or a packed blob. Nothing here reads a model file, but for the meshes of a machine's description, or cuts a
+stock: what is not computed yet is told as such.
 """
 
 from __future__ import annotations
 
 import json
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import asdict
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from fenrik.app.descriptions import urdf_in, urdf_out
+from fenrik.app.desk import Desk
 from fenrik.app.states import recorded_state, side_state
 from fenrik.core.binary import pack
-from fenrik.core.errors import DocumentError, NotFound
+from fenrik.core.errors import NotFound
 from fenrik.core.features.bosses import Boss, find_bosses
 from fenrik.core.features.feature import features_alike
 from fenrik.core.features.holes import alike
 from fenrik.core.features.way_up import ways_up
 from fenrik.core.job.cutting.proofs import Arrays, kept_proof
-from fenrik.core.job.cutting.replaying import replay_of
-from fenrik.core.job.document.job import Job, SetupDoc
-from fenrik.core.job.document.reading import job_data, job_from_data, parse_job
-from fenrik.core.job.opening import open_job
+from fenrik.core.job.document.job import SetupDoc
+from fenrik.core.job.document.reading import job_data, parse_job
 from fenrik.core.job.papers import setup_sheet
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.proposing.clampings import propose_clampings
@@ -35,63 +34,16 @@ from fenrik.core.job.proposing.proved import proposal_key
 from fenrik.core.job.proposing.recipes import uses_of
 from fenrik.core.job.proposing.sides import propose_sides
 from fenrik.core.job.proposing.whole_part import propose_features, propose_part
-from fenrik.core.job.workspace.artefacts import Store
-from fenrik.core.job.workspace.files import ListedFiles, check_files, files_of
+from fenrik.core.job.workspace.files import check_files, files_of
 from fenrik.core.machines.solids import machine_solids
 from fenrik.core.model.measure import Pick, measure
-from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.model.simple_solids import joined_meshes
 from fenrik.core.motion.notes import to_plain
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.pictures.drawing import of_part
-from fenrik.core.proof.replay import Replay
 from fenrik.core.setups.side import SideDoc
 from fenrik.core.stock.heightmap import pieces_of
-
-KEPT_JOBS = 3
-
-
-class Desk:
-    """What one process has at hand to answer: the results, and the jobs and replays asked about lately."""
-
-    def __init__(self, store: Store, folder: Path) -> None:
-        self.store, self._folder = store, folder
-        self._opened: OrderedDict[str, Paths] = OrderedDict()
-        self._replay: tuple[str, Replay] | None = None
-
-    def paths(self, order: dict[str, Any], store: Store | None = None) -> Paths:
-        """A paths on the job of an order: `job` (a name for the document and its files), `document` and
-        `files`."""
-        name = order["job"]
-        if store is not None or name not in self._opened:
-            job: Job = job_from_data(order["document"])
-            files = ListedFiles(order["files"], self._folder / "files")
-            paths = open_job(job, files, store or self.store, not_here, may_cut=False)
-            if store is not None:
-                return paths
-            self._opened[name] = paths
-        self._opened.move_to_end(name)
-        while len(self._opened) > KEPT_JOBS:
-            self._opened.popitem(last=False)
-        return self._opened[name]
-
-    def replay(self, key: str) -> Replay:
-        """The replay of a proof."""
-        if self._replay is None or self._replay[0] != key:
-            self._replay = None  # one of them may be large: never two at a time
-            self._replay = key, replay_of(key, self.store)
-        return self._replay[1]
-
-
-def not_here(
-    path: Path, name: str, solid: int | None, scale: float, heal: bool, round_facets: bool
-) -> PartModel:
-    """Refuses to read a model: that is for a run."""
-    raise DocumentError(
-        f"The part '{name}' has not been read yet.",
-        remedy="Wait until it is, or read it again.",
-        where="part",
-    )
 
 
 def _state(desk: Desk, order: dict[str, Any]) -> Any:
@@ -354,6 +306,8 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "stock_shape": _stock_shape,
     "fixture_shape": _fixture_shape,
     "machine_shape": _machine_shape,
+    "urdf_in": urdf_in,
+    "urdf_out": urdf_out,
     "plan_holes": _plan_holes,
     "plan_part": _plan_part,
     "measure": _measure,

@@ -17,7 +17,8 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
-from fenrik.app.questions import QUESTIONS, Desk
+from fenrik.app.desk import Desk
+from fenrik.app.questions import QUESTIONS
 from fenrik.app.store import ResultStore
 from fenrik.core.errors import FenrikError
 from fenrik.core.job.workspace.files import ListedFiles

@@ -37,6 +37,8 @@ def compute(document: dict[str, Any], files: JobFiles, store: Store, target: str
         pieces = [*setup.fixture, *(piece for f in held for piece in f.pieces)]
         if isinstance(setup.stock, SolidStock) or any(piece.kind == "solid" for piece in pieces):
             paths.setups.clamped(setup)  # reads the solids of stock and fixture
+        if any(m.id == setup.machine for m in job.machines):
+            paths.setups.machine_files(paths.setups.machine(setup))  # and those of the machine's bodies
     if target == "part":
         return
     if target == "plan":

@@ -11,7 +11,7 @@ from fastapi.staticfiles import StaticFiles
 
 from fenrik import __version__
 from fenrik.app.jobs import Jobs
-from fenrik.web import errors, events, files, jobs, library, releases, shop, views
+from fenrik.web import errors, events, files, jobs, library, machines, releases, shop, views
 from fenrik.web.described import described
 from fenrik.web.guard import Guard
 
@@ -25,7 +25,7 @@ def make_app(service: Jobs | None, front_end: Path | None = None, hosts: Iterabl
         app.state.watch = events.RunWatch(service)
     errors.install(app)
     app.add_middleware(Guard, hosts=tuple(hosts))
-    for module in (files, jobs, library, views, releases, shop, events):
+    for module in (files, jobs, library, machines, views, releases, shop, events):
         app.include_router(module.router, prefix="/api")
     if front_end is not None and (front_end / "index.html").is_file():
         _serve(app, front_end)

@@ -416,6 +416,47 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/jobs/{job_id}/machines/urdf": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /**
+     * Take Description
+     * @description A machine from a description in URDF and its meshes, which the job gets as files; to be put into the
+     *     document by who asked.
+     */
+    post: operations["take_description_api_jobs__job_id__machines_urdf_post"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/jobs/{job_id}/machines/{machine}/urdf.zip": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /**
+     * Describe
+     * @description A machine of the job or of the library as an archive with its description in URDF and its meshes.
+     */
+    get: operations["describe_api_jobs__job_id__machines__machine__urdf_zip_get"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/jobs/{job_id}/part/faces": {
     parameters: {
       query?: never;
@@ -1481,6 +1522,11 @@ export interface components {
     };
     /** Body_import_job_api_jobs_import_post */
     Body_import_job_api_jobs_import_post: {
+      /** Files */
+      files: string[];
+    };
+    /** Body_take_description_api_jobs__job_id__machines_urdf_post */
+    Body_take_description_api_jobs__job_id__machines_urdf_post: {
       /** Files */
       files: string[];
     };
@@ -5619,6 +5665,71 @@ export interface operations {
         content: {
           "application/json": number;
         };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  take_description_api_jobs__job_id__machines_urdf_post: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "multipart/form-data": components["schemas"]["Body_take_description_api_jobs__job_id__machines_urdf_post"];
+      };
+    };
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Machine"];
+        };
+      };
+      /** @description Validation Error */
+      422: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HTTPValidationError"];
+        };
+      };
+    };
+  };
+  describe_api_jobs__job_id__machines__machine__urdf_zip_get: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        job_id: number;
+        machine: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description Successful Response */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Validation Error */
       422: {

@@ -138,6 +138,10 @@ export type StrategyInfo = Omit<S["StrategyInfo"], "parameters"> & {
 
 export type Machine = S["Machine"];
 
+export type MachineJoint = Machine["joints"][number];
+
+export type MachineBodyDoc = NonNullable<Machine["bodies"]>[number];
+
 export type Library = Omit<S["Library"], "strategies" | "recipes" | "part_recipes" | "recipe_choices"> & {
   strategies: StrategyInfo[];
   recipes: HoleRecipeDoc[];

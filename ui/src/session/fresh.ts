@@ -94,3 +94,10 @@ export function freshRelease(name: string, setup: string, dialect: string, numbe
     notes: "",
   };
 }
+
+/** The name if none of the known is called so, else with the first number that is free. */
+export function freeName(name: string, known: string[]): string {
+  let n = 1;
+  while (known.includes(n > 1 ? `${name} ${n}` : name)) n++;
+  return n > 1 ? `${name} ${n}` : name;
+}

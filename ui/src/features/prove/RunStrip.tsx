@@ -14,7 +14,7 @@ import { useChosen, useSession } from "../../session/store";
 import { Film } from "./Film";
 import { Running } from "./Running";
 import { momentsOf, stopBetween } from "./stops";
-import { drawStrip, HEIGHT, indexMoves, jointTraces, tracesOf } from "./strip";
+import { drawStrip, HEIGHT, indexMoves, jointTraces, tracesOf, apartTrace } from "./strip";
 import { useChosenProof } from "../../session/proof";
 
 /** What takes the space bar for itself; a choice among several has the arrow keys. */
@@ -49,7 +49,10 @@ export function RunStrip() {
   );
   const traced = useSession((s) => s.traced);
   const joints = useMemo(
-    () => (motion.data && machine ? jointTraces(motion.data, machine, total) : []),
+    () =>
+      motion.data && machine
+        ? [...jointTraces(motion.data, machine, total), ...apartTrace(motion.data, total)]
+        : [],
     [motion.data, machine, total],
   );
   const [width, setWidth] = useState(0);

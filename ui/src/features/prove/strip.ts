@@ -88,6 +88,23 @@ export function jointTraces(motion: Blob, machine: Machine, total: number): Join
   });
 }
 
+/** How far the nearest bodies of machine, tool and fixture are apart over time, up to so much mm; looked at now and
+ * then, joined by lines. */
+export function apartTrace(motion: Blob, total: number): JointTrace[] {
+  const { apart_at: times, apart } = motion.arrays;
+  if (!apart?.length) return [];
+  const values = new Float32Array(BUCKETS).fill(NaN);
+  for (let i = 1; i < apart.length; i++) {
+    const [a, b] = [i - 1, i].map((k) => (times[k] / total) * BUCKETS);
+    for (let k = Math.max(0, Math.floor(a)); k <= Math.min(BUCKETS - 1, Math.floor(b)); k++) {
+      const share = b > a ? Math.min(1, Math.max(0, (k - a) / (b - a))) : 1;
+      const value = apart[i - 1] + (apart[i] - apart[i - 1]) * share;
+      values[k] = Number.isNaN(values[k]) ? value : Math.min(values[k], value);
+    }
+  }
+  return [{ name: "bodies apart", values, low: 0, high: motion.arrays.apart_most[0] }];
+}
+
 /** Draws all of the strip but the moment that is looked at; `turns` are the index moves, `joints` are traced in place of
  * load, feed and height where they are given. */
 export function drawStrip(

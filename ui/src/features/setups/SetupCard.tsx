@@ -1,12 +1,13 @@
 import type { Setup } from "../../api/types";
 import { ChoiceField, LengthField, NameField, PlainField, SwitchField } from "../../forms/fields";
 import { useShared } from "../../session/context";
-import { machinesOf, offsetOf } from "../../session/machines";
+import { offsetOf } from "../../session/machines";
 import { useChosen } from "../../session/store";
 import { rename } from "../../session/changes";
 import { WaysUp } from "./WaysUp";
 import { BetweenSides } from "./BetweenSides";
 import { SideFields } from "./SideFields";
+import { MachineChoice } from "./machine/MachineChoice";
 import { FixtureFields } from "./fixture/FixtureFields";
 import { ArrayFields, StockFields, ZeroFields } from "./SetupFields";
 
@@ -57,12 +58,7 @@ export function SetupCard() {
       <SideFields index={i} setup={setup} />
       <BetweenSides index={i} setup={setup} edit={edit} />
       <h3>Machine and material</h3>
-      <ChoiceField
-        label="Machine"
-        value={setup.machine}
-        data={machinesOf(document, library).map((m) => ({ value: m.id, label: m.name }))}
-        onSave={(v) => edit((s) => void (s.machine = v))}
-      />
+      <MachineChoice index={i} setup={setup} />
       <ChoiceField
         label="Material"
         value={setup.material}
