@@ -1,5 +1,7 @@
 import { expect, test } from "vitest";
-import { jointsAt } from "./chain";
+import type { Machine } from "../api/types";
+import { atRest, chainOf, jointsAt } from "./chain";
+import { NodeTree } from "./nodes";
 
 test("joints lie between those at the ends of pieces", () => {
   const motion = {
@@ -10,4 +12,27 @@ test("joints lie between those at the ends of pieces", () => {
   const joints = new Float32Array([0, 10, 90, -10]);
   expect(jointsAt(["E1", "J1"], joints, motion, 3)).toEqual({ E1: 45, J1: 0 });
   expect(jointsAt(["E1", "J1"], joints, motion, 9)).toEqual({ E1: 90, J1: -10 });
+});
+
+test("joints are put up each after the one that carries it, in whatever order they are given", () => {
+  const joint = (name: string, parent: string | null) => ({ name, parent, kind: "linear", axis: [1, 0, 0] });
+  const machine = {
+    joints: [joint("c", "a"), joint("a", "y"), joint("y", null)],
+    work: { joint: "c" },
+    tool: { joint: null },
+  } as unknown as Machine;
+  const chain = chainOf(machine, [0, 0, 0]);
+  expect(chain.joints.map((j) => j.name)).toEqual(["y", "a", "c"]);
+  expect(() => new NodeTree().setChain(chain)).not.toThrow();
+});
+
+test("at rest the spindle is at its upper end, an arm at home, what carries the work in the middle", () => {
+  const joints = [
+    { name: "X", letter: "X", kind: "linear", low: -100, high: 100, parent: null },
+    { name: "Z", letter: "Z", kind: "linear", low: 110, high: 560, parent: null },
+    { name: "J", letter: "", kind: "rotary", low: 20, high: 90, parent: null },
+  ];
+  const machine = { joints, work: { joint: "X" }, tool: { joint: "Z" }, home: {} } as unknown as Machine;
+  expect(atRest(machine)).toEqual({ X: 0, Z: 560, J: 20 });
+  expect(atRest({ ...machine, home: { J: 45 } })).toEqual({ X: 0, Z: 560, J: 45 });
 });

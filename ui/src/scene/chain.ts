@@ -30,7 +30,7 @@ export function chainOf(machine: Machine, at: Vec3): Chain {
   work.multiply(frameOf({ at }));
   const tool = frameOf(machine.tool as Parameters<typeof frameOf>[0]);
   return {
-    joints: machine.joints.map((j) => ({
+    joints: parentsFirst(machine).map((j) => ({
       name: j.name,
       kind: j.kind,
       axis: j.axis as Vec3,
@@ -40,6 +40,17 @@ export function chainOf(machine: Machine, at: Vec3): Chain {
     work: { joint: machine.work.joint ?? null, frame: work },
     tool: { joint: machine.tool.joint ?? null, frame: tool },
   };
+}
+
+/** The joints of a machine, each after the one that carries it. */
+function parentsFirst(machine: Machine): Machine["joints"] {
+  const [out, left] = [[] as Machine["joints"], [...machine.joints]];
+  while (left.length) {
+    const next = left.findIndex((j) => !j.parent || out.some((o) => o.name === j.parent));
+    if (next < 0) break; // what hangs on nothing is not drawn
+    out.push(...left.splice(next, 1));
+  }
+  return out;
 }
 
 /** Values of the joints by name at a time, from those at the end of every piece of a motion. */

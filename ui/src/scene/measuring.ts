@@ -31,7 +31,7 @@ export interface Gap {
 
 export function nodeOf(nodes: NodeTree, carrier: Carrier): THREE.Object3D {
   if (carrier.of !== "machine") return nodes[carrier.of];
-  return nodes.nodeOf(carrier.joint);
+  return nodes.nodeOf(nodes.has(carrier.joint) ? carrier.joint : null);
 }
 
 /** The nearest of some things under a ray. */

@@ -108,6 +108,11 @@ export class NodeTree {
     return this.held !== null;
   }
 
+  /** Whether there is a joint of this name, or none is asked for. */
+  has(name: string | null): boolean {
+    return name === null || this.joints.has(name);
+  }
+
   /** The node of a joint, or the base. */
   nodeOf(name: string | null): THREE.Group {
     if (name === null) return this.base;

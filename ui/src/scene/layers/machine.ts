@@ -68,15 +68,18 @@ export class MachineLayer {
     private readonly stage: Stage,
   ) {}
 
-  /** Puts bodies on the joints of the tree, and takes those away that were there. */
+  /** Puts bodies on the joints of the tree, and takes those away that were there. A body of a joint that has got
+   * another name meanwhile waits for its new picture. */
   set(bodies: readonly MachineBody[]) {
     for (const { slot } of this.slots.values()) slot.put(null);
     this.slots = new Map(
-      bodies.map((body) => {
-        const slot = new Slot<THREE.Group>(this.nodes.nodeOf(body.joint), this.stage);
-        slot.put(drawn(body, this.stage.colours.edge));
-        return [body.name, { body, slot }];
-      }),
+      bodies
+        .filter((body) => this.nodes.has(body.joint))
+        .map((body) => {
+          const slot = new Slot<THREE.Group>(this.nodes.nodeOf(body.joint), this.stage);
+          slot.put(drawn(body, this.stage.colours.edge));
+          return [body.name, { body, slot }];
+        }),
     );
     this.redraw();
   }

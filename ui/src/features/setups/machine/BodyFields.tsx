@@ -56,7 +56,7 @@ export function BodyFields({ machine, index, edit }: Props) {
   );
   const outlined = body.kind === "extruded" || body.kind === "revolved";
   return (
-    <div role="group" aria-label={`Body ${index + 1}`} style={{ marginBottom: 12 }}>
+    <div role="group" aria-label={`Body ${index + 1}`} className="fields">
       <p className="small">
         {index + 1}: {KINDS[body.kind]}
         {body.kind === "file" && ` ${body.file}`}

@@ -54,7 +54,7 @@ export function JointFields({ machine, joint, edit }: Props) {
   const leads = machine.joints.some((j) => j.parent === joint.name);
   const used = leads || [machine.work.joint, machine.tool.joint].includes(joint.name);
   return (
-    <div role="group" aria-label={`Joint ${joint.name}`} style={{ marginBottom: 12 }}>
+    <div role="group" aria-label={`Joint ${joint.name}`} className="fields">
       <div className="two">
         <NameField
           label="Joint"

@@ -66,7 +66,7 @@ export function OwnMachine({ machine }: { machine: Machine }) {
     </>
   );
   return (
-    <div role="group" aria-label="Own machine">
+    <div role="group" aria-label="Own machine" className="fields">
       <NameField
         label="Name of the machine"
         value={machine.name}
@@ -75,8 +75,8 @@ export function OwnMachine({ machine }: { machine: Machine }) {
       <div className="two">
         {pair("table", 0, "Table along X", "mm")}
         {pair("table", 1, "Table along Y", "mm")}
-        {pair("spindle_rpm", 0, "Slowest", "1/min")}
-        {pair("spindle_rpm", 1, "Fastest", "1/min")}
+        {pair("spindle_rpm", 0, "Slowest spindle", "1/min")}
+        {pair("spindle_rpm", 1, "Fastest spindle", "1/min")}
         {plain("spindle_power_kw", "Power", "kW")}
         {plain("feed_max_mm_min", "Highest feed", "mm/min")}
         {plain("tool_change_s", "Tool change", "s")}
