@@ -21,7 +21,7 @@ from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.progress import SILENT
 
 EXAMPLES = Path(__file__).resolve().parents[1] / "examples"
-KINDS = ("bodies-", "cut-")
+KINDS = ("bodies-", "apart-", "cut-")
 
 
 def rows() -> Iterator[Row]:

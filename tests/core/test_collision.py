@@ -11,7 +11,7 @@ from scipy.optimize import lsq_linear
 
 from fenrik.core.errors import Cancelled
 from fenrik.core.machines.chain import Joint, rotations
-from fenrik.core.machines.collision import BETTER_MM, TOUCH_MM, Motion, nearest, pairs_of
+from fenrik.core.machines.collision import BETTER_MM, TOUCH_MM, Motion, least_apart, nearest, pairs_of
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.solids import Solid
 from fenrik.core.machines.tree import Tree
@@ -242,3 +242,30 @@ def test_neighbours_on_a_joint_are_not_asked_unless_one_is_held():
     names = {(p.first.name, p.second.name) for p in pairs_of(tree, held)}
     assert ("bed", "holder") in names
     assert ("head", "holder") not in names
+
+
+@given(
+    places=st.lists(st.tuples(POINTS, HALF), min_size=3, max_size=5),
+    values=st.lists(st.tuples(st.floats(-150, 150), st.floats(-180, 180)), min_size=1, max_size=4),
+)
+@settings(max_examples=40, deadline=None)
+def test_the_nearest_of_many_bodies_are_as_far_apart_as_a_quadratic_program_says(places, values):
+    joints = [
+        Joint(name="X", kind="linear", axis=(1, 0, 0), speed=1, acceleration=1),
+        Joint(name="C", kind="rotary", axis=(0, 0, 1), point=(5, -3, 0), speed=1, acceleration=1),
+    ]
+    boxes = [(np.array(at) - half, np.array(at) + half) for at, half in places]
+    on = ["X", "C", None, "X", None]
+    solids = [
+        Solid(f"body {i}", on[i], [box_mesh(low, high)], held=True) for i, (low, high) in enumerate(boxes)
+    ]
+    pairs = pairs_of(Tree(machine_with(joints)), solids)
+    told = least_apart(pairs, np.array(values), 80.0)
+    for row, said in zip(np.array(values), told, strict=True):
+        least = 80.0
+        for i, one in enumerate(boxes):
+            for j in range(i + 1, len(boxes)):
+                if on[i] != on[j]:
+                    relative = np.linalg.inv(pose(joints, on[i], row)) @ pose(joints, on[j], row)
+                    least = min(least, gap_of_boxes(one, boxes[j], relative))
+        assert said == pytest.approx(least, abs=1e-4)

@@ -10,7 +10,8 @@ import numpy as np
 import pytest
 import trimesh
 
-from fenrik.core.job.cutting.proofs import kept_moves
+from fenrik.core.binary import unpack
+from fenrik.core.job.cutting.proofs import kept_moves, motion_key
 from fenrik.core.job.document.reading import job_from_data
 from fenrik.core.job.opening import open_job
 from fenrik.core.job.proving.proving import Prover
@@ -49,6 +50,11 @@ def moves_of(proof):
     return kept_moves(STORE, proof.key)
 
 
+def apart_of(proof):
+    """How far the nearest bodies are apart at the moments of a proof's motion."""
+    return unpack(STORE.get(motion_key(proof.key)))[1]["apart"]
+
+
 def wall(x):
     """A wall on the table whose side lies at X of the table, taller than anything."""
     return {
@@ -78,7 +84,7 @@ def clean():
 def test_a_wall_at_a_known_distance_of_the_head_is_passed_that_closely(clean):
     out, _ = clean
     farthest = max(out.values())
-    findings, _, _ = found(document([wall(farthest + HEAD_HALF + 1.3)]))
+    findings, _, proof = found(document([wall(farthest + HEAD_HALF + 1.3)]))
     assert findings
     told = min(findings, key=lambda f: f["measure"])
     assert (told["kind"], told["severity"]) == ("near_miss", "caution")
@@ -86,6 +92,11 @@ def test_a_wall_at_a_known_distance_of_the_head_is_passed_that_closely(clean):
     assert told["limit"] == 2.0
     assert set(told["bodies"]) == {"head", "guard on X"}
     assert "1.3" in told["words"]
+    # the picture over time never has them nearer, and nearer with the wall than without
+    seen = apart_of(proof)
+    assert 1.3 - 0.06 <= seen.min() <= 100.0
+    before = apart_of(clean[1])
+    assert (seen.min(), len(seen)) < (before.min(), len(before) + 1)
     near = {name for name, x in out.items() if farthest - x < 0.65}
     assert near <= {f["operation"] for f in findings} <= {n for n, x in out.items() if farthest - x < 0.75}
 

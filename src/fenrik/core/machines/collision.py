@@ -102,6 +102,30 @@ def nearest(pair: Pair, motion: Motion, near: float, asked: Callable[[], None] =
     return search.result()
 
 
+def least_apart(
+    pairs: Sequence[Pair], values: Floats, most: float, asked: Callable[[], None] = never
+) -> Floats:
+    """How far the nearest two of some pairs of bodies are apart (m,) mm, up to `most`, where the joints stand
+    at values (m, n). Boxes tell which pairs are looked at. `asked` is called now and then, and may raise to
+    stop."""
+    motion = Motion(values, values)
+    searches = [_Search(pair, motion, most, asked) for pair in pairs]
+    out = np.full(len(values), most)
+    for i in range(len(values)):
+        asked()
+        bounds = []
+        for search in searches:
+            search.put(0, i, 0.0, 0.0)
+            pair = search.pair
+            bounds.append(kernels.boxes_distance(pair.first.boxes, pair.second.boxes, search.pose))
+        for k in np.argsort(bounds):
+            if bounds[k] >= out[i]:
+                break
+            apart = 0.0 if bounds[k] <= 0.0 and searches[k].within() else searches[k].distance()[0]
+            out[i] = min(out[i], max(0.0, apart))
+    return out
+
+
 class _Search:
     """One pair along one motion."""
 
@@ -119,16 +143,20 @@ class _Search:
         """Whether one body lies within the other where the motion begins: surfaces that are apart do not
         show it."""
         self.put(0, 0, 0.0, 0.0)
+        inside = self.within()
+        if inside:
+            self.met = (0, 0.0)
+        return inside
+
+    def within(self) -> bool:
+        """Whether one body lies within the other at `pose`."""
         pair = self.pair
         if kernels.boxes_distance(pair.first.boxes, pair.second.boxes, self.pose) > 0.0:
             return False
         turn, place = self.pose[:, :3], self.pose[:, 3]
         of_first, of_second = ([part.vertices[0] for part in s.parts] for s in (pair.first, pair.second))
         inside = _any_inside(pair.second, [(spot - place) @ turn for spot in of_first])
-        inside = inside or _any_inside(pair.first, [turn @ spot + place for spot in of_second])
-        if inside:
-            self.met = (0, 0.0)
-        return inside
+        return inside or _any_inside(pair.first, [turn @ spot + place for spot in of_second])
 
     def uncleared(self) -> Floats:
         """The ranges that boxes do not clear."""

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import type { Blob } from "../../api/binary";
 import type { Machine } from "../../api/types";
-import { indexMoves, jointTraces } from "./strip";
+import { apartTrace, indexMoves, jointTraces } from "./strip";
 
 test("index moves are those at rapid on which a rotary joint turns, joined where they follow each other", () => {
   // X and A at the end of five pieces: turns, turns on, cuts, turns while it cuts, turns
@@ -38,4 +38,14 @@ test("joints are traced as they stand, within their travel or what they use of i
   expect(c.values[0]).toBe(0);
   expect(c.values[c.values.length - 1]).toBe(90);
   expect([z.values[500], z.values[899]]).toEqual([300, 150]);
+});
+
+test("how far bodies are apart is joined between the moments at which it was looked", () => {
+  const arrays = { apart_at: new Float32Array([10, 50, 90]), apart: new Float32Array([40, 4, 100]) };
+  const [trace] = apartTrace({ head: {}, arrays } as unknown as Blob, 100);
+  expect([trace.low, trace.high]).toEqual([0, 100]);
+  expect(trace.values[449]).toBeCloseTo(4, 0); // at half of the time
+  expect(trace.values[270]).toBeCloseTo(22, 0); // half way down
+  expect(trace.values[0]).toBeNaN();
+  expect(apartTrace({ head: {}, arrays: {} } as unknown as Blob, 100)).toEqual([]);
 });

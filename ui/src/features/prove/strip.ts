@@ -4,6 +4,8 @@ import { inChain } from "../../scene/chain";
 
 export const HEIGHT = 98;
 const BUCKETS = 900;
+/** Bodies farther apart than this are not told apart by the proof. */
+const APART_MM = 100;
 
 /** What the strip draws over time, in even steps: load, feed, height, and whose operation it is. */
 export interface Traces {
@@ -102,7 +104,7 @@ export function apartTrace(motion: Blob, total: number): JointTrace[] {
       values[k] = Number.isNaN(values[k]) ? value : Math.min(values[k], value);
     }
   }
-  return [{ name: "bodies apart", values, low: 0, high: motion.arrays.apart_most[0] }];
+  return [{ name: "bodies apart", values, low: 0, high: APART_MM }];
 }
 
 /** Draws all of the strip but the moment that is looked at; `turns` are the index moves, `joints` are traced in place of

@@ -88,7 +88,7 @@ def standing(evidence: Evidence) -> list[Finding]:
 
 def bodies(evidence: Evidence) -> list[Finding]:
     """Bodies of the machine that meet others, or pass them closely."""
-    return body_findings(evidence.run, evidence.met, evidence.near)
+    return body_findings(evidence.run, evidence.bodies.met, evidence.near)
 
 
 def load(evidence: Evidence) -> list[Finding]:

@@ -6,7 +6,6 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +17,7 @@ from fenrik.core.job.cutting.cutting import Cutting
 from fenrik.core.job.document.job import SetupDoc
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
-from fenrik.core.job.proving.machine_bodies import look_at_bodies
+from fenrik.core.job.proving.machine_bodies import Bodies, look_at_bodies
 from fenrik.core.job.tasks.task import Task
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.model.distance import DistanceField
@@ -27,7 +26,6 @@ from fenrik.core.model.simple_solids import joined_meshes
 from fenrik.core.posting.program import Step
 from fenrik.core.progress import Progress
 from fenrik.core.proof import edges, engravings, threads
-from fenrik.core.proof.bodies import Meeting
 from fenrik.core.proof.deviation import Deviation, OwnZone, SideZone, Zone, measure
 from fenrik.core.proof.left import Reaches, SideReach, left_on
 from fenrik.core.proof.numbers import Left, Worst
@@ -64,8 +62,8 @@ class Evidence:
     design.
 
     `band` mm is the half band of "on size", `area` mm² the design's surface, `release_setups` the setups of
-    the whole release, `holes` the part's where one of them has an unconfirmed use, `met` the bodies of the
-    machine that pass nearer than `near` mm, of the `pairs` that are looked at.
+    the whole release, `holes` the part's where one of them has an unconfirmed use, `bodies` what was seen of
+    those of the machine, which may pass no nearer than `near` mm.
     """
 
     posted: Posted
@@ -80,9 +78,8 @@ class Evidence:
     area: float
     band: float
     holes: Sequence[Hole]
-    met: Sequence[Meeting]
+    bodies: Bodies
     near: float
-    pairs: Sequence[dict[str, Any]]
     progress: Progress
 
     @property
@@ -175,7 +172,7 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
     clamped = setups.clamped(setup)
     worked = _worked(paths, posted)
     unconfirmed = any(o.unconfirmed for s in map(job.setup, posted.release.setups) for o in s.operations)
-    met, pairs = look_at_bodies(paths, posted, cutting, progress.stage(0.0, 0.3))
+    bodies = look_at_bodies(paths, posted, cutting, progress.stage(0.0, 0.3))
     return Evidence(
         posted=posted,
         cutting=cutting,
@@ -189,9 +186,8 @@ def gather(paths: Paths, posted: Posted, cutting: Cutting, progress: Progress) -
         area=paths.workspace.part().area * len(clamped.copies),
         band=job.proof.tolerance_mm,
         holes=paths.workspace.holes() if unconfirmed else [],
-        met=met,
+        bodies=bodies,
         near=job.proof.near_mm,
-        pairs=pairs,
         progress=progress.stage(0.3, 1.0),
     )
 

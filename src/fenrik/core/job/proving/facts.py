@@ -62,7 +62,7 @@ def facts_of(paths: Paths, evidence: Evidence, findings: list[Finding]) -> dict[
         "deviation": asdict(evidence.deviation.facts)
         | asdict(evidence.left)
         | {"worst": [asdict(w) for w in evidence.worst]},
-        "bodies": evidence.pairs,
+        "bodies": evidence.bodies.pairs,
         "findings": _findings(evidence, located),
     }
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from fenrik.core.job.cutting.cutting import cut_stock
 from fenrik.core.job.cutting.proofs import Proof, keep_proof, kept_proof
 from fenrik.core.job.document.job import ReleaseDoc, SetupDoc
@@ -109,7 +111,11 @@ class Prover:
         findings = [f for check in CHECKS for f in check(evidence)]
         run = evidence.run
         moves = {**to_arrays(run.motion), "step": run.step_of, "begin": run.begin, "time": run.times}
-        motion = motion_arrays(run, cutting.done.traces, evidence.on)
+        apart = evidence.bodies.apart.astype(np.float32)
+        motion = {
+            **motion_arrays(run, cutting.done.traces, evidence.on),
+            **({"apart_at": apart[:, 0], "apart": apart[:, 1]} if len(apart) else {}),
+        }
         return keep_proof(
             self.paths.store,
             key,

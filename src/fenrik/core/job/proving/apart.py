@@ -1,0 +1,56 @@
+"""How far the nearest bodies of machine, tool and fixture are apart along a program, looked at now and then,
+for the picture over time. That nothing meets in between is the search's business."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fenrik.core.binary import pack, unpack
+from fenrik.core.job.proving.world import STOCK, World
+from fenrik.core.job.workspace.artefacts import key_of
+from fenrik.core.machines.collision import least_apart
+
+Floats = NDArray[np.float64]
+NOWHERE = np.zeros((0, 2))
+MOMENTS = 16
+"""A step is looked at so many times, evenly over its time."""
+MOST_MM = 100.0
+"""Farther apart is not told apart."""
+
+
+def apart_along(world: World, step: int, tick: Callable[[], None]) -> Floats:
+    """Moments (n, 2) of a step: seconds of the program, and how far the nearest bodies that are asked about
+    are apart then, mm, up to `MOST_MM`; the stock left out. `tick` is called now and then, and may raise to
+    stop."""
+    run = world.run
+    moves = np.flatnonzero(run.step_of == step)
+    if not len(moves):
+        return NOWHERE
+    _, end, owner = world.driven(moves)
+    # the pieces at whose ends it is looked: where even steps of the time of the moves fall
+    of_moves = np.cumsum(run.times[moves])
+    wanted = of_moves[-1] * (np.arange(MOMENTS) + 0.5) / MOMENTS
+    at = np.unique(np.searchsorted(of_moves, wanted).clip(0, len(moves) - 1))
+    rows = np.searchsorted(owner, at, side="right") - 1
+    rows = np.unique(rows[rows >= 0])
+    tools = [world.run.tools[n] for n in np.unique(run.motion.tool[moves]).tolist() if n in world.run.tools]
+    asked = world.asked.model_dump(include={"bodies", "bodies_off"})
+    own = world.cutting.keep.motions[step]
+    key = key_of("apart", [world.digest, own, [t.facts() for t in tools], asked, rows.tolist()])
+    kept = world.store.get(key)
+    if kept is None:
+        values = np.full(len(rows), MOST_MM)
+        number = run.motion.tool[moves[owner[rows]]]
+        for tool in tools:
+            mine = number == tool.number
+            solids = [*world.standing, *world.tool(tool)]
+            pairs = [p for p in world.asked_of(solids) if STOCK not in (p.first.name, p.second.name)]
+            values[mine] = least_apart(pairs, end[rows[mine]], MOST_MM, tick)
+        kept = pack({}, {"apart": values})
+        world.store.put(key, "apart", kept)
+    _, arrays = unpack(kept)
+    last = moves[owner[rows]]
+    return np.column_stack([run.begin[last] + run.times[last], arrays["apart"]])
