@@ -91,6 +91,19 @@ def test_what_it_cuts_into_the_part_is_a_stop_at_its_line(tmp_path):
     assert into["measure"] > 3.0 and stock_over == pytest.approx(0.0)
 
 
+def test_a_tool_that_meets_the_stock_with_the_spindle_at_rest_is_stopped_where_it_does(tmp_path):
+    at_rest = SLOT.replace("G1 Z-3 F500\n", "M5\nG0 Z-3\nM3\n")
+    found = [f for f in proved(tmp_path, at_rest)["findings"] if f["kind"] == "at_rest"]
+    assert [f["severity"] for f in found] == ["stop"]
+    assert at_rest.splitlines()[found[0]["line"] - 1] == "G0 Z-3"
+    assert "at rapid into the stock with the spindle at rest" in found[0]["words"]
+    # above the stock it may stand still
+    clear = SLOT.replace("G0 Z50\nT3 M6", "M5\nG0 Z50\nT3 M6").replace(
+        "G43 H3 Z20\n", "G43 H3 Z20\nG0 X-30 Y20\n"
+    )
+    assert not [f for f in proved(tmp_path, clear)["findings"] if f["kind"] == "at_rest"]
+
+
 def test_what_is_cut_away_is_not_left(tmp_path):
     """The slot goes 8 mm into the part: of its floor no spot has stock on it, and nothing is left higher than
     the farthest place of the stock outside of the part."""

@@ -275,3 +275,30 @@ def test_two_bodies_of_one_file_keep_their_own_scale(clean, tmp_path):
     files = paths.setups.machine_files(machine)
     high = [solid_of(body, files).bounds[1].tolist() for body in machine.bodies if body.kind == "file"]
     assert high == [pytest.approx([11.0, 11.0, 1.0]), pytest.approx([110.0, 110.0, 10.0])]
+
+
+def test_the_magazine_arm_takes_its_room_where_a_tool_is_changed_and_nowhere_else():
+    """A room about the place over the table where tools are changed: what stands as high there is met, at the
+    change and at no other time."""
+    own = json.loads(machines()["column_mill_500"].model_dump_json())
+    top = next(j["high"] for j in own["joints"] if j["name"] == "Z")
+    room = {"role": "changer", "kind": "box", "low": [-300, -150, top - 300.0], "high": [0, 150, top + 20.0]}
+    _, _, proof = found(document([room]))
+    pairs = {(p["first"], p["second"]) for p in proof.facts["bodies"]}
+    assert ("magazine arm", "stock") in pairs and ("magazine arm", "table") in pairs
+    assert not {p for p in pairs if "magazine arm" in p and set(p) & {"head", "column", "holder"}}
+    assert not [f for f in proof.facts["findings"] if f["kind"] in ("collision", "near_miss")]
+    # the room reaches down to the work: every change of the tool meets it, the moves between do not
+    low = room | {"low": [-300, -150, 80.0]}
+    met, _, proof = found(document([low]))
+    assert met and all("magazine arm" in f["bodies"] for f in met)
+    assert {f["kind"] for f in met} == {"collision"}
+    assert all("at the change of the tool" in f["words"] for f in met)
+    moves, begins = moves_of(proof), []
+    for name in {f["operation"] for f in met}:
+        step = [o["name"] for o in proof.facts["operations"]].index(name)
+        begins.append(int(np.flatnonzero(moves["step"] == step)[0]))
+    assert {f["move"] for f in met} == set(begins)
+    # and it can be switched off as any pair
+    quiet = document([low], bodies_off=[["magazine arm", "stock"], ["magazine arm", "table"]])
+    assert found(quiet)[0] == []

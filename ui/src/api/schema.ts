@@ -1594,7 +1594,8 @@ export interface components {
         | "trunnion"
         | "link"
         | "head"
-        | "spindle";
+        | "spindle"
+        | "changer";
       /**
        * Kind
        * @constant
@@ -1788,7 +1789,8 @@ export interface components {
         | "trunnion"
         | "link"
         | "head"
-        | "spindle";
+        | "spindle"
+        | "changer";
       /**
        * At
        * @default [
@@ -1924,7 +1926,8 @@ export interface components {
         | "trunnion"
         | "link"
         | "head"
-        | "spindle";
+        | "spindle"
+        | "changer";
       /**
        * @description discriminator enum property added by openapi-typescript
        * @enum {string}
@@ -3516,7 +3519,8 @@ export interface components {
         | "trunnion"
         | "link"
         | "head"
-        | "spindle";
+        | "spindle"
+        | "changer";
       /**
        * @description discriminator enum property added by openapi-typescript
        * @enum {string}
@@ -4058,7 +4062,8 @@ export interface components {
         | "trunnion"
         | "link"
         | "head"
-        | "spindle";
+        | "spindle"
+        | "changer";
       /**
        * At
        * @default [
@@ -4139,7 +4144,8 @@ export interface components {
         | "trunnion"
         | "link"
         | "head"
-        | "spindle";
+        | "spindle"
+        | "changer";
       /**
        * @description discriminator enum property added by openapi-typescript
        * @enum {string}
@@ -4936,7 +4942,8 @@ export interface components {
         | "trunnion"
         | "link"
         | "head"
-        | "spindle";
+        | "spindle"
+        | "changer";
       /**
        * @description discriminator enum property added by openapi-typescript
        * @enum {string}

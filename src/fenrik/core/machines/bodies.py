@@ -22,7 +22,18 @@ Point = tuple[Coordinate, Coordinate]
 MOST_BORES = 2000
 Length = Annotated[float, Field(gt=0, le=1e5)]
 Role = Literal[
-    "base", "bed", "column", "guard", "saddle", "table", "rotary", "trunnion", "link", "head", "spindle"
+    "base",
+    "bed",
+    "column",
+    "guard",
+    "saddle",
+    "table",
+    "rotary",
+    "trunnion",
+    "link",
+    "head",
+    "spindle",
+    "changer",
 ]
 
 
@@ -168,6 +179,6 @@ Body = Annotated[Box | Plate | Round | Extruded | Revolved | FileBody, Field(dis
 ROLES: dict[Role, str] = {
     "base": "base", "bed": "bed", "column": "column", "guard": "guard", "saddle": "saddle",
     "table": "table", "rotary": "rotary table", "trunnion": "trunnion", "link": "arm", "head": "head",
-    "spindle": "spindle nose",
+    "spindle": "spindle nose", "changer": "magazine arm",
 }  # fmt: skip
 """Bodies in words."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from fenrik.core.machines.bodies import ROLES
 from fenrik.core.machines.solids import TOOL
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.run import Run
@@ -42,6 +43,8 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
     motion = run.motion
     turning = motion.turning is not None and bool(motion.turning.aside[m.move])
     how = "on the way between sides " if turning else "at rapid " if motion.rapid[m.move] else ""
+    if ROLES["changer"] in (b.split(" on ")[0] for b in m.bodies):
+        how = "at the change of the tool "
     tool = run.tools.get(int(motion.tool[m.move]))
     offer = None
     if tool is not None and m.longer is not None:

@@ -72,7 +72,7 @@ export function Findings({ facts }: { facts: ProofFacts }) {
       <h3>Findings</h3>
       {all.length === 0 && <p>Nothing found: no collision, no overcut, no overtravel.</p>}
       {all.length > 2 && (
-        <div className="row">
+        <div style={{ display: "flex", alignItems: "center", gap: 6, marginBottom: 6 }}>
           <Select
             size="xs"
             w={150}

@@ -159,6 +159,9 @@ export function useProofView(scene: BenchScene | null): { inCell: boolean; met: 
     const met = [part, other].filter((name) => name !== null);
     scene?.tool.paint(met.find((name) => TOOL.includes(name)) ?? null, color);
     scene?.stock.paintFixture(met.includes("fixture") ? color : null);
+    const stock = met.includes("stock") ? color : null;
+    scene?.stock.paintLeft(stock);
+    scene?.field.paint(stock);
     scene?.machine.paint(met.length ? met : null, color);
   }, [scene, part, other, color, inCell, machineLook]);
   useEffect(() => scene?.tool.show(!toolHidden), [scene, toolHidden]);

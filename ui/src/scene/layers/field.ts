@@ -6,6 +6,7 @@ import { Slot, type Stage } from "../stage";
 export class FieldLayer {
   private readonly slot: Slot<THREE.Mesh>;
   private field: HeightField | null = null;
+  private painted: number | null = null;
 
   constructor(
     work: THREE.Object3D,
@@ -23,6 +24,14 @@ export class FieldLayer {
 
   dispose() {
     this.set(null);
+  }
+
+  /** Paints it, until null is given. */
+  paint(color: number | null) {
+    this.painted = color;
+    const skin = this.slot.thing?.material as THREE.MeshLambertMaterial | undefined;
+    skin?.color.setHex(color ?? this.stage.colours.stock);
+    this.stage.ask();
   }
 
   show(visible: boolean) {
@@ -60,7 +69,10 @@ export class FieldLayer {
     geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
     geometry.setIndex(new THREE.BufferAttribute(index, 1));
     // plain light is enough for what moves, and half as much work where there is no graphics card
-    const skin = new THREE.MeshLambertMaterial({ color: this.stage.colours.stock, flatShading: true });
+    const skin = new THREE.MeshLambertMaterial({
+      color: this.painted ?? this.stage.colours.stock,
+      flatShading: true,
+    });
     const mesh = new THREE.Mesh(geometry, skin);
     mesh.frustumCulled = false;
     return mesh;

@@ -29,6 +29,7 @@ const COLOURS: Record<string, number> = {
   link: 0xa9b6b4,
   head: 0xa9b6b4,
   spindle: 0x4f6470,
+  changer: 0xb9a06a,
 };
 const CREASE = THREE.MathUtils.degToRad(35);
 const THROUGH = 0.22;
@@ -117,7 +118,9 @@ export class MachineLayer {
       const standing = body.joint === null || this.carrying.has(body.joint);
       slot.thing.visible = this.look !== "hidden" && (this.look !== "base" || standing);
       const met = this.painted?.names.includes(body.name);
-      const through = !met && (this.look === "through" || this.faded.has(body.name));
+      // the room of the magazine's arm is there while a tool is changed only
+      const aside = this.faded.has(body.name) || body.role === "changer";
+      const through = !met && (this.look === "through" || aside);
       const [mesh, edges] = slot.thing.children as [THREE.Mesh, THREE.LineSegments];
       const skin = mesh.material as THREE.MeshStandardMaterial;
       skin.color.setHex(met ? this.painted!.color : (COLOURS[body.role] ?? COLOURS.link));

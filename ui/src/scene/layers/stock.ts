@@ -14,6 +14,7 @@ export class StockLayer {
   private readonly fixture: Slot;
   private readonly left: Slot;
   private fixtureColour = FIXTURE;
+  private painted: number | null = null;
 
   constructor(
     work: THREE.Object3D,
@@ -69,7 +70,16 @@ export class StockLayer {
 
   /** The server's surface of what is left; with `scale` (mm at the colours' ends) coloured by deviation. */
   setLeft(blob: Blob | null, scale: number | null) {
-    this.left.put(blob && surfaceOf(blob, scale, this.stage.colours.stock));
+    this.left.put(blob && surfaceOf(blob, scale, this.painted ?? this.stage.colours.stock));
+  }
+
+  /** Paints what is left, until null is given. */
+  paintLeft(color: number | null) {
+    this.painted = color;
+    const left = this.left.thing as THREE.Mesh | null;
+    const skin = left?.material as THREE.MeshStandardMaterial | undefined;
+    if (skin && !skin.vertexColors) skin.color.setHex(color ?? this.stage.colours.stock);
+    this.stage.ask();
   }
 }
 

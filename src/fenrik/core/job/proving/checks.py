@@ -14,6 +14,7 @@ from fenrik.core.job.proving.rewinding import turning_back
 from fenrik.core.job.proving.wear import worn_tools
 from fenrik.core.motion.notes import Note, Words
 from fenrik.core.posting.program import Step
+from fenrik.core.proof.at_rest import at_rest_findings
 from fenrik.core.proof.bodies import body_findings
 from fenrik.core.proof.deviation import overcut_findings
 from fenrik.core.proof.finding import Finding, Severity
@@ -100,6 +101,11 @@ def load(evidence: Evidence) -> list[Finding]:
 def contacts(evidence: Evidence) -> list[Finding]:
     """Rapids, shanks and holders in the stock."""
     return evidence.cutting.done.findings
+
+
+def at_rest(evidence: Evidence) -> list[Finding]:
+    """Tools in the stock with the spindle at rest."""
+    return at_rest_findings(evidence.run, evidence.cutting.done.volume)
 
 
 def order(evidence: Evidence) -> list[Finding]:
@@ -193,7 +199,7 @@ def _in_setup(step: Step, place: tuple[float, float, float]) -> tuple[float, flo
 
 
 CHECKS: tuple[Check, ...] = (
-    text, limits, postures, held_speeds, standing, fixture, bodies, load, contacts, gaps, blanks, order,
-    turning_back, overcut, worn_tools, left, loose, unconfirmed_uses, notes,
+    text, limits, postures, held_speeds, standing, fixture, bodies, load, contacts, at_rest, gaps, blanks,
+    order, turning_back, overcut, worn_tools, left, loose, unconfirmed_uses, notes,
 )  # fmt: skip
 """All checks, in the order in which findings of one moment are told."""

@@ -68,9 +68,10 @@ def _pairs(world: World) -> list[dict[str, Any]]:
     used = np.unique(world.run.motion.tool).tolist()
     tool = next((world.run.tools[n] for n in used if n in world.run.tools), None)
     solids = [*world.standing, world.stock_box, *(world.tool(tool) if tool else [])]
-    asked = {frozenset((p.first.name, p.second.name)) for p in world.asked_of(solids)}
+    changing = world.changing(world.stock_box)
+    asked = {frozenset((p.first.name, p.second.name)) for p in (*world.asked_of(solids), *changing)}
     out = []
-    for pair in pairs_of(world.tree, solids):
+    for pair in (*pairs_of(world.tree, solids), *changing):
         one, two = world.names(pair)
         if STOCK in (one, two) and {one, two} & world.cut_by:
             continue  # the cutting proof's
@@ -100,6 +101,7 @@ class _Looked(World):
         found, doubtful = json.loads(kept)
         if doubtful:
             found = found + self._against_stock(step, moves, doubtful, key, tick)
+        found = found + self._at_the_change(step, moves)
         return [_meeting(step, moves, row) for row in found]
 
     def _look(
@@ -132,6 +134,26 @@ class _Looked(World):
                     row["longer"] = longer
             found += own
         return found, doubtful
+
+    def _at_the_change(self, step: int, moves: NDArray[np.int64]) -> list[dict[str, Any]]:
+        """What comes near the magazine's arm where a step begins with a change of the tool."""
+        number, first = self.run.motion.tool, int(moves[0])
+        if not self.changers or (first > 0 and number[first] == number[first - 1]):
+            return []
+        start, _, owner = self.driven(moves[:1])
+        motion, out = Motion(start[:1], start[:1]), []
+        for pair in self.changing(self.stock_box):
+            near = nearest(pair, motion, self.asked.near_mm)
+            if near is not None and STOCK in (pair.first.name, pair.second.name):
+                exact = next(
+                    p
+                    for p in self.changing(self.stock_before(step))
+                    if STOCK in (p.first.name, p.second.name)
+                )
+                near = nearest(exact, motion, self.asked.near_mm)
+            if near is not None:
+                out.append(self._row(near, motion, owner[:1]) | {"longer": None})
+        return out
 
     def _longer(
         self, moves: NDArray[np.int64], tool: Assembly, apart: list[list[str]], tick: Tick

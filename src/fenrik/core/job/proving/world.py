@@ -28,7 +28,7 @@ from fenrik.core.tooling.assembly import Assembly
 Floats = NDArray[np.float64]
 CHORD_MM = 0.02
 """How far the straight pieces looked at may lie beside arcs."""
-STOCK, FIXTURE = "stock", "fixture"
+STOCK, FIXTURE, CHANGER = "stock", "fixture", "changer"
 
 
 @dataclass(frozen=True)
@@ -70,10 +70,15 @@ class World:
     @cached_property
     def standing(self) -> list[Solid]:
         """The machine and the fixture."""
-        out = machine_solids(self.on.machine, self.files)
+        out = [s for s in machine_solids(self.on.machine, self.files) if s.role != CHANGER]
         if self.clamped.fixture is not None:
             out.append(on_work(self.on.machine, FIXTURE, self.clamped.fixture, self.on.work_from_setup))
         return out
+
+    @cached_property
+    def changers(self) -> list[Solid]:
+        """The room that the magazine's arm takes while a tool is changed."""
+        return [s for s in machine_solids(self.on.machine, self.files) if s.role == CHANGER]
 
     @cached_property
     def stock_box(self) -> Solid:
@@ -106,7 +111,7 @@ class World:
     def digest(self) -> str:
         """Hash of all that stands."""
         digest = hashlib.sha256()
-        for solid in (*self.standing, self.stock_box):
+        for solid in (*self.standing, *self.changers, self.stock_box):
             digest.update(f"{solid.name} {solid.joint}".encode())
             for part in solid.parts:
                 digest.update(part.vertices.tobytes() + part.triangles.tobytes())
@@ -122,6 +127,20 @@ class World:
         if two.joint in carried and (one.joint not in carried or (two.held and not one.held)):
             one, two = two, one
         return one.name, two.name
+
+    def changing(self, stock: Solid) -> list[Pair]:
+        """The pairs that are asked of the room of the magazine's arm: with what carries the work, with what
+        holds it, and with a stock."""
+        machine = self.on.machine
+        joints = machine.chain.names[: machine.carrying_work]
+        carried = {STOCK, FIXTURE, *(s.name for s in self.standing if s.joint in joints)}
+        names = {s.name for s in self.changers}
+        pairs = self.asked_of([*self.changers, *self.standing, stock]) if names else []
+        return [
+            p
+            for p in pairs
+            if {p.first.name, p.second.name} & names and {p.first.name, p.second.name} & carried
+        ]
 
     def asked_of(self, solids: Sequence[Solid]) -> list[Pair]:
         """The pairs that are asked."""

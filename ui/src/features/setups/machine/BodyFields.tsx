@@ -19,11 +19,13 @@ export const ROLES = [
   "link",
   "head",
   "spindle",
+  "changer",
 ] as const;
 const NAMES: Partial<Record<(typeof ROLES)[number], string>> = {
   rotary: "rotary table",
   link: "arm",
   spindle: "spindle nose",
+  changer: "room of the magazine’s arm",
 };
 const KINDS: Record<MachineBodyDoc["kind"], string> = {
   box: "Box",
