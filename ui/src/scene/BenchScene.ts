@@ -19,6 +19,8 @@ import type { Stage } from "./stage";
 
 /** Of the pixels to each side those that are drawn in a hurry. */
 const HURRIED = 0.4;
+/** Directions from which a machine is looked at, the usual one first. */
+const CORNERS: Vec3[] = [1, -1].flatMap((y) => [1, -1].map((x) => [x, -1.35 * y, 0.95] as Vec3));
 const NOTHING = new THREE.Box3(new THREE.Vector3(-50, -50, -20), new THREE.Vector3(50, 50, 20));
 
 /** The one scene of the bench: layers on one tree of nodes, and a camera. Draws only what has changed. */
@@ -131,6 +133,12 @@ export class BenchScene implements Stage {
     this.ask();
   }
 
+  /** Looks at the whole machine from the corner from which the least of it stands before the work and what holds the
+   * tool. */
+  lookAtMachine() {
+    this.look(openCorner(this.machine, this.around()), true);
+  }
+
   /** The box of what there is to look at. */
   private around(): THREE.Box3 {
     const box = new THREE.Box3();
@@ -149,7 +157,7 @@ export class BenchScene implements Stage {
       // from where the bodies about the place can be told apart
       for (const thing of machine) box.expandByObject(thing);
       room = 0.5 * box.getSize(new THREE.Vector3()).length();
-      this.look([1, -1.35, 0.95], true);
+      this.lookAtMachine();
     }
     this.camera.approach(point.toArray(), room);
     this.ask();
@@ -181,4 +189,16 @@ export class BenchScene implements Stage {
   private size(): THREE.Vector2 {
     return this.renderer.getSize(new THREE.Vector2());
   }
+}
+
+/** The corner from which the fewest bodies of a machine stand before its spindle and the middle of a box. */
+function openCorner(machine: MachineLayer, box: THREE.Box3): Vec3 {
+  const places = [...machine.spindles.map((thing) => new THREE.Box3().setFromObject(thing)), box];
+  const others = machine.things.filter((thing) => !machine.spindles.includes(thing));
+  const hidden = CORNERS.map((way) => {
+    const toward = new THREE.Vector3(...way).normalize();
+    const rays = places.map((at) => new THREE.Raycaster(at.getCenter(new THREE.Vector3()), toward));
+    return rays.reduce((sum, ray) => sum + (ray.intersectObjects(others, true).length ? 1 : 0), 0);
+  });
+  return CORNERS[hidden.indexOf(Math.min(...hidden))];
 }

@@ -2,7 +2,7 @@ import { Checkbox, SegmentedControl, useComputedColorScheme } from "@mantine/cor
 import { useEffect, useRef, useState } from "react";
 import { BenchScene } from "../../scene/BenchScene";
 import { DeviationLegend, PathColours, PathLegend } from "./Legends";
-import { CORNER, LOOKS } from "./looks";
+import { LOOKS } from "./looks";
 import { MachineFields } from "./MachineFields";
 import { Measured, MeasureButton } from "./Measured";
 import { Offer } from "./Offer";
@@ -78,9 +78,7 @@ export function View() {
             {name}
           </button>
         ))}
-        {inCell && look !== "hidden" && (
-          <button onClick={() => scene?.look(CORNER, true)}>Whole machine</button>
-        )}
+        {inCell && look !== "hidden" && <button onClick={() => scene?.lookAtMachine()}>Whole machine</button>}
       </div>
       {station === "plan" && bench.operation !== null && (
         <div className="showing">

@@ -7,7 +7,6 @@ import { frameOf } from "../../scene/nodes";
 import { useShared } from "../../session/context";
 import { useChosen, useSession } from "../../session/store";
 import type { Vec3 } from "../../api/types";
-import { CORNER } from "./looks";
 import { useMachine } from "./useMachine";
 
 /**
@@ -54,7 +53,7 @@ export function useCell(
     if (!shown || !bodies.length) return;
     const { found, place: looked } = useSession.getState();
     if (found && looked) scene?.goTo(looked);
-    else scene?.look(CORNER, true);
+    else scene?.lookAtMachine();
   }, [scene, shown, bodies]);
   useEffect(() => {
     if (machine) scene?.machine.show(look, carryingWork(machine), new Set(faded));

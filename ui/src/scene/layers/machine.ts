@@ -102,6 +102,13 @@ export class MachineLayer {
     return [...this.slots.values()].flatMap(({ slot }) => (slot.thing?.visible ? [slot.thing] : []));
   }
 
+  /** Of what can be seen, what holds the tool. */
+  get spindles(): THREE.Object3D[] {
+    return [...this.slots.values()].flatMap(({ body, slot }) =>
+      slot.thing?.visible && body.role === "spindle" ? [slot.thing] : [],
+    );
+  }
+
   /** What can be picked: what is drawn solid. */
   get pickable(): Pickable[] {
     return [...this.slots.values()].flatMap(({ body, slot }) => {
