@@ -90,7 +90,7 @@ export function jointTraces(motion: Blob, machine: Machine, total: number): Join
   });
 }
 
-/** How far the nearest bodies of machine, tool and fixture are apart over time, up to so much mm; looked at now and
+/** How far what goes with the tool is from what goes with the work over time, up to so much mm; looked at now and
  * then, joined by lines. */
 export function apartTrace(motion: Blob, total: number): JointTrace[] {
   const { apart_at: times, apart } = motion.arrays;
@@ -104,7 +104,7 @@ export function apartTrace(motion: Blob, total: number): JointTrace[] {
       values[k] = Number.isNaN(values[k]) ? value : Math.min(values[k], value);
     }
   }
-  return [{ name: "bodies apart", values, low: 0, high: APART_MM }];
+  return [{ name: "tool to work", values, low: 0, high: APART_MM }];
 }
 
 /** Draws all of the strip but the moment that is looked at; `turns` are the index moves, `joints` are traced in place of

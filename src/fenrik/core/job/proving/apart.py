@@ -1,5 +1,5 @@
-"""How far the nearest bodies of machine, tool and fixture are apart along a program, looked at now and then,
-for the picture over time. That nothing meets in between is the search's business."""
+"""How far what goes with the tool and what goes with the work are apart along a program, looked at now and
+then, for the picture over time. That nothing meets in between is the search's business."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fenrik.core.binary import pack, unpack
-from fenrik.core.job.proving.world import STOCK, World
+from fenrik.core.job.proving.world import World
 from fenrik.core.job.workspace.artefacts import key_of
-from fenrik.core.machines.collision import least_apart
+from fenrik.core.machines.collision import Pair, least_apart
 
 Floats = NDArray[np.float64]
 NOWHERE = np.zeros((0, 2))
@@ -22,9 +22,9 @@ MOST_MM = 100.0
 
 
 def apart_along(world: World, step: int, tick: Callable[[], None]) -> Floats:
-    """Moments (n, 2) of a step: seconds of the program, and how far the nearest bodies that are asked about
-    are apart then, mm, up to `MOST_MM`; the stock left out. `tick` is called now and then, and may raise to
-    stop."""
+    """Moments (n, 2) of a step: seconds of the program, and how far the nearest of the bodies on both sides
+    that are asked about are apart then, mm, up to `MOST_MM`; the stock left out. `tick` is called now and
+    then, and may raise to stop."""
     run = world.run
     moves = np.flatnonzero(run.step_of == step)
     if not len(moves):
@@ -47,10 +47,21 @@ def apart_along(world: World, step: int, tick: Callable[[], None]) -> Floats:
         for tool in tools:
             mine = number == tool.number
             solids = [*world.standing, *world.tool(tool)]
-            pairs = [p for p in world.asked_of(solids) if STOCK not in (p.first.name, p.second.name)]
+            pairs = [p for p in world.asked_of(solids) if _across(world, p)]
             values[mine] = least_apart(pairs, end[rows[mine]], MOST_MM, tick)
         kept = pack({}, {"apart": values})
         world.store.put(key, "apart", kept)
     _, arrays = unpack(kept)
     last = moves[owner[rows]]
     return np.column_stack([run.begin[last] + run.times[last], arrays["apart"]])
+
+
+def _across(world: World, pair: Pair) -> bool:
+    """Whether one body of a pair goes with the tool and the other with the work: slides of the machine lie as
+    near each other all the time."""
+    machine = world.on.machine
+    names, count = machine.chain.names, machine.carrying_work
+    on_work = set(names[:count]) if count else {None}
+    sides = [s.joint in names[count:] for s in (pair.first, pair.second)]
+    works = [s.joint in on_work for s in (pair.first, pair.second)]
+    return (sides[0] and works[1]) or (sides[1] and works[0])
