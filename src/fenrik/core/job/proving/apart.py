@@ -11,20 +11,20 @@ from numpy.typing import NDArray
 from fenrik.core.binary import pack, unpack
 from fenrik.core.job.proving.world import World
 from fenrik.core.job.workspace.artefacts import key_of
-from fenrik.core.machines.collision import Pair, least_apart
+from fenrik.core.machines.collision import Pair, least_apart, pairs_of
 
 Floats = NDArray[np.float64]
 NOWHERE = np.zeros((0, 2))
-MOMENTS = 16
+MOMENTS = 10
 """A step is looked at so many times, evenly over its time."""
 MOST_MM = 100.0
 """Farther apart is not told apart."""
 
 
 def apart_along(world: World, step: int, tick: Callable[[], None]) -> Floats:
-    """Moments (n, 2) of a step: seconds of the program, and how far the nearest of the bodies on both sides
-    that are asked about are apart then, mm, up to `MOST_MM`; the stock left out. `tick` is called now and
-    then, and may raise to stop."""
+    """Moments (n, 2) of a step: seconds of the program, and how far the nearest of the bodies on both sides,
+    cutter and fixture among them, are apart then, mm, up to `MOST_MM`; the stock left out. `tick` is called
+    now and then, and may raise to stop."""
     run = world.run
     moves = np.flatnonzero(run.step_of == step)
     if not len(moves):
@@ -47,7 +47,7 @@ def apart_along(world: World, step: int, tick: Callable[[], None]) -> Floats:
         for tool in tools:
             mine = number == tool.number
             solids = [*world.standing, *world.tool(tool)]
-            pairs = [p for p in world.asked_of(solids) if _across(world, p)]
+            pairs = [p for p in pairs_of(world.tree, solids) if _across(world, p)]
             values[mine] = least_apart(pairs, end[rows[mine]], MOST_MM, tick)
         kept = pack({}, {"apart": values})
         world.store.put(key, "apart", kept)
@@ -57,11 +57,12 @@ def apart_along(world: World, step: int, tick: Callable[[], None]) -> Floats:
 
 
 def _across(world: World, pair: Pair) -> bool:
-    """Whether one body of a pair goes with the tool and the other with the work: slides of the machine lie as
-    near each other all the time."""
+    """Whether one body of a pair, which nobody has switched off, goes with the tool and the other with the
+    work: slides of the machine lie as near each other all the time."""
     machine = world.on.machine
     names, count = machine.chain.names, machine.carrying_work
     on_work = set(names[:count]) if count else {None}
     sides = [s.joint in names[count:] for s in (pair.first, pair.second)]
     works = [s.joint in on_work for s in (pair.first, pair.second)]
-    return (sides[0] and works[1]) or (sides[1] and works[0])
+    off = {pair.first.name, pair.second.name} in [set(names) for names in world.asked.bodies_off]
+    return not off and ((sides[0] and works[1]) or (sides[1] and works[0]))
