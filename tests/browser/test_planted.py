@@ -90,7 +90,8 @@ def test_it_is_found_led_to_mended_with_the_offered_change_and_proved_clean(page
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-met", met)
     expect(page.get_by_label("Time", exact=True)).not_to_have_text(re.compile("^0:00 of"))
-    expect(view).to_have_attribute("data-cell", "true" if met else re.compile("true|false"))
+    if met:  # on the machine, in the view
+        expect(view).to_have_attribute("data-cell", "true")
     finding.get_by_role("button", name=re.compile(button)).click()
     saved(page)
     prove(page)

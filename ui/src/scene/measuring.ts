@@ -125,6 +125,7 @@ export class Ruler {
   /** Goes along with what carries the picked places. */
   follow() {
     const { picks, nodes } = this;
+    if (!picks.length && !this.thing.visible) return;
     this.thing.visible = picks.length > 0;
     const at = this.geometry.getAttribute("position") as THREE.BufferAttribute;
     picks.slice(0, 2).forEach((pick, i) => at.setXYZ(i, ...now(nodes, pick)[0].toArray()));

@@ -6,7 +6,6 @@ have a frame of their own there.
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Literal
 
 import numpy as np
@@ -15,11 +14,11 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from shapely.geometry import Polygon
 
 from fenrik.core.machines.chain import Mount
+from fenrik.core.model.simple_solids import grid_fault
 
 Coordinate = Annotated[float, Field(ge=-1e5, le=1e5)]
 Vector = tuple[Coordinate, Coordinate, Coordinate]
 Point = tuple[Coordinate, Coordinate]
-MOST_BORES = 2000
 Length = Annotated[float, Field(gt=0, le=1e5)]
 Role = Literal[
     "base",
@@ -73,22 +72,9 @@ class Plate(Box):
 
     @model_validator(mode="after")
     def _room(self) -> Plate:
-        if self.depth >= self.high[2] - self.low[2]:
-            raise ValueError(
-                f"slots or bores are {self.depth:g} deep in a plate of {self.high[2] - self.low[2]:g}; make "
-                "them less deep"
-            )
-        sides = [b - a for a, b in zip(self.low[:2], self.high[:2], strict=True)]
-        count = math.prod(max(1.0, side / self.pitch) for side in sides)
-        if count > MOST_BORES:
-            raise ValueError(
-                f"a plate of {sides[0]:g} x {sides[1]:g} gets {count:.0f} slots or bores {self.pitch:g} "
-                f"apart; set them wider, {MOST_BORES} are the most"
-            )
-        if self.pitch < 2.0 * self.width:
-            raise ValueError(
-                f"slots or bores {self.width:g} wide are {self.pitch:g} apart; give twice the width at least"
-            )
+        size = [b - a for a, b in zip(self.low, self.high, strict=True)]
+        if fault := grid_fault(size, self.pitch, self.width, self.depth):
+            raise ValueError(fault)
         return self
 
 

@@ -26,6 +26,7 @@ Grid = Literal["x", "y", "bores"]
 ROUND_MM = 0.1
 """How far corners of a round body lie outside its circle at most, within a number of sides."""
 FEWEST, MOST = 24, 96
+MOST_BORES = 2000
 CORNERS = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], dtype=np.float64)
 SIDES = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
 """Corners round about the sides of a box, seen from outside, by their place in `CORNERS`."""
@@ -96,6 +97,23 @@ def sides_of(radius: float) -> int:
         return FEWEST
     count = math.pi / math.acos(radius / (radius + ROUND_MM))
     return int(np.clip(4 * math.ceil(count / 4), FEWEST, MOST))
+
+
+def grid_fault(size: Sequence[float], pitch: float, width: float, depth: float) -> str | None:
+    """Why a plate of a size (X, Y, Z) cannot have slots or bores so far apart, so wide and so deep,
+    in words; None where it can."""
+    x, y, high = size
+    count = max(1.0, x / pitch) * max(1.0, y / pitch)
+    if depth >= high:
+        return f"slots or bores are {depth:g} deep in a plate of {high:g}; make them less deep"
+    if count > MOST_BORES:
+        return (
+            f"a plate of {x:g} x {y:g} gets {count:.0f} slots or bores {pitch:g} apart; set them wider, "
+            f"{MOST_BORES} are the most"
+        )
+    if pitch < 2.0 * width:
+        return f"slots or bores {width:g} wide are {pitch:g} apart; give twice the width at least"
+    return None
 
 
 def plate_mesh(

@@ -9,11 +9,12 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from fenrik.core.model.simple_solids import grid_fault
+
 Coordinate = Annotated[float, Field(ge=-1e5, le=1e5)]
 Place = tuple[Coordinate, Coordinate, Coordinate]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 Size = Annotated[float, Field(gt=0, le=5000)]
-MOST_BORES = 2000
 
 
 class Strict(BaseModel):
@@ -101,14 +102,9 @@ class FixturePlate(Block):
 
     @model_validator(mode="after")
     def _room(self) -> FixturePlate:
-        high = self.high[2] - self.low[2]
-        if self.depth >= high:
-            raise ValueError(f"'{self.name}' is {high:g} high and its slots or bores {self.depth:g} deep")
-        if self.pitch < 2.0 * self.width:
-            raise ValueError(f"slots or bores of '{self.name}' lie nearer than twice their width")
-        sides = [(b - a) / self.pitch for a, b in zip(self.low[:2], self.high[:2], strict=True)]
-        if max(1.0, sides[0]) * max(1.0, sides[1]) > MOST_BORES:
-            raise ValueError(f"'{self.name}' gets more than {MOST_BORES} slots or bores; set them wider")
+        size = [b - a for a, b in zip(self.low, self.high, strict=True)]
+        if fault := grid_fault(size, self.pitch, self.width, self.depth):
+            raise ValueError(f"'{self.name}': {fault}")
         return self
 
 

@@ -3,7 +3,8 @@ then, for the picture over time. That nothing meets in between is the search's b
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ from fenrik.core.binary import pack, unpack
 from fenrik.core.job.proving.world import World
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.machines.collision import Pair, least_apart, pairs_of
+from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
 NOWHERE = np.zeros((0, 2))
@@ -29,31 +31,38 @@ def apart_along(world: World, step: int, tick: Callable[[], None]) -> Floats:
     moves = np.flatnonzero(run.step_of == step)
     if not len(moves):
         return NOWHERE
-    _, end, owner = world.driven(moves)
-    # the pieces at whose ends it is looked: where even steps of the time of the moves fall
-    of_moves = np.cumsum(run.times[moves])
-    wanted = of_moves[-1] * (np.arange(MOMENTS) + 0.5) / MOMENTS
-    at = np.unique(np.searchsorted(of_moves, wanted).clip(0, len(moves) - 1))
-    rows = np.searchsorted(owner, at, side="right") - 1
-    rows = np.unique(rows[rows >= 0])
-    tools = [world.run.tools[n] for n in np.unique(run.motion.tool[moves]).tolist() if n in world.run.tools]
-    asked = world.asked.model_dump(include={"bodies", "bodies_off"})
+    tools = world.used(moves)
+    asked = world.asked.model_dump(include={"bodies_off"})
     own = world.cutting.keep.motions[step]
-    key = key_of("apart", [world.digest, own, [t.facts() for t in tools], asked, rows.tolist()])
+    key = key_of("apart", [world.digest, own, [t.facts() for t in tools], asked])
     kept = world.store.get(key)
     if kept is None:
-        values = np.full(len(rows), MOST_MM)
-        number = run.motion.tool[moves[owner[rows]]]
-        for tool in tools:
-            mine = number == tool.number
-            solids = [*world.standing, *world.tool(tool)]
-            pairs = [p for p in pairs_of(world.tree, solids) if _across(world, p)]
-            values[mine] = least_apart(pairs, end[rows[mine]], MOST_MM, tick)
-        kept = pack({}, {"apart": values})
+        kept = pack({}, _looked(world, moves, tools, tick))
         world.store.put(key, "apart", kept)
     _, arrays = unpack(kept)
-    last = moves[owner[rows]]
+    last = moves[arrays["move"]]
     return np.column_stack([run.begin[last] + run.times[last], arrays["apart"]])
+
+
+def _looked(
+    world: World, moves: NDArray[np.int64], tools: Sequence[Assembly], tick: Callable[[], None]
+) -> dict[str, NDArray[Any]]:
+    """The places among some moves at whose ends it is looked, where even steps of their time fall, and what
+    is seen there."""
+    _, end, owner = world.driven(moves)
+    passed = np.cumsum(world.run.times[moves])
+    wanted = passed[-1] * (np.arange(MOMENTS) + 0.5) / MOMENTS
+    at = np.unique(np.searchsorted(passed, wanted).clip(0, len(moves) - 1))
+    rows = np.searchsorted(owner, at, side="right") - 1
+    rows = np.unique(rows[rows >= 0])
+    values = np.full(len(rows), MOST_MM)
+    number = world.run.motion.tool[moves[owner[rows]]]
+    for tool in tools:
+        mine = number == tool.number
+        solids = [*world.standing, *world.tool(tool)]
+        pairs = [p for p in pairs_of(world.tree, solids) if _across(world, p)]
+        values[mine] = least_apart(pairs, end[rows[mine]], MOST_MM, tick)
+    return {"move": owner[rows].astype(np.int32), "apart": values}
 
 
 def _across(world: World, pair: Pair) -> bool:

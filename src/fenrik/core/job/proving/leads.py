@@ -22,7 +22,7 @@ def in_leads_alone(evidence: Evidence, finding: dict[str, Any]) -> bool:
     if machine.rotary or machine.is_arm or finding["limit"] is None:
         return False
     cuts = [
-        (step.path.tip[step.path.kind == Motion.FEED], step.tool.gauge_length)
+        (step.path.tip[np.isin(step.path.kind, (Motion.FEED, Motion.ENTRY))], step.tool.gauge_length)
         for step in evidence.posted.program.steps
         if step.name == finding["operation"]
     ]

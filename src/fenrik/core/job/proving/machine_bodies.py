@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -65,9 +65,8 @@ def look_at_bodies(paths: Paths, posted: Posted, cutting: Cutting, progress: Pro
 def _pairs(world: World) -> list[dict[str, Any]]:
     """All pairs of bodies that move against each other, what goes with the tool first where one does, and
     whether they are looked at."""
-    used = np.unique(world.run.motion.tool).tolist()
-    tool = next((world.run.tools[n] for n in used if n in world.run.tools), None)
-    solids = [*world.standing, world.stock_box, *(world.tool(tool) if tool else [])]
+    tools = world.used(np.arange(len(world.run)))[:1]
+    solids = [*world.standing, world.stock_box, *(part for tool in tools for part in world.tool(tool))]
     changing = world.changing(world.stock_box)
     asked = {frozenset((p.first.name, p.second.name)) for p in (*world.asked_of(solids), *changing)}
     out = []
@@ -88,8 +87,7 @@ class _Looked(World):
         raise to stop."""
         tick()
         moves = np.flatnonzero(self.run.step_of == step)
-        used = np.unique(self.run.motion.tool[moves]).tolist()
-        tools = [self.run.tools[n] for n in used if n in self.run.tools]
+        tools = self.used(moves)
         asked = self.asked.model_dump(include={"near_mm", "bodies", "bodies_off"})
         own = self.cutting.keep.motions[step]
         key = key_of("bodies", [self.digest, own, [t.facts() for t in tools], asked])
@@ -137,19 +135,18 @@ class _Looked(World):
 
     def _at_the_change(self, step: int, moves: NDArray[np.int64]) -> list[dict[str, Any]]:
         """What comes near the magazine's arm where a step begins with a change of the tool."""
-        number, first = self.run.motion.tool, int(moves[0])
-        if not self.changers or (first > 0 and number[first] == number[first - 1]):
+        number = self.run.motion.tool
+        if not self.changers or not len(moves):
+            return []
+        first = int(moves[0])
+        if first > 0 and number[first] == number[first - 1]:
             return []
         start, _, owner = self.driven(moves[:1])
         motion, out = Motion(start[:1], start[:1]), []
         for pair in self.changing(self.stock_box):
             near = nearest(pair, motion, self.asked.near_mm)
-            if near is not None and STOCK in (pair.first.name, pair.second.name):
-                exact = next(
-                    p
-                    for p in self.changing(self.stock_before(step))
-                    if STOCK in (p.first.name, p.second.name)
-                )
+            if near is not None and pair.second.name == STOCK:  # that was the box about it
+                exact = replace(pair, second=self.stock_before(step))
                 near = nearest(exact, motion, self.asked.near_mm)
             if near is not None:
                 out.append(self._row(near, motion, owner[:1]) | {"longer": None})

@@ -86,6 +86,11 @@ class World:
         box = box_mesh(self.clamped.stock_low, self.clamped.stock_high)
         return on_work(self.on.machine, STOCK, box, self.on.work_from_setup)
 
+    def used(self, moves: NDArray[np.int64]) -> list[Assembly]:
+        """The tools of some moves of the run."""
+        numbers = np.unique(self.run.motion.tool[moves]).tolist()
+        return [self.run.tools[n] for n in numbers if n in self.run.tools]
+
     def tool(self, tool: Assembly) -> list[Solid]:
         """The parts of a tool."""
         if tool.number not in self.tools:

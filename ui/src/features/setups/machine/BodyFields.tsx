@@ -20,12 +20,12 @@ export const ROLES = [
   "head",
   "spindle",
   "changer",
-] as const;
+] as const satisfies readonly MachineBodyDoc["role"][];
 const NAMES: Partial<Record<(typeof ROLES)[number], string>> = {
   rotary: "rotary table",
   link: "arm",
   spindle: "spindle nose",
-  changer: "room of the magazine’s arm",
+  changer: "magazine arm",
 };
 const KINDS: Record<MachineBodyDoc["kind"], string> = {
   box: "Box",

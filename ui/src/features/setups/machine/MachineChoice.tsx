@@ -1,15 +1,13 @@
 import { Button, FileButton, Select } from "@mantine/core";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { request, send } from "../../../api/client";
+import { send } from "../../../api/client";
 import { entering, tell } from "../../../api/hooks";
 import type { Machine, Setup } from "../../../api/types";
 import { useShared } from "../../../session/context";
 import { machinesOf } from "../../../session/machines";
+import { useKeptItems } from "../../../session/keptItems";
 import { OwnMachine } from "./OwnMachine";
 import { takeIn } from "./own";
-
-const KEPT = ["shop-machines"];
 
 interface Props {
   index: number;
@@ -19,12 +17,8 @@ interface Props {
 /** The machine of a setup: of the job, of the shop, of the library; and what makes it the shop's own. */
 export function MachineChoice({ index, setup }: Props) {
   const { id, document, editing, library } = useShared();
-  const client = useQueryClient();
   const [open, setOpen] = useState(false);
-  const kept = useQuery({
-    queryKey: KEPT,
-    queryFn: () => request<{ id: number; item: Machine }[]>("/shop/machines"),
-  });
+  const kept = useKeptItems<Machine>("machines");
   const own = (document.machines ?? []).find((m) => m.id === setup.machine);
   const machine = machinesOf(document, library).find((m) => m.id === setup.machine);
   const take = (made: Machine) =>
@@ -37,26 +31,19 @@ export function MachineChoice({ index, setup }: Props) {
         d.setups[index].machine = value;
       });
     try {
-      return await take(await send<Machine>("POST", `/shop/machines/${value.slice(5)}/into/${id}`));
+      return await take(await kept.take(value));
     } catch (error) {
       tell(error);
     }
   };
   const groups = [
     { group: "Of this job", items: (document.machines ?? []).map((m) => ({ value: m.id, label: m.name })) },
-    {
-      group: "Kept by the shop",
-      items: (kept.data ?? []).map(({ id: k, item }) => ({ value: `shop/${k}`, label: item.name })),
-    },
+    kept.choices,
     {
       group: "Comes with Fenrik",
       items: library.machines.map((m) => ({ value: m.id, label: m.name })),
     },
   ].filter((g) => g.items.length > 0);
-  const again = () => client.invalidateQueries({ queryKey: KEPT });
-  const keep = () => send("POST", `/shop/machines/of/${id}`, { name: own!.name }).then(again).catch(tell);
-  const mine = kept.data?.find(({ item }) => item.name === own?.name);
-  const drop = () => send("DELETE", `/shop/machines/${mine!.id}`).then(again).catch(tell);
   const read = async (files: File[]) => {
     if (!files.length) return;
     const body = new FormData();
@@ -98,16 +85,16 @@ export function MachineChoice({ index, setup }: Props) {
           )
         )}
         {own && (
-          <Button size="compact-xs" variant="default" onClick={keep}>
+          <Button size="compact-xs" variant="default" onClick={() => kept.keep(own.name)}>
             Keep for later jobs
           </Button>
         )}
-        {mine && (
-          <Button size="compact-xs" variant="subtle" color="gray" onClick={drop}>
+        {own && kept.has(own.name) && (
+          <Button size="compact-xs" variant="subtle" color="gray" onClick={() => kept.drop(own.name)}>
             Keep no longer
           </Button>
         )}
-        <FileButton multiple onChange={read} accept=".urdf,.xml,.stl,.step,.stp">
+        <FileButton multiple onChange={read} accept=".urdf,.xml,.stl">
           {(props) => (
             <Button size="compact-xs" variant="default" {...props}>
               From URDF
