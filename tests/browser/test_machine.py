@@ -188,7 +188,7 @@ def test_a_vice_is_chosen_follows_the_part_and_is_kept_for_the_next_job(page: Pa
     piece.get_by_label("Opens to").fill("60")
     piece.get_by_label("Opens to").press("Enter")
     expect(
-        page.get_by_text(re.compile(r"opens 60 mm; the stock between its jaws has 84\.00")).first
+        page.get_by_text(re.compile(r"opens 60 mm; the stock is 84\.00 mm wide there")).first
     ).to_be_visible()
     piece.get_by_label("Opens to").fill("120")
     piece.get_by_label("Opens to").press("Enter")

@@ -115,7 +115,7 @@ def test_soft_jaws_are_cut_to_the_outline_of_what_they_hold():
 
 
 def test_a_vice_that_does_not_open_so_far_says_so():
-    with pytest.raises(DocumentError, match=r"opens 50 mm; the stock between its jaws has 60\.00"):
+    with pytest.raises(DocumentError, match=r"opens 50 mm; the stock is 60\.00 mm wide there"):
         drawn(one(VICE | {"opening": 50.0}), {}, box((0, 0, 0), (60, 60, 20)))
     drawn(one(VICE | {"opening": 60.0}), {}, box((0, 0, 0), (60, 60, 20)))
 

@@ -83,7 +83,7 @@ def vice_meshes(piece: Vice, stock: TriangleMesh, gap: float) -> list[TriangleMe
     far = gripped(piece, stock, 0, x, bottom, piece.top)[1]
     if far - y > piece.opening:
         raise DocumentError(
-            f"'{piece.name}' opens {piece.opening:g} mm; the stock between its jaws has {far - y:.2f}.",
+            f"'{piece.name}' opens {piece.opening:g} mm; the stock is {far - y:.2f} mm wide there.",
             remedy="Turn the part or the fixture, or take a wider vice.",
         )
     half, back, over = 0.5 * piece.length, piece.thickness + piece.heel, z + piece.base_height
