@@ -26,7 +26,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         folder = item.path.parent.name
         if folder in ("app", "browser"):
             item.add_marker(pytest.mark.xdist_group(folder))
-    items.sort(key=lambda item: (item.path.parent.name != "browser", "nozzle_mould" not in item.nodeid))
+    items.sort(key=_late)
+
+
+def _late(item: pytest.Item) -> tuple[bool, bool]:
+    """Later for tests that take less: first the browser, then what takes longest of the others."""
+    long = "nozzle_mould" in item.nodeid or item.path.stem == "test_manifold"
+    return item.path.parent.name != "browser", not long
 
 
 def mesh_of(body: trimesh.Trimesh) -> TriangleMesh:

@@ -261,6 +261,12 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
     expect(
         page.get_by_role("group", name="Jaws").get_by_role("textbox", name="Grip from below")
     ).to_be_visible()
+    # a coarse proof is enough to look at it
+    station(page, "Prove")
+    cell = page.get_by_role("textbox", name="Stock resolution")
+    cell.fill("1")
+    with page.expect_response(re.compile(r"/document$")):
+        cell.press("Enter")
     station(page, "Plan")
     page.get_by_role("button", name="Plan everything seen from here").click()
     table = page.get_by_role("table", name="Operations of Top")
@@ -285,12 +291,7 @@ def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
     passes.press("Enter")
     expect(page.get_by_role("textbox", name="Stepover")).to_be_visible()
 
-    # turned over, in what the first setup leaves; a coarse proof is enough to look at it
-    station(page, "Prove")
-    cell = page.get_by_role("textbox", name="Stock resolution")
-    cell.fill("1")
-    with page.expect_response(re.compile(r"/document$")):
-        cell.press("Enter")
+    # turned over, in what the first setup leaves
     station(page, "Setups")
     add_setup(page, "-z")
     page.get_by_role("button", name="Compute the plan").click()

@@ -15,6 +15,7 @@ from fenrik.core.job.workspace.artefacts import MemoryStore
 from tests.conftest import ROOT
 from tests.examples import example, prover_of
 
+pytestmark = pytest.mark.xdist_group("manifold")  # proved once, in one process
 STORE = MemoryStore()
 CELL = 0.9
 UP = {"Front": (0, -1, 0), "Back": (0, 1, 0), "Left": (-1, 0, 0), "Right": (1, 0, 0)}

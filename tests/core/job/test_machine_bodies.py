@@ -21,6 +21,7 @@ from fenrik.core.machines.shapes import solid_of
 from tests.conftest import ROOT
 from tests.examples import example, prover_of
 
+pytestmark = pytest.mark.xdist_group("machine_bodies")  # proved once, in one process
 STORE = MemoryStore()
 HEAD_HALF = 140.0
 """Half the width of the head of the column mill along X."""

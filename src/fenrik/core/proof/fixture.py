@@ -17,6 +17,7 @@ from fenrik.core.motion.table import in_parts
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.run import Run
 from fenrik.core.stock.dexels import CUTTING, HOLDER, ROLES, SHANK, Stock, tool_bodies
+from fenrik.core.stock.kernels._tilt_kernels import move_boxes
 from fenrik.core.tooling.assembly import Assembly
 from fenrik.core.tooling.profile import Profile
 
@@ -39,7 +40,7 @@ def against_fixture(run: Run, fixture: TriangleMesh) -> list[Finding]:
 def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
     """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns,
     where it does so first. The fixture is cut like a stock, so that nothing between two poses is missed."""
-    motion, pieces = run.motion, pieces_of(fixture)
+    motion, stocks = run.motion, [_as_stock(piece) for piece in pieces_of(fixture)]
     findings: list[Finding] = []
     poses, owner = motion.in_setup(CHORD_MM)
     leaning = np.flatnonzero(~is_upright(poses))
@@ -48,7 +49,7 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
         tool = run.tools.get(int(motion.tool[owner[mine[0]]])) if len(mine) else None
         if tool is None:
             continue
-        lost = _taken_out(pieces, np.ascontiguousarray(poses[mine]), tool)
+        lost = _taken_out(stocks, poses[mine], tool)
         for role, part in ((CUTTING, "cutter"), (SHANK, "shank"), (HOLDER, "holder")):
             hit = np.flatnonzero(lost[:, role] > TOUCH_MM)
             if not len(hit):
@@ -74,16 +75,26 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
     return findings
 
 
-def _taken_out(pieces: list[TriangleMesh], poses: Floats, tool: Assembly) -> Floats:
-    """How deep (n, roles) mm the bodies of a tool go into closed pieces along poses (n, 12). Each is cut by
-    itself: where two touch or overlap, material would be counted as none."""
-    fast = np.ones(len(poses), dtype=np.bool_)
+def _as_stock(piece: TriangleMesh) -> Stock:
+    """A closed piece of the fixture as material that can be cut."""
+    low, high = piece.bounds
+    return Stock.of_mesh(piece, min(1.0, max(0.2, float(np.linalg.norm(high - low)) / 450)))
+
+
+def _taken_out(stocks: list[Stock], poses: Floats, tool: Assembly) -> Floats:
+    """How deep (n, roles) mm the bodies of a tool go into pieces of a fixture along poses (n, 12). Each is
+    cut by itself: where two touch or overlap, material would be counted as none. Poses whose box does not
+    meet the piece's take nothing out of it."""
+    bodies = tool_bodies(tool)
+    boxes = move_boxes(np.ascontiguousarray(poses), bodies).reshape(len(poses), -1, 7)
+    low, high = boxes[:, :, :3].min(axis=1), boxes[:, :, 3:6].max(axis=1)
     deepest = np.zeros((len(poses), ROLES))
-    for piece in pieces:
-        low, high = piece.bounds
-        cell = min(1.0, max(0.2, float(np.linalg.norm(high - low)) / 450))
-        lost = Stock.of_mesh(piece, cell).cut(poses, tool_bodies(tool), fast).overlap
-        deepest = np.maximum(deepest, lost)
+    for stock in stocks:
+        its_low, its_high = stock.box
+        near = np.flatnonzero(((low <= its_high) & (high >= its_low)).all(axis=1))
+        if len(near):
+            lost = stock.copy().cut(poses[near], bodies, np.ones(len(near), dtype=np.bool_)).overlap
+            deepest[near] = np.maximum(deepest[near], lost)
     return deepest
 
 

@@ -34,8 +34,10 @@ def reachable(
     )
     steep = np.arctan2(flat, np.maximum(normals[:, 2], 0.0))
     for profile in sorted(profiles, key=lambda p: p.shape):
-        cutter = DropCutter(topology, profile)
         todo = np.flatnonzero(~out & (normals[:, 2] >= -UPRIGHT))
+        if not len(todo):
+            break
+        cutter = DropCutter(topology, profile)
         p, n, h = points[todo], normals[todo], heading[todo]
         away, up = contact(profile, steep[todo])
         # a hair off the wall, so that rounding does not put the cutter into it

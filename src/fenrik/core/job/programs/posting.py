@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import replace
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +36,9 @@ from fenrik.core.tolerances import PECK_CLEARANCE
 
 Floats = NDArray[np.float64]
 TOOL_CHANGE_OVER_STOCK = 100.0
+KEPT = 2
+"""So many programs of a job are kept: the one that is proved, and the one that cut the stock before it."""
+_POSTED: WeakKeyDictionary[Paths, OrderedDict[str, Posted]] = WeakKeyDictionary()
 
 
 def operations_of(setup: SetupDoc, release: ReleaseDoc) -> list[OperationDoc]:
@@ -46,12 +51,26 @@ def operations_of(setup: SetupDoc, release: ReleaseDoc) -> list[OperationDoc]:
 
 def post(paths: Paths, release: ReleaseDoc, progress: Progress = SILENT) -> Posted:
     """Plans what is missing, orders it, writes the program, reads it back and compares. Raises DocumentError
-    when there is nothing to write, PostError when the text cannot be read."""
+    when there is nothing to write, PostError when the text cannot be read.
+
+    The programs written last are kept as long as `paths`: the setups of a release, and those that go on with
+    its stock, ask for the same one."""
     job = paths.job
     where = f"releases[{job.releases.index(release)}]" if release in job.releases else "releases"
-    main = job.setup(release.setup)
     if release.file is not None:
-        return read_elsewhere(paths, release, where, _change_height(paths, main))
+        return read_elsewhere(paths, release, where, _change_height(paths, job.setup(release.setup)))
+    kept, key = _POSTED.setdefault(paths, OrderedDict()), release.model_dump_json()
+    if key not in kept:
+        kept[key] = _post(paths, release, where, progress)
+        while len(kept) > KEPT:
+            kept.popitem(last=False)
+    kept.move_to_end(key)
+    return kept[key]
+
+
+def _post(paths: Paths, release: ReleaseDoc, where: str, progress: Progress) -> Posted:
+    job = paths.job
+    main = job.setup(release.setup)
     machine = paths.setups.machine(main)
     words = release.options.on(dialect(release.dialect, paths.workspace.files.path, f"{where}.dialect"))
     _fits(release, machine, words, where)
