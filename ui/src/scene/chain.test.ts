@@ -14,6 +14,21 @@ test("joints lie between those at the ends of pieces", () => {
   expect(jointsAt(["E1", "J1"], joints, motion, 9)).toEqual({ E1: 90, J1: -10 });
 });
 
+test("at the change of a tool the joints go to where it is changed and back", () => {
+  const motion = {
+    pieces: new Float32Array(12),
+    endsAt: new Float32Array([2, 20]),
+    tool: new Int32Array([1, 2]),
+    change: new Float32Array([2, 12]),
+    change_joints: new Float32Array([5, 100, 500, 500, 500, 100, 6]),
+  };
+  const z = (time: number) => jointsAt(["Z"], new Float32Array([5, 7]), motion, time).Z;
+  expect([z(2), z(5.5), z(6), z(6.5)]).toEqual([5, 500, 500, 500]);
+  expect(z(3.5)).toBeCloseTo(100, 4);
+  expect(z(11.99)).toBeCloseTo(6.6, 1);
+  expect(z(12)).toBeGreaterThan(5); // the move after it
+});
+
 test("joints are put up each after the one that carries it, in whatever order they are given", () => {
   const joint = (name: string, parent: string | null) => ({ name, parent, kind: "linear", axis: [1, 0, 0] });
   const machine = {

@@ -2,8 +2,18 @@ import type { Machine, Vec3 } from "../api/types";
 import { poseAt, type Motion } from "./heightfield";
 import { frameOf, type Chain } from "./nodes";
 
-/** A motion with the values of all joints at the end of every piece, where it has them. */
-export type CellMotion = Motion & { joints?: Float32Array };
+/**
+ * A motion with the values of all joints at the end of every piece, where it has them; `change` are begin and end of
+ * every change of the tool, s, `change_joints` the values on the way there and on, so many rows a change.
+ */
+export type CellMotion = Motion & {
+  joints?: Float32Array;
+  change?: Float32Array;
+  change_joints?: Float32Array;
+};
+
+/** When, as a share of the time of a change of the tool, the machine is at each row of its way. */
+const CHANGING = [0, 0.15, 0.35, 0.45, 0.65, 0.85, 1];
 
 /** The joints of the chain from work to tool in the order of the arrays of a motion. */
 export function inChain(machine: Machine): string[] {
@@ -54,7 +64,9 @@ function parentsFirst(machine: Machine): Machine["joints"] {
 }
 
 /** Values of the joints by name at a time, from those at the end of every piece of a motion. */
-export function jointsAt(names: string[], joints: Float32Array, motion: Motion, time: number) {
+export function jointsAt(names: string[], joints: Float32Array, motion: CellMotion, time: number) {
+  const changing = changeAt(names, motion, time);
+  if (changing) return changing;
   const { piece, share } = poseAt(motion, time);
   const k = names.length;
   const [before, after] = [Math.max(0, piece - 1) * k, piece * k];
@@ -63,6 +75,27 @@ export function jointsAt(names: string[], joints: Float32Array, motion: Motion, 
     values[name] = joints[before + j] + (joints[after + j] - joints[before + j]) * share;
   });
   return values;
+}
+
+/** Values of the joints on the way to where the tool is changed, or on from there; null at other times. */
+function changeAt(names: string[], { change, change_joints: ways }: CellMotion, time: number) {
+  if (!change || !ways) return null;
+  for (let i = 0; 2 * i < change.length; i++) {
+    const [begin, end] = [change[2 * i], change[2 * i + 1]];
+    if (time < begin) return null;
+    if (time >= end) continue;
+    const share = (time - begin) / (end - begin);
+    const leg = CHANGING.findIndex((s) => s > share) - 1;
+    const part = (share - CHANGING[leg]) / (CHANGING[leg + 1] - CHANGING[leg]);
+    const row = (i * CHANGING.length + leg) * names.length;
+    return Object.fromEntries(
+      names.map((name, j) => {
+        const [from, to] = [ways[row + j], ways[row + names.length + j]];
+        return [name, from + (to - from) * part];
+      }),
+    );
+  }
+  return null;
 }
 
 /** Where the joints of a machine stand at rest: an arm at home, else the spindle at its upper end, the work in the

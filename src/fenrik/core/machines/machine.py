@@ -31,9 +31,10 @@ class Machine(BaseModel):
     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
     size along X and Y; `junction_mm` is how far the control may round a corner. `home` are joint values mm
     and degrees by name at which an arm stands clear of everything; a joint that it leaves out stands at zero.
-    With `diameters` words of X are twice the distance from the spindle's axis, as on lathes. `flange` is an
-    arm's mechanical interface (ISO 9787), Z away from the arm; open: on the axis of its last joint where this
-    is given.
+    `change` are joint values of a mill or a lathe at which its tool is changed: Z at its upper end where it
+    does not say, joints that it leaves out wherever they are. With `diameters` words of X are twice the
+    distance from the spindle's axis, as on lathes. `flange` is an arm's mechanical interface (ISO 9787), Z
+    away from the arm; open: on the axis of its last joint where this is given.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -52,6 +53,7 @@ class Machine(BaseModel):
     diameters: bool = False
     flange: Mount | None = None
     home: dict[str, Annotated[float, Field(ge=-1e6, le=1e6)]] = {}
+    change: dict[str, Annotated[float, Field(ge=-1e6, le=1e6)]] = {}
     bodies: Annotated[list[Body], Field(max_length=200)] = []
 
     @model_validator(mode="after")
@@ -71,7 +73,19 @@ class Machine(BaseModel):
         for what, used in (("home", list(self.home)), ("a body", [b.joint for b in self.bodies if b.joint])):
             if missing := next((n for n in used if n not in names), None):
                 raise ValueError(f"{what} names the joint '{missing}'; the joints are {', '.join(names)}")
+        self._check_change()
         return self
+
+    def _check_change(self) -> None:
+        """Raises ValueError for a tool that is changed where the machine does not get."""
+        known = {j.name: j for j in self.in_chain}
+        for name, value in self.change.items():
+            if name not in known:
+                words = ", ".join(known)
+                raise ValueError(f"the tool change names '{name}'; joints between work and tool are {words}")
+            low, high = known[name].low, known[name].high
+            if (low is not None and value < low) or (high is not None and value > high):
+                raise ValueError(f"the tool is changed with '{name}' at {value:g}, beyond its travel")
 
     @property
     def lack(self) -> str:

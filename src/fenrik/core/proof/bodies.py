@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from fenrik.core.machines.bodies import ROLES
 from fenrik.core.machines.solids import TOOL
 from fenrik.core.proof.finding import Finding
 from fenrik.core.proof.run import Run
@@ -18,7 +17,8 @@ WORK = ("stock", "fixture")
 class Meeting:
     """Two bodies that come nearer than asked for in a step: their names, the least `distance` mm (0: they
     meet, here for the first time), the `move` of the run, the share of its time, the `place` (3,) in the
-    setup frame, and by how much mm `longer` a stick-out parts them, None where that was not found."""
+    setup frame, by how much mm `longer` a stick-out parts them, None where that was not found, and whether
+    that is at the change of the tool or on the way there and back (`changing`)."""
 
     step: int
     bodies: tuple[str, str]
@@ -27,6 +27,7 @@ class Meeting:
     share: float
     place: tuple[float, float, float]
     longer: float | None = None
+    changing: bool = False
 
 
 def body_findings(run: Run, met: Sequence[Meeting], near: float) -> list[Finding]:
@@ -43,7 +44,7 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
     motion = run.motion
     turning = motion.turning is not None and bool(motion.turning.aside[m.move])
     how = "on the way between sides " if turning else "at rapid " if motion.rapid[m.move] else ""
-    if ROLES["changer"] in (b.split(" on ")[0] for b in m.bodies):
+    if m.changing:
         how = "at the change of the tool "
     tool = run.tools.get(int(motion.tool[m.move]))
     offer = None

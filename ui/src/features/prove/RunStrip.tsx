@@ -228,8 +228,8 @@ function Where() {
   }
   const line = motion.data.arrays.line[low];
   const text = lines[line - 1] ?? "";
-  const { joints, pieces, tool } = motion.data.arrays;
-  const moves = { pieces, endsAt: ends, tool } as Parameters<typeof jointsAt>[2];
+  const { joints, pieces, tool, change, change_joints } = motion.data.arrays;
+  const moves = { pieces, endsAt: ends, tool, change, change_joints } as Parameters<typeof jointsAt>[2];
   const stand =
     joints && machine ? turned(machine, jointsAt(names, joints as Float32Array, moves, time)) : "";
   return (

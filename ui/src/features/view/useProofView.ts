@@ -31,12 +31,14 @@ function useSettled(value: number | null): number | null {
 /** The motion of a proof from its arrays. */
 function motionOf(blob: Blob | undefined): CellMotion | null {
   if (!blob) return null;
-  const { pieces, ends_at, tool, joints } = blob.arrays;
+  const { pieces, ends_at, tool, joints, change, change_joints } = blob.arrays;
   return {
     pieces: pieces as Float32Array,
     endsAt: ends_at as Float32Array,
     tool: tool as Int32Array,
     joints: joints as Float32Array | undefined,
+    change: change as Float32Array | undefined,
+    change_joints: change_joints as Float32Array | undefined,
   };
 }
 

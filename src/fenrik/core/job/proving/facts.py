@@ -13,6 +13,7 @@ from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.job.proving.leads import in_leads_alone
 from fenrik.core.job.proving.mending import mend_of
+from fenrik.core.machines.changing import way_to_change
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.time import move_times
 from fenrik.core.motion.pieces import upright_pieces
@@ -125,7 +126,7 @@ def stocks_of(evidence: Evidence) -> list[dict[str, NDArray[Any]]]:
 
 def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachine) -> dict[str, NDArray[Any]]:
     """The motion as straight pieces with the time at which each ends, for replay, with the values of all
-    joints there."""
+    joints there, and the ways to where the tool is changed."""
     motion, begin, times = run.motion, run.begin, run.times
     poses, owner = motion.in_setup(STRAIGHT_MM)
     pieces = upright_pieces(poses)
@@ -138,7 +139,7 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachin
     share = (way - before[owner]) / np.maximum(total[owner], 1e-12)
     return {
         "pieces": pieces.astype(np.float32),
-        **_joints(run, on, len(poses)),
+        **_joints(run, on, owner),
         **({} if poses.shape[1] == 6 else {"axes": poses[:, [3, 4, 5, 9, 10, 11]].astype(np.float32)}),
         "owner": owner.astype(np.int32),
         "ends_at": (begin[owner] + share * times[owner]).astype(np.float32),
@@ -151,15 +152,27 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachin
     }
 
 
-def _joints(run: Run, on: OnMachine, count: int) -> dict[str, NDArray[Any]]:
-    """Joint values (m, k) at the end of every piece."""
+def _joints(run: Run, on: OnMachine, owner: NDArray[np.int32]) -> dict[str, NDArray[Any]]:
+    """Joint values (m, k) at the end of every piece, whose moves are `owner` (m,); the seconds (c, 2) of every
+    change of the tool, and the joint values (7c, k) on the way there and on, see `way_to_change`."""
     turning = run.motion.turning
     if turning is not None and turning.turns.all():  # as an arm's do
         ends = turning.joints[:, turning.joints.shape[1] // 2 :]
-    else:
-        lengths = {number: tool.gauge_length for number, tool in run.tools.items()}
-        ends = on.driven(run.motion, lengths, STRAIGHT_MM)[1]
-    return {"joints": ends.astype(np.float32)} if len(ends) == count else {}
+        return {"joints": ends.astype(np.float32)} if len(ends) == len(owner) else {}
+    lengths = {number: tool.gauge_length for number, tool in run.tools.items()}
+    begins, ends = on.driven(run.motion, lengths, STRAIGHT_MM)[:2]
+    if len(ends) != len(owner):
+        return {}
+    number = run.motion.tool
+    changed = np.flatnonzero(np.concatenate([[True], number[1:] != number[:-1]])[: len(number)])
+    first = np.searchsorted(owner, changed)
+    ways = [way_to_change(on.machine, ends[i - 1] if i else None, begins[i]) for i in first]
+    until = run.begin[changed]
+    return {
+        "joints": ends.astype(np.float32),
+        "change": np.column_stack([until - on.machine.tool_change_s, until]).astype(np.float32),
+        "change_joints": np.array(ways).reshape(-1, ends.shape[1]).astype(np.float32),
+    }
 
 
 def _located(finding: Finding, setup: str, run: Run) -> Finding:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -17,6 +17,7 @@ from fenrik.core.job.cutting.cutting import Cutting
 from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.apart import NOWHERE, apart_along
+from fenrik.core.job.proving.tool_changes import near_on_way, way_of
 from fenrik.core.job.proving.world import STOCK, World
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.machines.collision import Motion, Near, nearest, pairs_of
@@ -99,7 +100,7 @@ class _Looked(World):
         found, doubtful = json.loads(kept)
         if doubtful:
             found = found + self._against_stock(step, moves, doubtful, key, tick)
-        found = found + self._at_the_change(step, moves)
+        found = found + self._about_the_change(step, moves, asked, tick)
         return [_meeting(step, moves, row) for row in found]
 
     def _look(
@@ -133,24 +134,34 @@ class _Looked(World):
             found += own
         return found, doubtful
 
-    def _at_the_change(self, step: int, moves: NDArray[np.int64]) -> list[dict[str, Any]]:
-        """What comes near the magazine's arm where a step begins with a change of the tool."""
-        number = self.run.motion.tool
-        if not self.changers or not len(moves):
+    def _about_the_change(
+        self, step: int, moves: NDArray[np.int64], asked: dict[str, Any], tick: Tick
+    ) -> list[dict[str, Any]]:
+        """What comes near where a step begins with a change of the tool: each pair once, where it is
+        nearest."""
+        way = way_of(self, moves)
+        if way is None:
             return []
-        first = int(moves[0])
-        if first > 0 and number[first] == number[first - 1]:
-            return []
-        start, _, owner = self.driven(moves[:1])
-        motion, out = Motion(start[:1], start[:1]), []
-        for pair in self.changing(self.stock_box):
-            near = nearest(pair, motion, self.asked.near_mm)
-            if near is not None and pair.second.name == STOCK:  # that was the box about it
-                exact = replace(pair, second=self.stock_before(step))
-                near = nearest(exact, motion, self.asked.near_mm)
-            if near is not None:
-                out.append(self._row(near, motion, owner[:1]) | {"longer": None})
-        return out
+        first, number = int(moves[0]), self.run.motion.tool
+        numbers = int(number[max(0, first - 1)]), int(number[first])
+        tools = [self.run.tools[n].facts() for n in numbers if n in self.run.tools]
+        key = key_of("change", [self.digest, way.tolist(), tools, asked, self._stock_key(step)])
+        kept = self.store.get(key)
+        if kept is None:
+            rows: dict[frozenset[str], dict[str, Any]] = {}
+            for near, motion in near_on_way(self, step, way, numbers, tick):
+                row = self._row(near, motion, np.zeros(1, dtype=np.int32))
+                row |= {"share": 0.0, "longer": None, "changing": True}
+                before = rows.setdefault(frozenset(row["bodies"]), row)
+                if row["distance"] < before["distance"]:
+                    rows[frozenset(row["bodies"])] = row
+            kept = json.dumps(list(rows.values())).encode()
+            self.store.put(key, "tool change", kept)
+        return list(json.loads(kept))
+
+    def _stock_key(self, step: int) -> str:
+        """Key of the stock as it stands before a step."""
+        return self.cutting.keep.keys[step - 1] if step else self.cutting.keep.raw
 
     def _longer(
         self, moves: NDArray[np.int64], tool: Assembly, apart: list[list[str]], tick: Tick
@@ -181,8 +192,7 @@ class _Looked(World):
         self, step: int, moves: NDArray[np.int64], names: list[str], key: str, tick: Tick
     ) -> list[dict[str, Any]]:
         """What comes near the stock as it stands before a step."""
-        before = self.cutting.keep.keys[step - 1] if step else self.cutting.keep.raw
-        key = key_of("bodies", [key, before])
+        key = key_of("bodies", [key, self._stock_key(step)])
         kept = self.store.get(key)
         if kept is None:
             start, end, owner = self.driven(moves)
@@ -219,5 +229,12 @@ def _meeting(step: int, moves: NDArray[np.int64], row: dict[str, Any]) -> Meetin
     one, two = row["bodies"]
     x, y, z = row["place"]
     return Meeting(
-        step, (one, two), row["distance"], int(moves[row["move"]]), row["share"], (x, y, z), row.get("longer")
+        step,
+        (one, two),
+        row["distance"],
+        int(moves[row["move"]]),
+        row["share"],
+        (x, y, z),
+        row.get("longer"),
+        row.get("changing", False),
     )

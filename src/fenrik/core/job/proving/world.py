@@ -63,9 +63,16 @@ class World:
     ) -> tuple[Floats, Floats, NDArray[np.int32]]:
         """Values of all joints of the machine, in its order, at both ends of straight pieces (m, n) of some
         moves of the run, and the place (m,) of each among these; with tools `longer` by so much mm."""
+        start, end, owner = self.in_chain(rows, longer)
+        return self.tree.every(start), self.tree.every(end), owner
+
+    def in_chain(
+        self, rows: NDArray[np.int64], longer: float = 0.0
+    ) -> tuple[Floats, Floats, NDArray[np.int32]]:
+        """As `driven`, the joints between work and tool alone, in the chain's order."""
         lengths = {number: tool.gauge_length + longer for number, tool in self.run.tools.items()}
         start, end, owner, _ = self.on.driven(self.run.motion.rows(rows), lengths, CHORD_MM)
-        return self.tree.every(start), self.tree.every(end), owner
+        return start, end, owner
 
     @cached_property
     def standing(self) -> list[Solid]:

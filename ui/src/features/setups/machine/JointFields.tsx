@@ -8,6 +8,7 @@ import {
   SwitchField,
   TextField,
 } from "../../../forms/fields";
+import { inChain } from "../../../scene/chain";
 import { useShared } from "../../../session/context";
 import { Point } from "../../../forms/Point";
 import { renameJoint } from "./own";
@@ -33,24 +34,32 @@ export function JointFields({ machine, joint, edit }: Props) {
         ),
     );
   const others = machine.joints.filter((j) => j.name !== joint.name).map((j) => j.name);
-  const end = (key: "low" | "high", label: string) =>
+  const place = (
+    label: string,
+    value: number | null,
+    placeholder: string,
+    save: (v: number | null) => unknown,
+  ) =>
     rotary ? (
-      <PlainField
-        label={label}
-        suffix="°"
-        value={joint[key] ?? null}
-        placeholder="none"
-        onSave={(v) => put({ [key]: v })}
-      />
+      <PlainField label={label} suffix="°" value={value} placeholder={placeholder} onSave={save} />
     ) : (
       <LengthField
         label={label}
         units={document.units}
-        value={joint[key] ?? null}
-        placeholder="none"
-        onSave={(v) => put({ [key]: v })}
+        value={value}
+        placeholder={placeholder}
+        onSave={save}
       />
     );
+  const end = (key: "low" | "high", label: string) =>
+    place(label, joint[key] ?? null, "none", (v) => put({ [key]: v }));
+  const change = (at: number | null) =>
+    edit((m) => {
+      m.change = { ...m.change };
+      if (at === null) delete m.change[joint.name];
+      else m.change[joint.name] = at;
+    });
+  const moves = inChain(machine).includes(joint.name);
   const leads = machine.joints.some((j) => j.parent === joint.name);
   const used = leads || [machine.work.joint, machine.tool.joint].includes(joint.name);
   return (
@@ -115,6 +124,13 @@ export function JointFields({ machine, joint, edit }: Props) {
           onSave={(v) => v !== null && put({ acceleration: v })}
         />
       </div>
+      {moves &&
+        place(
+          "Tool change at",
+          machine.change?.[joint.name] ?? null,
+          joint.letter === "Z" ? "the upper end" : "any place",
+          change,
+        )}
       {rotary && (
         <SwitchField
           label="A brake holds it while it stands"
@@ -133,6 +149,7 @@ export function JointFields({ machine, joint, edit }: Props) {
               m.joints = m.joints.filter((j) => j.name !== joint.name);
               m.bodies = (m.bodies ?? []).filter((b) => b.joint !== joint.name);
               delete m.home?.[joint.name];
+              delete m.change?.[joint.name];
             })
           }
         >

@@ -60,9 +60,10 @@ export function renameJoint(machine: Machine, old: string, name: string) {
   for (const mount of [machine.work, machine.tool, machine.flange])
     if (mount?.joint === old) mount.joint = name;
   for (const body of machine.bodies ?? []) if (body.joint === old) body.joint = name;
-  if (machine.home && old in machine.home) {
-    machine.home[name] = machine.home[old];
-    delete machine.home[old];
+  for (const values of [machine.home, machine.change]) {
+    if (!values || !(old in values)) continue;
+    values[name] = values[old];
+    delete values[old];
   }
 }
 
