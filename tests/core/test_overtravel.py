@@ -13,7 +13,12 @@ from fenrik.core.job.proving.mending import mend_of
 from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines
-from tests.conftest import ROOT
+from fenrik.core.machines.on_machine import OnMachine
+from fenrik.core.posting.reading.readback import Reader
+from fenrik.core.posting.reading.rotary_control import RotaryControl
+from fenrik.core.proof.limits import limit_findings
+from fenrik.core.proof.run import Run
+from tests.conftest import ROOT, make_tool
 from tests.examples import example
 
 STORE = MemoryStore()
@@ -100,3 +105,30 @@ def test_shorter_leads_are_offered_where_only_leads_reach_beyond_the_travel(plac
     data["releases"], data["proof"] = [], {"cell_mm": 2.0}
     mine = Prover(open_job(job_from_data(data), ROOT / "examples", STORE))
     assert [f["mend"] for f in overtravels(mine)] == [offered]
+
+
+ROUND = "G90 G17 G21 G40\nT1 M6\nG54 S2500 M3\n{first}G0 A0 C{c}\nG43 H1 Z150\nG0 X0 Y0\nG0 Z200\nM30\n"
+"""C of the fork head goes from -360 to 360 degrees; about the tool's own axis nothing else changes."""
+
+
+@pytest.mark.parametrize(
+    ("first", "remedy"),
+    [
+        ("", "with -360° on every C the program stays within"),
+        ("G0 A0 C-350\nG43 H1 Z150\nG0 X0 Y0\nG0 G53 Z0\n", "C40 points the same way as C400: turn back"),
+    ],
+)
+def test_a_rotary_joint_beyond_its_end_is_told_another_winding(first, remedy):
+    def beyond(c):
+        on = OnMachine(machines()["fork_head_1500"], np.eye(4))
+        tool = make_tool("flat", 10)
+        control = RotaryControl({54: on}, {1: tool.gauge_length})
+        motion = Reader(300.0, control=control).read(ROUND.format(first=first, c=c))
+        step, clock = np.zeros(len(motion), dtype=np.int32), np.arange(len(motion), dtype=float)
+        run = Run(motion, step, ["round"], {1: tool}, clock, np.ones(len(motion)))
+        return [f for f in limit_findings(run, on) if f.kind == "travel"]
+
+    (found,) = beyond(400)
+    assert (found.severity, found.measure, found.limit) == ("stop", 400.0, 360.0)
+    assert remedy in found.remedy
+    assert beyond(40) == []

@@ -63,8 +63,7 @@ def test_nothing_but_z_moves_while_z_is_lower_than_on_both_sides(machine, data):
 
 
 @pytest.mark.parametrize(
-    ("change", "words"),
-    [({"Z": 561.0}, "beyond its travel"), ({"Q": 0.0}, "names 'Q'")],
+    ("change", "words"), [({"Z": 561.0}, "beyond its travel"), ({"Q": 0.0}, "names 'Q'")]
 )
 def test_a_tool_change_out_of_reach_is_refused_with_words(change, words):
     with pytest.raises(ValueError, match=words):

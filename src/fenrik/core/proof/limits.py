@@ -24,6 +24,8 @@ elsewhere on it."
 )
 SPARE_MM = 1.0
 """Room that is left to the end of a joint where the work is placed anew."""
+TURNS = 4
+"""So many whole turns to both sides are tried for a rotary joint that is beyond its end."""
 OUT_OF_STEP = 1e-3
 """Share by which a tap's feed may differ from pitch times speed."""
 
@@ -128,10 +130,7 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
                     "stop",
                     "travel",
                     _beyond(joint, tool, float(beyond[worst]), side, float(limit)),
-                    OTHERWISE_HELD
-                    if on.machine.is_arm
-                    else "Place the work elsewhere on the table, change the stick-out, or take a larger "
-                    "machine.",
+                    _back(joint, values[:, i], float(values[worst, i]), on.machine),
                     measure=float(values[worst, i]),
                     limit=float(limit),
                     offer=_offer(run, on, joint),
@@ -139,6 +138,24 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
                 )
             )
     return findings
+
+
+def _back(joint: Joint, values: Floats, worst: float, machine: Machine) -> str:
+    """What would bring a joint, which takes `values` (m,), back into its travel."""
+    if machine.is_arm:
+        return OTHERWISE_HELD
+    if joint.kind == "linear":
+        return "Place the work elsewhere on the table, change the stick-out, or take a larger machine."
+    low = -np.inf if joint.low is None else joint.low
+    high = np.inf if joint.high is None else joint.high
+    name = joint.letter or joint.name
+    for turns in sorted(range(-TURNS, TURNS + 1), key=abs):
+        if low <= values.min() + 360.0 * turns and values.max() + 360.0 * turns <= high:
+            return f"Another winding: with {360 * turns:+d}° on every {name} the program stays within."
+        if low <= worst + 360.0 * turns <= high:
+            same = f"{name}{worst + 360.0 * turns:g} points the same way as {name}{worst:g}"
+            return f"{same}: turn back by {abs(360 * turns)}° with the tool out, before it gets there."
+    return "Turn the part on the table, or take a machine whose joint turns farther."
 
 
 def _too_fast(

@@ -153,8 +153,8 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachin
 
 
 def _joints(run: Run, on: OnMachine, owner: NDArray[np.int32]) -> dict[str, NDArray[Any]]:
-    """Joint values (m, k) at the end of every piece, whose moves are `owner` (m,); the seconds (c, 2) of every
-    change of the tool, and the joint values (7c, k) on the way there and on, see `way_to_change`."""
+    """Joint values (m, k) at the end of every piece, whose moves are `owner` (m,); the seconds (c, 2) of
+    every change of the tool, and the joint values (7c, k) on the way there and on, see `way_to_change`."""
     turning = run.motion.turning
     if turning is not None and turning.turns.all():  # as an arm's do
         ends = turning.joints[:, turning.joints.shape[1] // 2 :]
