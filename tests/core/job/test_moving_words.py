@@ -38,6 +38,7 @@ def about(axis, degrees):
         (about("x", 180), "turned over about X by 180° from 'First'"),
         (about("y", 180), "turned over about Y by 180° from 'First'"),
         (about("z", 180), "turned about Z by 180° from 'First'"),
+        (about("z", 90) @ about("x", 180), "turned over about X by 180°, then about Z by 90° from 'First'"),
         (about("x", 90), "turned about X by 90° from 'First'"),
         (about("x", -90), "turned about X by -90° from 'First'"),
         (about("z", 30), "turned about Z by 30° from 'First'"),

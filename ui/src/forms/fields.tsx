@@ -8,7 +8,10 @@ export const INCH = 25.4;
 
 export function shownLength(mm: number, units: "mm" | "inch"): string {
   const text = units === "inch" ? (mm / INCH).toFixed(4) : mm.toFixed(3);
-  return text.replace(/(\.\d*?)0+$/, "$1").replace(/\.$/, "");
+  return text
+    .replace(/(\.\d*?)0+$/, "$1")
+    .replace(/\.$/, "")
+    .replace(/^-0$/, "0");
 }
 
 /** What is typed in a field. A refused value stays with its reason under it until it is typed over or taken back. */

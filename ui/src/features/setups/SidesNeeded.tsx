@@ -17,7 +17,7 @@ const sideOf = (wanted: SideNeeded): Side => ({
 
 type Clamping = Needed["clampings"][number];
 
-const isUp = ({ up }: Setup, c: Clamping) =>
+const isUp = ({ up }: Setup, c: Clamping | SideNeeded) =>
   up.axis === c.axis && up.face === c.face && up.reverse === c.reverse;
 
 /** The sides that would reach what is not reached from here yet, and those that the machine lacks. */
@@ -27,10 +27,13 @@ export function SidesNeeded({ index, setup }: { index: number; setup: Setup }) {
   const facts = state?.setups[index];
   const standing = state?.part.state === "ready" && facts?.state === "ready";
   const needed = useSidesNeeded(id, index, revision, standing).data;
-  if (!needed || needed.sides.length === 0 || (setup.array ?? null)) return null;
-  const found = needed.sides;
-  // what a later setup does already needs no other
-  const clampings = needed.clampings.filter((c) => !document.setups.slice(index + 1).some((s) => isUp(s, c)));
+  if (!needed || (setup.array ?? null)) return null;
+  // what another setup is there for needs no further one
+  const others = document.setups.filter((_, i) => i !== index);
+  const free = (c: Clamping | SideNeeded) => !others.some((s) => isUp(s, c));
+  const found = needed.sides.filter((one) => !one.why || free(one));
+  if (found.length === 0) return null;
+  const clampings = needed.clampings.filter(free);
   const within = found.filter((f) => !f.why);
   const count = within.length === 1 ? "One more side reaches" : `${within.length} more sides reach`;
   const add = (wanted: SideNeeded[]) =>

@@ -11,7 +11,7 @@ SQUARE = 1e-6
 
 
 def moving_words(setups: Setups, setup: SetupDoc) -> str:
-    """The turn from the setup before to this one, about an axis of the setup before; empty for the first."""
+    """The turn from the setup before to this one, about axes of the setup before; empty for the first."""
     index = setups.job.setups.index(setup)
     if index == 0:
         return ""
@@ -27,6 +27,10 @@ def moving_words(setups: Setups, setup: SetupDoc) -> str:
         signed = angle if axis[along] > 0 or angle > 179.999 else -angle
         over = "turned over" if abs(turn[2, 2] + 1) < SQUARE else "turned"
         return f"{over} about {'XYZ'[along]} by {signed:.4g}° from '{before.name}'"
+    if abs(turn[2, 2] + 1) < SQUARE:
+        rest = turn @ np.diag([1.0, -1.0, -1.0])  # after half a turn about X
+        about_z = float(np.degrees(np.arctan2(rest[1, 0], rest[0, 0])))
+        return f"turned over about X by 180°, then about Z by {about_z:.4g}° from '{before.name}'"
     words = ", ".join(f"{v:.3f}" for v in axis)
     return f"turned about ({words}) by {angle:.4g}° from '{before.name}'"
 
