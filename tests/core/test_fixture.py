@@ -124,9 +124,10 @@ def test_a_path_that_runs_into_a_clamp_is_a_stop_with_its_place(block):
     setup = plan.job.setups[0]
     path = plan.path(setup, setup.operations[0])
     clamp = {"kind": "block", "name": "Clamp", "low": [31.5, -8.0, -30.0], "high": [60.0, 8.0, 10.0]}
+    far = clamp | {"name": "Far stop", "low": [-80.0, -8.0, -30.0], "high": [-60.0, 8.0, 10.0]}
     held = planner(
         block,
-        [clamp],
+        [far, clamp],
         [side(heights={"clearance": {"over": "stock_top", "offset": 30.0}})],
         stock={"kind": "box", "allowance": {"x_high": 1.0}},
     )
@@ -134,7 +135,8 @@ def test_a_path_that_runs_into_a_clamp_is_a_stop_with_its_place(block):
     held.store.put(held.keys.path(other, other.operations[0]), "path", path.to_bytes())
     proof = proved(held)
     stops = fixture_stops(proof)
-    assert stops and stops[0]["operation"] == "Sides" and "The cutter of 'Sides' runs" in stops[0]["words"]
+    assert stops and stops[0]["operation"] == "Sides"
+    assert "The cutter of 'Sides' runs into the fixture (Clamp) at" in stops[0]["words"]
     x, y, z = stops[0]["place"]
     assert x > 27.0 and abs(y) < 13.0 and z < 10.0  # within the tool's radius of the clamp
     assert stops[0]["measure"] == pytest.approx(10.0 - path.tip[:, 2].min(), abs=1e-6)

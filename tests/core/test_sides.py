@@ -20,7 +20,7 @@ from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace.artefacts import MemoryStore
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.on_machine import OnMachine
-from fenrik.core.model.simple_solids import box_mesh
+from fenrik.core.model.simple_solids import box_mesh, joined_meshes
 from fenrik.core.motion.program_motion import Turning
 from fenrik.core.posting.compare import compare
 from fenrik.core.posting.program import Program, SidePose, Step
@@ -273,7 +273,9 @@ def test_a_fixture_in_the_way_of_a_leaning_tool_or_of_the_turning_is_found():
     assert against_fixture(run, far) == []
     # a bar over the leaning face, which only the tools that lean come to
     bar = box_mesh(np.array([-5.0, -60.0, -8.0]), np.array([5.0, -36.0, 0.0]))
-    found = against_fixture(run, bar)
+    numbered = [replace(m, face_ids=np.full(len(m.triangles), i)) for i, m in enumerate((far, bar), 1)]
+    found = against_fixture(run, joined_meshes(numbered), ["Rail", "Bar"])
+    assert all("into the fixture (Bar) near" in f.words for f in found)
     assert found and {f.severity for f in found} == {"stop"}
     assert {f.operation for f in found} <= {
         "Clear the gauge face",

@@ -13,6 +13,7 @@ from fenrik.core.machines.changing import AT, way_to_change
 from fenrik.core.machines.library import machines
 from fenrik.core.machines.machine import Machine
 from tests.core.job.test_machine_bodies import STORE, document, found, wall
+from tests.examples import prover_of
 
 pytestmark = pytest.mark.xdist_group("machine_bodies")  # the bracket is planned once for both
 MILLS = [m for m in machines().values() if not m.is_arm]
@@ -88,3 +89,23 @@ def test_what_stands_in_the_way_to_the_change_is_found_there():
     assert ways[:, AT, names.index("X")] == pytest.approx(260.0)
     assert ways[:, AT, names.index("Z")] == pytest.approx(560.0)
     assert np.ptp(arrays["change"], axis=1) == pytest.approx(data["machines"][0]["tool_change_s"], abs=1e-3)
+
+
+def test_the_piece_of_a_fixture_that_is_met_is_named():
+    """Two posts beside the bracket; the tools are changed low over the right one, at a height at which their
+    tips are within it."""
+    posts = [
+        {"kind": "block", "name": name, "low": [x, -20.0, -40.0], "high": [x + 20.0, 20.0, 8.0]}
+        for name, x in (("Left post", -130.0), ("Right post", 110.0))
+    ]
+    data = document()
+    data["setups"][0]["fixture"] = posts
+    data["setups"][0]["operations"] = data["setups"][0]["operations"][:2]
+    mine = prover_of(data, STORE)
+    x, _, zero = mine.paths.setups.clamped(mine.job.setups[0]).table_from_setup
+    lengths = {t.number: t.gauge_length for t in mine.job.tools}
+    used = {lengths[o.tool] for o in mine.job.setups[0].operations}
+    data["machines"][0]["change"] = {"X": float(x) + 120.0, "Z": float(zero) + min(used) + 2.0}
+    met = found(data)[0]
+    assert met and all("into the fixture (Right post)" in f["words"] for f in met)
+    assert {"cutter"} <= {b for f in met for b in f["bodies"]} and all("fixture" in f["bodies"] for f in met)

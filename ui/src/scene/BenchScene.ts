@@ -12,7 +12,7 @@ import { PathLayer } from "./layers/path";
 import { StockLayer } from "./layers/stock";
 import { ToolLayer } from "./layers/tool";
 import { softwareOnly, environmentOf, GroundShadow } from "./light";
-import { pickBody, Ruler, type BodyPick, type Pickable } from "./measuring";
+import { pickBody, Ruler, type Axis, type BodyPick, type Pickable } from "./measuring";
 import { NodeTree } from "./nodes";
 import { pickPart, pickPlace, type Hit } from "./picking";
 import type { Stage } from "./stage";
@@ -169,14 +169,15 @@ export class BenchScene implements Stage {
   }
 
   /** The nearest body of all that is drawn solid under a point of the canvas (-1..1), for measuring. */
-  pickBody(x: number, y: number): BodyPick | null {
+  pickBody(x: number, y: number, axes: (Axis | null)[] = []): BodyPick | null {
     const { part, stock, machine, tool } = this;
     const work = { of: "work" } as const;
+    const axisOf = (hit: THREE.Intersection) => axes[part.faceOf(hit.faceIndex!) - 1] ?? null;
     const things: Pickable[] = [
-      ...(part.shown ? part.things.map((thing) => ({ body: "part", carrier: work, thing })) : []),
+      ...(part.shown ? part.things.map((thing) => ({ body: "part", carrier: work, thing, axisOf })) : []),
       ...stock.pickable.map(({ body, thing }) => ({ body, carrier: work, thing })),
       ...machine.pickable,
-      ...tool.pickable.map(({ body, thing }) => ({ body, carrier: { of: "tool" } as const, thing })),
+      ...tool.pickable.map((one) => ({ ...one, carrier: { of: "tool" } as const })),
     ];
     return pickBody(this.camera.rayAt(x, y), things, this.nodes);
   }

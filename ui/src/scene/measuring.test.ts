@@ -1,6 +1,16 @@
 import * as THREE from "three";
 import { expect, test } from "vitest";
-import { gapBetween, pickBody, Ruler, takenOut, type BodyPick, type Gap, type Pickable } from "./measuring";
+import {
+  gapBetween,
+  measuredBy,
+  pickBody,
+  Ruler,
+  takenOut,
+  type Axis,
+  type BodyPick,
+  type Gap,
+  type Pickable,
+} from "./measuring";
 import { NodeTree, type Chain } from "./nodes";
 
 const SHIFT = new THREE.Matrix4().makeTranslation(0, 0, 30);
@@ -89,4 +99,42 @@ test("the nearest body under the pointer is picked, with the side of its face th
   const under = pickBody(from(-300, 1), things, nodes)!;
   expect([under.body, +under.point[2].toFixed(6)]).toEqual(["fixture", -5]);
   expect(pickBody(from(300, 1), things, nodes)).toBeNull();
+});
+
+const bore = (x: number, y: number, along: [number, number, number] = [0, 0, 1]): BodyPick => ({
+  body: "part",
+  carrier: { of: "work" },
+  point: [x + 5, y, -4],
+  normal: [-1, 0, 0],
+  axis: { at: [x, y, -4], along, radius: 5 },
+});
+
+test("round faces are measured by their axis, or where they were picked", () => {
+  const nodes = tree();
+  const [one, two] = [bore(10, 20), bore(40, 60)].map((p) => measuredBy(p, true));
+  const gap = gapBetween(nodes, one, two);
+  expect(gap.out).toBeCloseTo(50, 9);
+  expect(gap.direction.map((v) => +v.toFixed(9))).toEqual([0.6, 0.8, 0]);
+  const skew = measuredBy(bore(40, 60, [1, 0, 0]), true);
+  expect(gapBetween(nodes, one, skew).out).toBeCloseTo(40, 9); // square to both
+  const side: BodyPick = { ...table, point: [-30, 0, 10], normal: [-1, 0, 0] };
+  expect(gapBetween(nodes, side, one).out).toBeCloseTo(-40, 9);
+  expect(gapBetween(nodes, side, measuredBy(bore(10, 20), false)).out).toBeCloseTo(-45, 9);
+  // onto the axis of the spindle, which stands over the table's middle
+  const spindle: BodyPick = { ...nose, axis: { at: [0, 0, 0], along: [0, 0, 1], radius: 0 } };
+  expect(takenOut(gapBetween(nodes, spindle, one), spindle, one)).toEqual([-10, -20, 0]);
+});
+
+test("the axis of a picked round face goes through the foot of the place", () => {
+  const nodes = tree();
+  const mesh = new THREE.Mesh(new THREE.CylinderGeometry(5, 5, 30, 64), new THREE.MeshBasicMaterial());
+  mesh.position.set(7, 0, 0); // its own axis is Y
+  nodes.work.add(mesh);
+  nodes.base.updateMatrixWorld(true);
+  const axisOf = () => ({ at: [0, 99, 0], along: [0, 1, 0], radius: 5 }) as Axis;
+  const things: Pickable[] = [{ body: "part", carrier: { of: "work" }, thing: mesh, axisOf }];
+  const ray = new THREE.Raycaster(new THREE.Vector3(7, 3, 200), new THREE.Vector3(0, 0, -1));
+  const pick = pickBody(ray, things, nodes)!;
+  expect(pick.axis!.at.map((v) => +v.toFixed(6) + 0)).toEqual([7, 3, 0]);
+  expect(pick.axis!.along.map((v) => +v.toFixed(6) + 0)).toEqual([0, 1, 0]);
 });

@@ -40,6 +40,8 @@ interface SessionStore {
   standLook: MachineLook;
   /** What is picked to be measured between, the first two of it; null while nothing is measured. */
   measuring: BodyPick[] | null;
+  /** Whether round faces are measured from their axis. */
+  byAxes: boolean;
   place: Vec3 | null;
   /** The face of the part that the place lies on, to be shown with it. */
   placeFace: number | null;
@@ -91,6 +93,7 @@ export const useSession = create<SessionStore>((set) => ({
   toolHidden: false,
   standLook: "hidden",
   measuring: null,
+  byAxes: true,
   place: null,
   placeFace: null,
   sideShown: null,

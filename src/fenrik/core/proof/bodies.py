@@ -18,7 +18,8 @@ class Meeting:
     """Two bodies that come nearer than asked for in a step: their names, the least `distance` mm (0: they
     meet, here for the first time), the `move` of the run, the share of its time, the `place` (3,) in the
     setup frame, by how much mm `longer` a stick-out parts them, None where that was not found, and whether
-    that is at the change of the tool or on the way there and back (`changing`)."""
+    that is at the change of the tool or on the way there and back (`changing`); `piece` names the piece of a
+    fixture that has several."""
 
     step: int
     bodies: tuple[str, str]
@@ -28,6 +29,7 @@ class Meeting:
     place: tuple[float, float, float]
     longer: float | None = None
     changing: bool = False
+    piece: str = ""
 
 
 def body_findings(run: Run, met: Sequence[Meeting], near: float) -> list[Finding]:
@@ -37,7 +39,7 @@ def body_findings(run: Run, met: Sequence[Meeting], near: float) -> list[Finding
 
 
 def _finding(run: Run, m: Meeting, near: float) -> Finding:
-    one, two = m.bodies
+    one, two = (name + m.piece if name == "fixture" else name for name in m.bodies)
     operation = run.names[m.step]
     x, y, z = m.place
     place = f"({x:.2f}, {y:.2f}, {z:.2f})"

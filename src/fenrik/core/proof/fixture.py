@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +13,7 @@ from fenrik.core.cutting.clearance import Reach
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.machines.solids import pieces_of
+from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.pieces import is_upright
 from fenrik.core.motion.table import in_parts
@@ -30,14 +33,33 @@ NEAR_MM = 0.9
 TOUCH_MM = 0.01
 
 
-def against_fixture(run: Run, fixture: TriangleMesh) -> list[Finding]:
+def against_fixture(run: Run, fixture: TriangleMesh, names: Sequence[str] = ()) -> list[Finding]:
     """All that the tools meet of the fixture (setup frame): upright by how far the tip would have to stay
-    higher, leaning or turning by what they would take out of it."""
-    findings = fixture_findings(run, prepare(fixture))
-    return findings if run.motion.turning is None else findings + leaning_findings(run, fixture)
+    higher, leaning or turning by what they would take out of it. `names` are those of its pieces, which the
+    ids of its faces count from 1 on."""
+    pieces = FixturePieces(fixture, names)
+    findings = fixture_findings(run, prepare(fixture), pieces)
+    return findings if run.motion.turning is None else findings + leaning_findings(run, fixture, pieces)
 
 
-def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
+class FixturePieces:
+    """Says which piece of a fixture lies somewhere."""
+
+    def __init__(self, fixture: TriangleMesh, names: Sequence[str]) -> None:
+        self._fixture, self._names = fixture, names
+
+    @cached_property
+    def _field(self) -> DistanceField:
+        return DistanceField(self._fixture)
+
+    def at(self, place: Floats) -> str:
+        """The name of the piece nearest to a place (3,), in brackets; empty where there is but one."""
+        if len(self._names) < 2:
+            return ""
+        return f" ({self._names[int(self._field.signed(place[None])[1][0]) - 1]})"
+
+
+def leaning_findings(run: Run, fixture: TriangleMesh, names: FixturePieces) -> list[Finding]:
     """One *stop* for every operation and part of its tool that meets the fixture while it leans or turns,
     where it does so first. The fixture is cut like a stock, so that nothing between two poses is missed."""
     motion, stocks = run.motion, [_as_stock(piece) for piece in pieces_of(fixture)]
@@ -56,13 +78,14 @@ def leaning_findings(run: Run, fixture: TriangleMesh) -> list[Finding]:
                 continue
             move = int(owner[mine[hit[0]]])
             x, y, z = (float(v) for v in poses[mine[hit[0]], 6:9])
+            met = poses[mine[hit[0]], 6:9] + _begin(part, tool) * poses[mine[hit[0]], 9:12]
             fast = "at rapid " if motion.rapid[move] else ""
             findings.append(
                 Finding(
                     "stop",
                     "fixture",
-                    f"The {part} of '{name}' runs {fast}into the fixture near ({x:.2f}, {y:.2f}, {z:.2f}), "
-                    f"up to {lost[hit, role].max():.2f} mm deep.",
+                    f"The {part} of '{name}' runs {fast}into the fixture{names.at(met)} near ({x:.2f}, "
+                    f"{y:.2f}, {z:.2f}), up to {lost[hit, role].max():.2f} mm deep.",
                     "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer "
                     "stick-out.",
                     operation=name,
@@ -98,7 +121,12 @@ def _taken_out(stocks: list[Stock], poses: Floats, tool: Assembly) -> Floats:
     return deepest
 
 
-def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
+def _begin(part: str, tool: Assembly) -> float:
+    """How far over the tip a part of a tool begins, mm."""
+    return {"cutter": 0.0, "shank": tool.flute_length, "holder": tool.stick_out}[part]
+
+
+def fixture_findings(run: Run, fixture: Topology, names: FixturePieces) -> list[Finding]:
     """One *stop* for every operation and part of its tool that meets the fixture, at the worst place, and a
     caution where the cutter only passes near. `fixture` is in the setup frame."""
     numbers, motion = np.arange(len(run)), run.motion
@@ -132,13 +160,14 @@ def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
                 continue
             hit, move = True, int(row[worst])
             x, y, z = (float(v) for v in tips[worst])
+            met = tips[worst] + np.array([0.0, 0.0, _begin(part, tool)])
             fast = "at rapid " if motion.rapid[move] else ""
             findings.append(
                 Finding(
                     "stop",
                     "fixture",
-                    f"The {part} of '{name}' runs {fast}into the fixture at ({x:.2f}, {y:.2f}, {z:.2f}): "
-                    f"the tip would have to stay {depth[worst]:.2f} mm higher.",
+                    f"The {part} of '{name}' runs {fast}into the fixture{names.at(met)} at ({x:.2f}, "
+                    f"{y:.2f}, {z:.2f}): the tip would have to stay {depth[worst]:.2f} mm higher.",
                     "Hold the stock lower or elsewhere, keep the operation out of there, or use a longer "
                     "stick-out.",
                     operation=name,
@@ -156,7 +185,8 @@ def fixture_findings(run: Run, fixture: Topology) -> list[Finding]:
                 Finding(
                     "caution",
                     "near",
-                    f"'{name}' passes the fixture nearer than {NEAR_MM:g} mm at ({x:.2f}, {y:.2f}, {z:.2f}).",
+                    f"'{name}' passes the fixture{names.at(tips[first])} nearer than {NEAR_MM:g} mm at "
+                    f"({x:.2f}, {y:.2f}, {z:.2f}).",
                     "Look whether the fixture is as drawn.",
                     operation=name,
                     place=(x, y, z),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,14 +28,22 @@ def fixture_mesh(
     stock: TriangleMesh,
     ground: float,
     gap: float = 0.0,
+    first: int | None = None,
 ) -> TriangleMesh | None:
     """All of some pieces in their frame, larger by `gap` mm but for solids of a file; None where there are
     none. `solids` are the meshes of the files by the piece's name, in their own frames; `stock` is what they
-    hold, as it stands, in the frame of the pieces, and `ground` the height on which clamps stand.
+    hold, as it stands, in the frame of the pieces, and `ground` the height on which clamps stand. With a
+    `first` number the ids of the faces are the numbers of the pieces, from that on.
 
     Raises DocumentError for jaws or clamps that hold nothing and a vice that does not open so far."""
-    meshes = [m for piece in pieces for m in _meshes(piece, solids, stock, ground, gap)]
-    return joined_meshes(meshes) if meshes else None
+    made = [_meshes(piece, solids, stock, ground, gap) for piece in pieces]
+    if first is not None:
+        made = [[_numbered(m, first + i) for m in meshes] for i, meshes in enumerate(made)]
+    return joined_meshes([m for meshes in made for m in meshes]) if made else None
+
+
+def _numbered(mesh: TriangleMesh, number: int) -> TriangleMesh:
+    return replace(mesh, face_ids=np.full(len(mesh.triangles), number, dtype=np.int32))
 
 
 def _meshes(

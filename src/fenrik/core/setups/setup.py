@@ -134,7 +134,8 @@ class Clamped:
 
     `setup_from_part` (4, 4) of the first part; `copies` (n, 3) where every part of an array lies from the
     first, itself included; `fixture` what holds it, and `keep_clear` what paths keep clear of, the fixture
-    with some room beside it, or None, `fixture_key` its hash; `stock_low`, `stock_high` (3,) corners of the
+    with some room beside it, or None, `fixture_key` its hash, `fixture_pieces` the names of its pieces, which
+    the ids of its faces count from 1 on; `stock_low`, `stock_high` (3,) corners of the
     stock's box; `stock_mesh` is None for a box; `part_low`, `part_high` (3,) bound all parts;
     `table_from_setup` (3,) is the work offset: program zero in table coordinates.
     """
@@ -150,6 +151,7 @@ class Clamped:
     fixture: TriangleMesh | None = None
     keep_clear: TriangleMesh | None = None
     fixture_key: str | None = None
+    fixture_pieces: tuple[str, ...] = ()
     setup_from_side: Floats = field(default_factory=lambda: np.eye(4))
     """Where the frame lies in the setup's when it is that of a side (4, 4): then all else here is in the
     side's frame."""

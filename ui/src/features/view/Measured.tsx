@@ -1,7 +1,7 @@
-import { Button } from "@mantine/core";
+import { Button, Checkbox } from "@mantine/core";
 import type { Vec3 } from "../../api/types";
 import { shownLength } from "../../forms/fields";
-import { takenOut, type Gap } from "../../scene/measuring";
+import { takenOut, type BodyPick, type Gap } from "../../scene/measuring";
 import { useShared } from "../../session/context";
 import { useChosen } from "../../session/store";
 
@@ -24,12 +24,18 @@ export function MeasureButton() {
 /** What was picked to be measured between and what lies between; one click takes it out of the placing. */
 export function Measured({ gap, setupName }: { gap: Gap | null; setupName: string | undefined }) {
   const { document, editing } = useShared();
-  const { measuring, set } = useChosen("measuring", "set");
+  const { measuring, byAxes, set } = useChosen("measuring", "byAxes", "set");
   if (measuring === null) return null;
   const u = document.units;
   const length = (v: number) => `${shownLength(v, u)} ${u === "inch" ? "in" : "mm"}`;
   const [first, second] = measuring;
   const by = gap && second ? takenOut(gap, first, second) : null;
+  const axis = byAxes && first?.axis;
+  const round = measuring.some((p) => p.axis);
+  const named = (p: BodyPick) => {
+    if (!byAxes || !p.axis) return p.body;
+    return p.axis.radius ? `axis of Ø${length(2 * p.axis.radius)}` : "axis of the tool";
+  };
   const index = document.setups.findIndex((s) => s.name === setupName);
   const moved = by?.some((v) => Math.abs(v) > 0) && index >= 0;
   const take = async (way: Vec3) => {
@@ -46,7 +52,7 @@ export function Measured({ gap, setupName }: { gap: Gap | null; setupName: strin
   };
   const rows: [string, number][] = gap
     ? [
-        ["Out of the first face", gap.out],
+        [axis ? "Square to the first axis" : "Out of the first face", gap.out],
         ["From place to place", gap.distance],
         ["along X", gap.way[0]],
         ["along Y", gap.way[1]],
@@ -57,8 +63,8 @@ export function Measured({ gap, setupName }: { gap: Gap | null; setupName: strin
     <div className="offer" role="group" aria-label="Measured">
       <p className="small">
         {!first && "Pick a face of any body."}
-        {first && !second && `From the ${first.body}. Pick a second.`}
-        {second && `From the ${first.body} to the ${second.body}.`}
+        {first && !second && `From the ${named(first)}. Pick a second.`}
+        {second && `From the ${named(first)} to the ${named(second)}.`}
       </p>
       {rows.map(([label, value]) => (
         <div key={label} className="follows">
@@ -66,11 +72,19 @@ export function Measured({ gap, setupName }: { gap: Gap | null; setupName: strin
           <span className="figure">{length(value)}</span>
         </div>
       ))}
+      {round && (
+        <Checkbox
+          size="xs"
+          label="Round faces by their axis"
+          checked={byAxes}
+          onChange={(e) => set({ byAxes: e.currentTarget.checked })}
+        />
+      )}
       <div className="row">
         {moved && (
           <Button
             size="compact-xs"
-            title="Moves what stands on the table until the second place lies in the first face"
+            title={`Moves what stands on the table until the second place lies ${axis ? "on the first axis" : "in the first face"}`}
             onClick={() => void take(by!)}
           >
             Take the gap out of the placing

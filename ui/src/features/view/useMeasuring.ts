@@ -1,13 +1,18 @@
 import { useEffect, useState } from "react";
 import type { BenchScene } from "../../scene/BenchScene";
-import type { Gap } from "../../scene/measuring";
+import type { FaceFacts } from "../../api/types";
+import { measuredBy, type Axis, type Gap } from "../../scene/measuring";
 import { useShared } from "../../session/context";
-import { useSession } from "../../session/store";
+import { useChosen, useSession } from "../../session/store";
+
+/** The axis of a face of the part that is a cylinder, in the part's frame. */
+const axisOf = ({ kind, origin, axis, radius }: FaceFacts): Axis | null =>
+  kind === "cylinder" && origin && axis && radius ? { at: origin, along: axis, radius } : null;
 
 /** Clicks on bodies while something is measured; gives what lies between the two, alive while the machine moves. */
 export function useMeasuring(scene: BenchScene | null): Gap | null {
-  const { station } = useShared();
-  const picks = useSession((s) => s.measuring);
+  const { station, faces } = useShared();
+  const { measuring: picks, byAxes } = useChosen("measuring", "byAxes");
   const [gap, setGap] = useState<Gap | null>(null);
   const measuring = picks !== null;
   useEffect(() => {
@@ -16,9 +21,9 @@ export function useMeasuring(scene: BenchScene | null): Gap | null {
     return () => void (scene.ruler.changed = null);
   }, [scene]);
   useEffect(() => {
-    scene?.ruler.set(picks ?? []);
+    scene?.ruler.set((picks ?? []).map((p) => measuredBy(p, byAxes)));
     scene?.ask();
-  }, [scene, picks]);
+  }, [scene, picks, byAxes]);
   useEffect(() => {
     // what was measured at another station may not be drawn here
     useSession.getState().set({ measuring: null });
@@ -33,7 +38,7 @@ export function useMeasuring(scene: BenchScene | null): Gap | null {
       const box = canvas.getBoundingClientRect();
       const x = ((e.clientX - box.left) / box.width) * 2 - 1;
       const y = 1 - ((e.clientY - box.top) / box.height) * 2;
-      const hit = scene.pickBody(x, y);
+      const hit = scene.pickBody(x, y, faces.map(axisOf));
       const { measuring: known, set } = useSession.getState();
       if (hit && known) set({ measuring: known.length === 2 ? [hit] : [...known, hit] });
     };
@@ -43,6 +48,6 @@ export function useMeasuring(scene: BenchScene | null): Gap | null {
       canvas.removeEventListener("pointerdown", press);
       canvas.removeEventListener("pointerup", release);
     };
-  }, [scene, measuring]);
+  }, [scene, measuring, faces]);
   return gap;
 }

@@ -1,6 +1,7 @@
 import * as THREE from "three";
 import type { Tool, Vec3 } from "../../api/types";
 import { section } from "../cutter";
+import type { Axis, Pickable } from "../measuring";
 import { placeAt } from "../nodes";
 import { Slot, type Stage } from "../stage";
 
@@ -38,10 +39,12 @@ export class ToolLayer {
     this.repaint();
   }
 
-  /** What can be picked: cutter, shank and holder. */
-  get pickable(): { body: string; thing: THREE.Object3D }[] {
+  /** What can be picked: cutter, shank and holder, each with the tool's axis. */
+  get pickable(): Omit<Pickable, "carrier">[] {
     if (!this.node.visible) return [];
-    return (this.slot.thing?.children ?? []).map((thing) => ({ body: String(thing.userData.part), thing }));
+    const axisOf = (): Axis => ({ at: [0, 0, 0], along: [0, 0, 1], radius: 0 });
+    const parts = this.slot.thing?.children ?? [];
+    return parts.map((thing) => ({ body: String(thing.userData.part), thing, axisOf }));
   }
 
   private repaint() {

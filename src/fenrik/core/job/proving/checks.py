@@ -74,8 +74,8 @@ def held_speeds(evidence: Evidence) -> list[Finding]:
 
 def fixture(evidence: Evidence) -> list[Finding]:
     """Tools against the fixture."""
-    drawn = evidence.clamped.fixture
-    return [] if drawn is None else against_fixture(evidence.run, drawn)
+    drawn, names = evidence.clamped.fixture, evidence.clamped.fixture_pieces
+    return [] if drawn is None else against_fixture(evidence.run, drawn, names)
 
 
 def standing(evidence: Evidence) -> list[Finding]:

@@ -18,7 +18,7 @@ from fenrik.core.job.paths.paths import Paths
 from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.apart import NOWHERE, apart_along
 from fenrik.core.job.proving.tool_changes import near_on_way, way_of
-from fenrik.core.job.proving.world import STOCK, World
+from fenrik.core.job.proving.world import FIXTURE, STOCK, World
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.machines.collision import Motion, Near, nearest, pairs_of
 from fenrik.core.machines.solids import tool_solids
@@ -216,7 +216,13 @@ class _Looked(World):
         work = self.tree.poses_on(mount.joint, values[None])[0] @ mount.frame
         place = apply(invert(work @ self.on.work_from_setup) @ at, near.places[:1])[0]
         mine = np.flatnonzero(owner == owner[near.piece])
+        piece = ""
+        for k, solid in enumerate((near.pair.first, near.pair.second)):
+            if solid.name == FIXTURE:
+                drawn_at = mount.frame @ self.on.work_from_setup
+                piece = self.fixture_pieces.at(apply(invert(drawn_at), near.places[k : k + 1])[0])
         return {
+            "piece": piece,
             "bodies": list(self.names(near.pair)),
             "distance": near.distance,
             "move": int(owner[near.piece]),
@@ -237,4 +243,5 @@ def _meeting(step: int, moves: NDArray[np.int64], row: dict[str, Any]) -> Meetin
         (x, y, z),
         row.get("longer"),
         row.get("changing", False),
+        row["piece"],
     )

@@ -21,6 +21,7 @@ from fenrik.core.machines.solids import TOOL, Solid, machine_solids, nose_of, on
 from fenrik.core.machines.tree import Tree
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.model.simple_solids import box_mesh
+from fenrik.core.proof.fixture import FixturePieces
 from fenrik.core.proof.run import Run
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
@@ -83,6 +84,12 @@ class World:
         return out
 
     @cached_property
+    def fixture_pieces(self) -> FixturePieces:
+        """Says which piece of the fixture is met."""
+        assert self.clamped.fixture is not None
+        return FixturePieces(self.clamped.fixture, self.clamped.fixture_pieces)
+
+    @cached_property
     def changers(self) -> list[Solid]:
         """The room that the magazine's arm takes while a tool is changed."""
         return [s for s in machine_solids(self.on.machine, self.files) if s.role == CHANGER]
@@ -128,7 +135,8 @@ class World:
             for part in solid.parts:
                 digest.update(part.vertices.tobytes() + part.triangles.tobytes())
         joints = [j.model_dump() for j in self.on.machine.joints]
-        digest.update(json.dumps([joints, self.on.machine.tool.model_dump()]).encode())
+        mount, pieces = self.on.machine.tool.model_dump(), self.clamped.fixture_pieces
+        digest.update(json.dumps([joints, mount, pieces]).encode())
         return digest.hexdigest()
 
     def names(self, pair: Pair) -> tuple[str, str]:

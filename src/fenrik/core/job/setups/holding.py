@@ -29,6 +29,7 @@ def with_fixture(workspace: Workspace, setup: SetupDoc, clamped: Clamped, where:
     stock = clamped.stock_mesh or box_mesh(clamped.stock_low, clamped.stock_high)
     drawn: list[TriangleMesh] = []
     clear: list[TriangleMesh] = []
+    names: list[str] = []
     if setup.held_in is not None:
         number, fixture = fixture_of(workspace, setup)
         path = f"fixtures[{number}].pieces"
@@ -36,9 +37,10 @@ def with_fixture(workspace: Workspace, setup: SetupDoc, clamped: Clamped, where:
         clamped = replace(clamped, table_from_setup=seat.table_from_setup)
         here = stock.moved(invert(seat.setup_from_fixture))
         solids = _solids(workspace, fixture.pieces, path)
-        for into, gap in ((drawn, 0.0), (clear, GAP_MM)):
+        names += [piece.name for piece in fixture.pieces]
+        for into, gap, first in ((drawn, 0.0, 1), (clear, GAP_MM, None)):
             try:
-                mesh = fixture_mesh(fixture.pieces, solids, here, 0.0, gap)
+                mesh = fixture_mesh(fixture.pieces, solids, here, 0.0, gap, first)
             except DocumentError as error:
                 error.where = f"{where}.held_in"
                 raise
@@ -50,19 +52,22 @@ def with_fixture(workspace: Workspace, setup: SetupDoc, clamped: Clamped, where:
         if clamped.stock_mesh is None:
             check_blocks(setup.fixture, clamped.stock_low, clamped.stock_high, f"{where}.fixture")
         solids = _solids(workspace, setup.fixture, f"{where}.fixture")
-        for into, gap in ((drawn, 0.0), (clear, GAP_MM)):
+        ground = -float(clamped.table_from_setup[2])
+        for into, gap, first in ((drawn, 0.0, len(names) + 1), (clear, GAP_MM, None)):
             try:
-                mesh = fixture_mesh(setup.fixture, solids, stock, -float(clamped.table_from_setup[2]), gap)
+                mesh = fixture_mesh(setup.fixture, solids, stock, ground, gap, first)
             except DocumentError as error:
                 error.where = f"{where}.fixture"
                 raise
             assert mesh is not None
             into.append(mesh)
+        names += [piece.name for piece in setup.fixture]
     if not drawn:
         return clamped
     whole = joined_meshes(drawn)
     key = hashlib.sha256(whole.vertices.tobytes() + whole.triangles.tobytes()).hexdigest()
-    return replace(clamped, fixture=whole, keep_clear=joined_meshes(clear), fixture_key=key)
+    kept = joined_meshes(clear)
+    return replace(clamped, fixture=whole, keep_clear=kept, fixture_key=key, fixture_pieces=tuple(names))
 
 
 def fixture_of(workspace: Workspace, setup: SetupDoc) -> tuple[int, Fixture]:
