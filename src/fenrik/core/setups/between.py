@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from fenrik.core.setups.setup import Strict
+from fenrik.core.strict import Strict
 
 
 class BetweenSides(Strict):

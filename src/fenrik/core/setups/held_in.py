@@ -16,7 +16,8 @@ from fenrik.core.frames import transform
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.setups.clamps import turn_about_z
 from fenrik.core.setups.jaws import gripped
-from fenrik.core.setups.pieces import Coordinate, FixturePiece, Name, Place, Strict, Vice, words_of
+from fenrik.core.setups.pieces import Coordinate, FixturePiece, Name, Place, Vice, words_of
+from fenrik.core.strict import Strict
 
 Floats = NDArray[np.float64]
 

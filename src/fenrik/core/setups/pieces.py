@@ -7,18 +7,15 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from fenrik.core.model.simple_solids import grid_fault
+from fenrik.core.strict import Strict
 
 Coordinate = Annotated[float, Field(ge=-1e5, le=1e5)]
 Place = tuple[Coordinate, Coordinate, Coordinate]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 Size = Annotated[float, Field(gt=0, le=5000)]
-
-
-class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 class _Jawed(Strict):

@@ -8,21 +8,18 @@ from typing import Annotated, Any, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import AXES, apply, rotation_up, transform
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.setups.round_stock import RoundStock, check_round, round_mesh
+from fenrik.core.strict import Strict
 
 Floats = NDArray[np.float64]
 Side = Literal["low", "middle", "high"]
 NotNegative = Annotated[float, Field(ge=0, le=5000)]
-
-
-class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 class Up(Strict):

@@ -13,7 +13,8 @@ from pydantic import Field
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import same_direction
 from fenrik.core.model.part_model import EdgeFacts, PartModel
-from fenrik.core.setups.setup import Clamped, Strict, Up, up_direction
+from fenrik.core.setups.setup import Clamped, Up, up_direction
+from fenrik.core.strict import Strict
 
 Floats = NDArray[np.float64]
 Point = tuple[float, float, float]

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Discriminator, Field, Tag, ValidationInfo, field_validator, model_validator
 
-from fenrik.core.job.document.picks import AreaDoc, Boundary, HolePick, LinePick, Name, Strict, WallPick
+from fenrik.core.job.document.picks import AreaDoc, Boundary, HolePick, LinePick, Name, WallPick
 from fenrik.core.job.document.recipe_data import PartRecipe, Recipe
 from fenrik.core.job.document.repeats import RepeatDoc
 from fenrik.core.machines.library import machines
@@ -21,6 +21,7 @@ from fenrik.core.setups.round_stock import RoundStock
 from fenrik.core.setups.setup import BoxStock, CarriedStock, PartArray, Placement, SolidStock, Up, Zero
 from fenrik.core.setups.side import SideDoc
 from fenrik.core.strategies.registry import strategies
+from fenrik.core.strict import Strict
 from fenrik.core.tooling.assembly import Assembly
 
 VERSION = 2

@@ -4,15 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
+
+from fenrik.core.strict import Strict
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
-
-
-class Strict(BaseModel):
-    """Unknown keys are refused."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
 
 class Boundary(Strict):

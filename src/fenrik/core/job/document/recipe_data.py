@@ -8,22 +8,17 @@ from functools import cache
 from importlib.resources import files
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from fenrik.core.features.feature import Kind
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.features.holes import Hole, Shape
 from fenrik.core.strategies.registry import strategies
+from fenrik.core.strict import Strict
 
 HOLES = "recipes of holes"
 """The step of a part's recipe that stands for what the recipes of its holes lead to."""
 Words = Annotated[str, Field(min_length=1, max_length=80)]
-
-
-class Data(BaseModel):
-    """Base: unknown names are refused, values are frozen."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 def _known(strategy: str, parameters: dict[str, Any]) -> None:
@@ -33,7 +28,7 @@ def _known(strategy: str, parameters: dict[str, Any]) -> None:
     strategies()[strategy].parameters(**parameters)
 
 
-class RecipeStep(Data):
+class RecipeStep(Strict):
     """One operation of a recipe for holes: its strategy, parameters, and the tool, sized by the narrowest
     diameter ("hole"), the widest ("mouth") or the thread, less `under` mm."""
 
@@ -50,7 +45,7 @@ class RecipeStep(Data):
         return self
 
 
-class Recipe(Data):
+class Recipe(Strict):
     """How holes are made: conditions (purposes, shapes, depth in diameters), and what is done where they
     hold."""
 
@@ -84,7 +79,7 @@ When = Literal[
 ]
 
 
-class PartStep(Data):
+class PartStep(Strict):
     """One operation of a recipe for features: `when` it is needed, its tool (the clearing mill; the finishing
     mill, which goes into the corners; the mill for walls, which is the clearing one where that passes by
     corners; the mills that go round in narrow slots, an operation each; a ball; a chamfer cutter), and what
@@ -108,7 +103,7 @@ class PartStep(Data):
         return self
 
 
-class PartRecipe(Data):
+class PartRecipe(Strict):
     """How features are made, in order; `kinds` are those that it is for (none: all, and whole parts)."""
 
     name: Words
@@ -126,7 +121,7 @@ class PartRecipe(Data):
 def choices() -> dict[str, list[str]]:
     """What may stand in a recipe's fields that have a choice, by field; `tool` of features as `part_tool`."""
 
-    def of(model: type[Data], name: str) -> list[str]:
+    def of(model: type[Strict], name: str) -> list[str]:
         return list(get_args(model.model_fields[name].annotation))
 
     return {

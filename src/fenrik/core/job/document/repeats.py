@@ -5,20 +5,17 @@ from __future__ import annotations
 import math
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from fenrik.core.motion.repeating import Place, mirrored_over, turned_about
+from fenrik.core.strict import Strict
 
 Point = tuple[float, float]
 MOST = 400
 HERE = turned_about((0.0, 0.0), 0.0)
 
 
-class _Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class Polar(_Strict):
+class Polar(Strict):
     """`count` places on a circle about `centre` (program coordinates), the first where the operation is;
     `step_deg` from one to the next, open: evenly all round."""
 
@@ -33,7 +30,7 @@ class Polar(_Strict):
         return [turned_about(self.centre, i * step) for i in range(self.count)]
 
 
-class Linear(_Strict):
+class Linear(Strict):
     """`count` places along a line, `step` (x, y) mm from one to the next."""
 
     kind: Literal["linear"]
@@ -45,7 +42,7 @@ class Linear(_Strict):
         return [_shifted(i * self.step[0], i * self.step[1]) for i in range(self.count)]
 
 
-class Grid(_Strict):
+class Grid(Strict):
     """Columns and rows, mm from one to the next, turned about the first place by `angle_deg`; gone through to
     and fro."""
 
@@ -73,7 +70,7 @@ class Grid(_Strict):
         return out
 
 
-class Listed(_Strict):
+class Listed(Strict):
     """Shifts (x, y, turn in degrees about the shifted program zero) of every further place."""
 
     kind: Literal["listed"]
@@ -84,7 +81,7 @@ class Listed(_Strict):
         return [HERE, *(turned_about((0.0, 0.0), angle, (x, y)) for x, y, angle in self.at)]
 
 
-class Mirror(_Strict):
+class Mirror(Strict):
     """Once more in the mirror of a line through `point` (program coordinates) at `angle_deg` to X."""
 
     kind: Literal["mirror"]
@@ -96,7 +93,7 @@ class Mirror(_Strict):
         return [HERE, mirrored_over(self.point, self.angle_deg)]
 
 
-class Rotary(_Strict):
+class Rotary(Strict):
     """Done again with the rotary joint that carries the work turned on: `count` times in all, `step_deg` from
     one to the next, open: evenly all round. The path is computed once."""
 
@@ -118,7 +115,7 @@ class Rotary(_Strict):
 How = Annotated[Polar | Linear | Grid | Listed | Mirror | Rotary, Field(discriminator="kind")]
 
 
-class RepeatDoc(_Strict):
+class RepeatDoc(Strict):
     """Operations of a setup that are made again at further places; each goes through all places before the
     next begins. `leave_out` are places by their number, the first being 1."""
 

@@ -1,0 +1,9 @@
+"""What all values of a document have in common."""
+
+from pydantic import BaseModel, ConfigDict
+
+
+class Strict(BaseModel):
+    """Unknown names are refused, values are frozen."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
