@@ -11,8 +11,12 @@ from hypothesis import strategies as st
 from fenrik.core.errors import NotFound
 from fenrik.core.job.cutting.proofs import Proof, keep_proof, kept_moves, kept_proof, stock_key
 from fenrik.core.job.cutting.replaying import replay_of
+from fenrik.core.job.document.reading import job_from_data
+from fenrik.core.job.opening import open_job
+from fenrik.core.job.proving.proving import Prover
 from fenrik.core.job.workspace import artefacts
 from fenrik.core.job.workspace.artefacts import MemoryStore, code_version, key_of
+from tests.conftest import MODELS, make_tool
 
 PLAIN = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=8),
@@ -127,3 +131,23 @@ def test_a_proof_without_its_moves_is_no_proof():
     del store.blobs["proof-7-moves"]
     with pytest.raises(NotFound, match="not been proved"):
         replay_of("proof-7", store)
+
+
+def test_one_model_under_two_names_is_read_once_and_each_job_names_its_own(tmp_path):
+    """What is kept under the content of a file takes the name of no other job's file into a program."""
+    store, texts = MemoryStore(), []
+    for name in ("plate.step", "customer_drawing_7.step"):
+        (tmp_path / name).write_bytes((MODELS / "plate_a.step").read_bytes())
+        document = {
+            "fenrik": 1,
+            "name": "Plate",
+            "part": {"file": name},
+            "tools": [make_tool("flat", 10, number=1).model_dump(mode="json")],
+            "setups": [{"name": "Top", "operations": [{"name": "Face", "strategy": "facing", "tool": 1}]}],
+            "proof": {"cell_mm": 2.0},
+        }
+        mine = Prover(open_job(job_from_data(document), tmp_path, store))
+        texts.append(mine.prove(mine.job.effective_releases()[0]).facts["text"])
+    assert store.computed["part"] == 1
+    assert "(Part plate.step)" in texts[0] and "(Part customer_drawing_7.step)" in texts[1]
+    assert "plate.step" not in texts[1]

@@ -47,6 +47,7 @@ class Prover:
                 self._elsewhere(release),
                 words.model_dump(),
                 self.job.name,
+                self.job.part and self.job.part.file,  # which the text names
                 self.job.proof.model_dump(),
             ],
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -31,7 +32,7 @@ class Workspace:
     def __init__(self, job: Job, files: Path | JobFiles, store: Store, read: ReadModel | None = None) -> None:
         self.files = FolderFiles(files) if isinstance(files, Path) else files
         self.job, self.store, self._read = job, store, read or read_model
-        self._parts: dict[str, PartModel] = {}
+        self._parts: dict[tuple[str, str], PartModel] = {}
         self._holes: dict[str, list[Hole]] = {}
         self._features: dict[str, list[Feature]] = {}
         self._meshes: dict[str, TriangleMesh] = {}
@@ -83,17 +84,17 @@ class Workspace:
 
     def model(self, doc: PartDoc, where: str) -> PartModel:
         """A model that the document names at `where`. Raises DocumentError or FileError."""
-        key = self.model_key(doc, where)
-        if key not in self._parts:
+        key, name = self.model_key(doc, where), Path(doc.file).name
+        if (key, name) not in self._parts:
             blob = self.store.get(key)
             if blob is None:
                 path = self.files.path(doc.file, where)
-                part = self._read(path, Path(doc.file).name, doc.solid, doc.scale, doc.heal, doc.round_facets)
+                part = self._read(path, name, doc.solid, doc.scale, doc.heal, doc.round_facets)
                 self.store.put(key, "part", part.to_bytes())
-            else:
-                part = PartModel.from_bytes(blob)
-            self._parts[key] = part
-        return self._parts[key]
+            else:  # it may have been read from a file of another name
+                part = replace(PartModel.from_bytes(blob), name=name)
+            self._parts[key, name] = part
+        return self._parts[key, name]
 
     def mesh(self, deflection: float) -> TriangleMesh:
         """The part's triangles in the part frame within `deflection` mm."""
