@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+import re
+from collections.abc import Generator, Iterator
 from typing import Any
 
 import pytest
@@ -21,6 +22,9 @@ CHROMIUM = [
 # Two browsers, two servers and two workers start at once on two cores: the first page of a
 # cold machine was seen to take longer than the usual five seconds.
 expect.set_options(timeout=30_000)
+
+
+FAILED = pytest.StashKey[bool]()
 
 
 @pytest.fixture(scope="package")
@@ -41,9 +45,21 @@ def browser() -> Iterator[Browser]:
         chromium.close()
 
 
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(
+    item: pytest.Item, call: pytest.CallInfo[None]
+) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """Remembers whether a test has failed, for its page."""
+    report = yield
+    if report.when == "call":
+        item.stash[FAILED] = report.failed
+    return report
+
+
 @pytest.fixture
-def page(browser: Browser, address: str) -> Iterator[Page]:
-    """A page at 1280 x 800; a script error fails the test."""
+def page(request: pytest.FixtureRequest, browser: Browser, address: str) -> Iterator[Page]:
+    """A page at 1280 x 800; a script error fails the test. Of a test that failed it is told what the server
+    knows of the job that was open."""
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True
     )
@@ -52,6 +68,9 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     errors: list[str] = []
     opened.on("pageerror", lambda error: errors.append(str(error)))
     yield opened
+    if request.node.stash.get(FAILED, False) and (job := re.search(r"/jobs/(\d+)", opened.url)):
+        for what in ("state", "runs"):
+            print(what, opened.request.get(f"/api/jobs/{job[1]}/{what}").text()[:3000])
     context.close()
     assert errors == []
 

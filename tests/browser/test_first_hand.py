@@ -119,3 +119,28 @@ def test_the_space_bar_plays_and_what_waits_says_for_what(page: Page):
     expect(step).to_have_value("0")
     step.press("Escape")
     expect(step).to_have_value("8")
+
+
+EARLIER = """
+const plain = window.fetch;
+let first = true;
+window.fetch = async (what, how) => {
+    const answer = await plain(what, how);
+    if (!first || !String(what).endsWith("/state")) return answer;
+    first = false;
+    await new Promise((go) => setTimeout(go, 3000));
+    const state = { ...(await answer.json()), part: { state: "unread" } };
+    return new Response(JSON.stringify(state), { headers: { "Content-Type": "application/json" } });
+};
+"""
+"""The first answer to what is computed is that of a moment ago, and slow on its way."""
+
+
+def test_what_ends_while_the_page_comes_up_is_seen(page: Page):
+    job = imported(page)
+    page.goto(f"/jobs/{job}/part")
+    view = page.get_by_label("Model view")
+    expect(view).to_have_attribute("data-part", re.compile("part-"))
+    page.add_init_script(EARLIER)
+    page.goto(f"/jobs/{job}/setups")
+    expect(view).to_have_attribute("data-part", re.compile("part-"))

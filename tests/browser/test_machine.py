@@ -173,6 +173,26 @@ def test_a_fixture_placed_with_a_gap_is_found_measured_and_set_down(page: Page):
     expect(page.get_by_text("◆ stop")).to_have_count(0)
 
 
+def test_holes_are_measured_from_their_axis_through_the_stock(page: Page):
+    number = imported(page, bracket(), "bearing_bracket.step")
+    page.goto(f"/jobs/{number}/setups")
+    view = page.get_by_label("Model view")
+    expect(view).to_have_attribute("data-part", re.compile("part-"))
+    page.get_by_role("button", name="Corner").click()
+    page.wait_for_timeout(600)  # the view turns
+    page.get_by_role("button", name="Measure").click()
+    said = page.get_by_role("group", name="Measured")
+    # the seat's wall, Ø37, behind the stock's top; its axis is that of the part's middle
+    click_at(view, 0.46, 0.41)
+    expect(said).to_contain_text("From the axis of Ø37 mm. Pick a second.")
+    said.get_by_role("checkbox", name="Round faces by their axis").uncheck()
+    expect(said).to_contain_text("From the part. Pick a second.")
+    said.get_by_role("checkbox", name="The part through the stock").uncheck()
+    said.get_by_role("button", name="Pick anew").click()
+    click_at(view, 0.46, 0.41)
+    expect(said).to_contain_text("From the stock. Pick a second.")
+
+
 def test_a_vice_is_chosen_follows_the_part_and_is_kept_for_the_next_job(page: Page):
     number = imported(page, bracket(), "bearing_bracket.step")
     page.goto(f"/jobs/{number}/setups")

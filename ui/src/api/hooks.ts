@@ -1,5 +1,5 @@
 import { notifications } from "@mantine/notifications";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient, type QueryClient, type QueryKey } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { create } from "zustand";
 import { request, requestBlob, send, ServerFault, type JobAnswer, type RunAnswer } from "./client";
@@ -178,6 +178,12 @@ function whileSaving<T>(work: Promise<T>): Promise<T> {
   return work.finally(() => add(-1));
 }
 
+/** Asks again, also where the first answer is still on its way: that may be older than what was just told. */
+async function askedAnew(client: QueryClient, queryKey: QueryKey) {
+  await client.cancelQueries({ queryKey });
+  await client.invalidateQueries({ queryKey });
+}
+
 /** Keeps document and runs fresh from the event stream; a run that ends makes the state be asked again. */
 export function useRunEvents(id: number) {
   const client = useQueryClient();
@@ -197,7 +203,7 @@ export function useRunEvents(id: number) {
         if (before !== run.state && !["queued", "running"].includes(run.state)) ended = true;
         open.set(run.id, run.state);
       }
-      if (ended) client.invalidateQueries({ queryKey: ["state", id] });
+      if (ended) void askedAnew(client, ["state", id]);
     });
     return () => source.close();
   }, [client, id]);

@@ -169,7 +169,7 @@ export class BenchScene implements Stage {
   }
 
   /** The nearest body of all that is drawn solid under a point of the canvas (-1..1), for measuring. */
-  pickBody(x: number, y: number, axes: (Axis | null)[] = []): BodyPick | null {
+  pickBody(x: number, y: number, axes: (Axis | null)[] = [], through = true): BodyPick | null {
     const { part, stock, machine, tool } = this;
     const work = { of: "work" } as const;
     const axisOf = (hit: THREE.Intersection) => axes[part.faceOf(hit.faceIndex!) - 1] ?? null;
@@ -179,7 +179,15 @@ export class BenchScene implements Stage {
       ...machine.pickable,
       ...tool.pickable.map((one) => ({ ...one, carrier: { of: "tool" } as const })),
     ];
-    return pickBody(this.camera.rayAt(x, y), things, this.nodes);
+    const ray = this.camera.rayAt(x, y);
+    const hit = pickBody(ray, things, this.nodes);
+    if (!through || hit?.body !== "stock") return hit;
+    const behind = pickBody(
+      ray,
+      things.filter((one) => one.body !== "stock"),
+      this.nodes,
+    );
+    return behind?.body === "part" ? behind : hit;
   }
 
   /** The place in the shown frame (X, Y, mm) under a point of the canvas (-1..1), for drawing an area. */

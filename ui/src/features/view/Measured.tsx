@@ -23,8 +23,8 @@ export function MeasureButton() {
 
 /** What was picked to be measured between and what lies between; one click takes it out of the placing. */
 export function Measured({ gap, setupName }: { gap: Gap | null; setupName: string | undefined }) {
-  const { document, editing } = useShared();
-  const { measuring, byAxes, set } = useChosen("measuring", "byAxes", "set");
+  const { document, editing, station } = useShared();
+  const { measuring, byAxes, through, set } = useChosen("measuring", "byAxes", "through", "set");
   if (measuring === null) return null;
   const u = document.units;
   const length = (v: number) => `${shownLength(v, u)} ${u === "inch" ? "in" : "mm"}`;
@@ -72,14 +72,24 @@ export function Measured({ gap, setupName }: { gap: Gap | null; setupName: strin
           <span className="figure">{length(value)}</span>
         </div>
       ))}
-      {round && (
-        <Checkbox
-          size="xs"
-          label="Round faces by their axis"
-          checked={byAxes}
-          onChange={(e) => set({ byAxes: e.currentTarget.checked })}
-        />
-      )}
+      <div style={{ display: "grid", gap: 6, margin: "6px 0" }}>
+        {station === "setups" && (
+          <Checkbox
+            size="xs"
+            label="The part through the stock"
+            checked={through}
+            onChange={(e) => set({ through: e.currentTarget.checked })}
+          />
+        )}
+        {round && (
+          <Checkbox
+            size="xs"
+            label="Round faces by their axis"
+            checked={byAxes}
+            onChange={(e) => set({ byAxes: e.currentTarget.checked })}
+          />
+        )}
+      </div>
       <div className="row">
         {moved && (
           <Button
