@@ -43,7 +43,7 @@ def shot(page: Page, name: str, job: int, station: str) -> None:
         strip = page.get_by_role("slider", name="Moment of the program")
         box = strip.bounding_box()
         assert box is not None
-        moment = {"flank": 0.93, "arm": 0.6, "lathe": 0.86, "replay": 0.24, "indexed": 0.79}[name]
+        moment = {"flank": 0.93, "arm": 0.6, "lathe": 0.86, "replay": 0.24, "indexed": 0.825}[name]
         with page.expect_response(lambda answer: "/at/" in answer.url, timeout=60_000):
             strip.click(position={"x": box["width"] * moment, "y": 40})
         if name == "arm":
