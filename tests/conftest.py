@@ -20,8 +20,8 @@ NASTY = Path(__file__).parent / "data"
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Tests on a database or in the browser stay together on one of the two processes; the slow ones begin
-    first."""
+    """Tests on a database and those in the browser stay together on one process each; the slow ones begin
+    first. There is a process more than cores: these two wait for others much of their time."""
     for item in items:
         folder = item.path.parent.name
         if folder in ("app", "browser"):
@@ -29,10 +29,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=_late)
 
 
-def _late(item: pytest.Item) -> tuple[bool, bool]:
-    """Later for tests that take less: first the browser, then what takes longest of the others."""
-    long = "nozzle_mould" in item.nodeid or item.path.stem == "test_manifold"
-    return item.path.parent.name != "browser", not long
+def _late(item: pytest.Item) -> int:
+    """Later for tests that take less: the browser, those on a database, what takes longest of the others."""
+    folder = item.path.parent.name
+    if folder in ("browser", "app"):
+        return 0 if folder == "browser" else 1
+    return 2 if "nozzle_mould" in item.nodeid or item.path.stem == "test_manifold" else 3
 
 
 def mesh_of(body: trimesh.Trimesh) -> TriangleMesh:
