@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 from collections.abc import Generator, Iterator
 from typing import Any
@@ -25,6 +26,9 @@ expect.set_options(timeout=30_000)
 
 
 FAILED = pytest.StashKey[bool]()
+WINDOW = os.environ.get("FENRIK_TEST_WINDOW", "1280x800")
+SCHEME: Any = os.environ.get("FENRIK_TEST_SCHEME", "light")
+"""The hands of the tests can be put to work in other windows, such as 1024x700, and in the dark scheme."""
 
 
 @pytest.fixture(scope="package")
@@ -58,10 +62,14 @@ def pytest_runtest_makereport(
 
 @pytest.fixture
 def page(request: pytest.FixtureRequest, browser: Browser, address: str) -> Iterator[Page]:
-    """A page at 1280 x 800; a script error fails the test. Of a test that failed it is told what the server
-    knows of the job that was open."""
+    """A page of the size and in the scheme of `WINDOW` and `SCHEME`; a script error fails the test. Of a test
+    that failed it is told what the server knows of the job that was open."""
+    width, height = (int(v) for v in WINDOW.split("x"))
     context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True
+        viewport={"width": width, "height": height},
+        color_scheme=SCHEME,
+        base_url=address,
+        accept_downloads=True,
     )
     opened = context.new_page()
     opened.set_default_timeout(30_000)
