@@ -54,9 +54,8 @@ export class BenchScene implements Stage {
     this.software = softwareOnly();
     this.camera = new Camera(canvas, () => this.ask());
     this.room = this.software ? null : environmentOf(this.renderer);
-    this.scene.environment = this.room;
-    this.scene.environmentRotation.set(Math.PI / 2, 0, 0); // the room's up is Z
-    this.scene.environmentIntensity = 0.75;
+    this.scene.environment = this.room; // the room is made with its up along Z, as the scene
+    this.scene.environmentIntensity = 0.55;
     const [around, straight] = this.room ? [0.7, 1.1] : [1.5, 1.6];
     const sky = new THREE.HemisphereLight(0xffffff, 0x8a8577, around);
     sky.position.set(0, 0, 1);
