@@ -114,7 +114,7 @@ ROUND = "G90 G17 G21 G40\nT1 M6\nG54 S2500 M3\n{first}G0 A0 C{c}\nG43 H1 Z150\nG
 @pytest.mark.parametrize(
     ("first", "remedy"),
     [
-        ("", "with -360° on every C the program stays within"),
+        ("", "-360° on every C of tool 1 stays within"),
         ("G0 A0 C-350\nG43 H1 Z150\nG0 X0 Y0\nG0 G53 Z0\n", "C40 points the same way as C400: turn back"),
     ],
 )

@@ -17,16 +17,14 @@ from tests.examples import example, prover_of
 
 pytestmark = pytest.mark.xdist_group("manifold")  # proved once, in one process
 STORE = MemoryStore()
-CELL = 0.9
 UP = {"Front": (0, -1, 0), "Back": (0, 1, 0), "Left": (-1, 0, 0), "Right": (1, 0, 0)}
 TOP = 0
 """The setup with the sides."""
 
 
 def manifold(**changes):
-    """The document of the example, proved in coarser cells; `changes` of its first setup."""
+    """The document of the example with `changes` of its first setup."""
     data = example("valve_manifold")
-    data["proof"] = {"cell_mm": CELL}
     data["setups"][TOP] |= changes
     return data
 

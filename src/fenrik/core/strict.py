@@ -1,4 +1,4 @@
-"""What all values of a document have in common."""
+"""A base for values of a document."""
 
 from pydantic import BaseModel, ConfigDict
 

@@ -195,8 +195,7 @@ export function useRunEvents(id: number) {
       client.setQueryData(["runs", id], runs);
       const shown = client.getQueryData<JobAnswer>(["job", id]);
       // changed elsewhere; a change made here is told before its answer has come
-      if (shown && revision !== shown.revision && !useSaving.getState().open)
-        client.invalidateQueries({ queryKey: ["job", id] });
+      if (revision !== shown?.revision && !useSaving.getState().open) void askedAnew(client, ["job", id]);
       let ended = false;
       for (const run of runs) {
         const before = open.get(run.id);

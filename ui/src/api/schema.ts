@@ -2791,10 +2791,10 @@ export interface components {
      *     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
      *     size along X and Y; `junction_mm` is how far the control may round a corner. `home` are joint values mm
      *     and degrees by name at which an arm stands clear of everything; a joint that it leaves out stands at zero.
-     *     `change` are joint values of a mill or a lathe at which its tool is changed: Z at its upper end where it
-     *     does not say, joints that it leaves out wherever they are. With `diameters` words of X are twice the
-     *     distance from the spindle's axis, as on lathes. `flange` is an arm's mechanical interface (ISO 9787), Z
-     *     away from the arm; open: on the axis of its last joint where this is given.
+     *     `tool_change_at` are joint values of a mill or a lathe at which its tool is changed: Z at its upper end
+     *     where it does not say, joints that it leaves out wherever they are. With `diameters` words of X are twice
+     *     the distance from the spindle's axis, as on lathes. `flange` is an arm's mechanical interface (ISO 9787),
+     *     Z away from the arm; open: on the axis of its last joint where this is given.
      */
     Machine: {
       /** Id */
@@ -2831,10 +2831,10 @@ export interface components {
         [key: string]: number;
       };
       /**
-       * Change
+       * Tool Change At
        * @default {}
        */
-      change: {
+      tool_change_at: {
         [key: string]: number;
       };
       /**

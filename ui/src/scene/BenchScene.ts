@@ -167,8 +167,9 @@ export class BenchScene implements Stage {
     return pickPart(this.part, this.camera, this.size(), x, y);
   }
 
-  /** The nearest body of all that is drawn solid under a point of the canvas (-1..1), for measuring. */
-  pickBody(x: number, y: number, axes: (Axis | null)[] = [], through = true): BodyPick | null {
+  /** The nearest body under a point of the canvas (-1..1), for measuring; the part before the stock about it where
+   * that is looked through. `axes` are those of the part's faces in their order, null for faces that are not round. */
+  pickBody(x: number, y: number, axes: (Axis | null)[], throughStock: boolean): BodyPick | null {
     const { part, stock, machine, tool } = this;
     const work = { of: "work" } as const;
     const axisOf = (hit: THREE.Intersection) => axes[part.faceOf(hit.faceIndex!) - 1] ?? null;
@@ -180,7 +181,7 @@ export class BenchScene implements Stage {
     ];
     const ray = this.camera.rayAt(x, y);
     const hit = pickBody(ray, things, this.nodes);
-    if (!through || hit?.body !== "stock") return hit;
+    if (!throughStock || hit?.body !== "stock") return hit;
     const behind = pickBody(
       ray,
       things.filter((one) => one.body !== "stock"),

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { Machine } from "../api/types";
-import { atRest, chainOf, jointsAt } from "./chain";
+import { atRest, chainOf, jointsAt, toolAt } from "./chain";
 import { NodeTree } from "./nodes";
 
 test("joints lie between those at the ends of pieces", () => {
@@ -19,14 +19,15 @@ test("at the change of a tool the joints go to where it is changed and back", ()
     pieces: new Float32Array(12),
     endsAt: new Float32Array([2, 20]),
     tool: new Int32Array([1, 2]),
-    change: new Float32Array([2, 12]),
-    change_joints: new Float32Array([5, 100, 500, 500, 500, 100, 6]),
+    changeAt: new Float32Array([2, 4, 5, 6, 7, 8, 10, 12]),
+    changeJoints: new Float32Array([5, 100, 500, 500, 500, 500, 100, 6]),
   };
   const z = (time: number) => jointsAt(["Z"], new Float32Array([5, 7]), motion, time).Z;
-  expect([z(2), z(5.5), z(6), z(6.5)]).toEqual([5, 500, 500, 500]);
-  expect(z(3.5)).toBeCloseTo(100, 4);
-  expect(z(11.99)).toBeCloseTo(6.6, 1);
+  expect([z(2), z(3), z(4), z(6), z(6.5), z(8)]).toEqual([5, 52.5, 100, 500, 500, 500]);
+  expect(z(11.99)).toBeCloseTo(6.5, 1);
   expect(z(12)).toBeGreaterThan(5); // the move after it
+  // the tool of before hangs in the spindle until the machine stands where it is changed
+  expect([1, 2, 5.9, 7.1, 12, 15].map((time) => toolAt(motion, time))).toEqual([1, 1, 1, 2, 2, 2]);
 });
 
 test("joints are put up each after the one that carries it, in whatever order they are given", () => {

@@ -1,19 +1,33 @@
+import type { Blob } from "../api/binary";
 import type { Machine, Vec3 } from "../api/types";
 import { poseAt, type Motion } from "./heightfield";
 import { frameOf, type Chain } from "./nodes";
 
 /**
- * A motion with the values of all joints at the end of every piece, where it has them; `change` are begin and end of
- * every change of the tool, s, `change_joints` the values on the way there and on, so many rows a change.
+ * A motion with the values of all joints at the end of every piece, where it has them, and at the rows of the machine's
+ * way to every change of the tool and on, with their times, s.
  */
 export type CellMotion = Motion & {
   joints?: Float32Array;
-  change?: Float32Array;
-  change_joints?: Float32Array;
+  changeAt?: Float32Array;
+  changeJoints?: Float32Array;
 };
 
-/** When, as a share of the time of a change of the tool, the machine is at each row of its way. */
-const CHANGING = [0, 0.15, 0.35, 0.45, 0.65, 0.85, 1];
+/** The rows of the way of a change; from the fifth on the new tool is in the spindle. */
+const ROWS = 8;
+const NEW_TOOL = 4;
+
+/** The motion of a proof from its arrays. */
+export function motionOf(arrays: Blob["arrays"]): CellMotion {
+  return {
+    pieces: arrays.pieces as Float32Array,
+    endsAt: arrays.ends_at as Float32Array,
+    tool: arrays.tool as Int32Array,
+    joints: arrays.joints as Float32Array | undefined,
+    changeAt: arrays.change_at as Float32Array | undefined,
+    changeJoints: arrays.change_joints as Float32Array | undefined,
+  };
+}
 
 /** The joints of the chain from work to tool in the order of the arrays of a motion. */
 export function inChain(machine: Machine): string[] {
@@ -65,35 +79,34 @@ function parentsFirst(machine: Machine): Machine["joints"] {
 
 /** Values of the joints by name at a time, from those at the end of every piece of a motion. */
 export function jointsAt(names: string[], joints: Float32Array, motion: CellMotion, time: number) {
-  const changing = changeAt(names, motion, time);
-  if (changing) return changing;
+  const row = changing(motion, time);
+  if (row && motion.changeJoints) return between(names, motion.changeJoints, row.at, row.at + 1, row.share);
   const { piece, share } = poseAt(motion, time);
-  const k = names.length;
-  const [before, after] = [Math.max(0, piece - 1) * k, piece * k];
-  const values: Record<string, number> = {};
-  names.forEach((name, j) => {
-    values[name] = joints[before + j] + (joints[after + j] - joints[before + j]) * share;
-  });
-  return values;
+  return between(names, joints, Math.max(0, piece - 1), piece, share);
 }
 
-/** Values of the joints on the way to where the tool is changed, or on from there; null at other times. */
-function changeAt(names: string[], { change, change_joints: ways }: CellMotion, time: number) {
-  if (!change || !ways) return null;
-  for (let i = 0; 2 * i < change.length; i++) {
-    const [begin, end] = [change[2 * i], change[2 * i + 1]];
-    if (time < begin) return null;
-    if (time >= end) continue;
-    const share = (time - begin) / (end - begin);
-    const leg = CHANGING.findIndex((s) => s > share) - 1;
-    const part = (share - CHANGING[leg]) / (CHANGING[leg + 1] - CHANGING[leg]);
-    const row = (i * CHANGING.length + leg) * names.length;
-    return Object.fromEntries(
-      names.map((name, j) => {
-        const [from, to] = [ways[row + j], ways[row + names.length + j]];
-        return [name, from + (to - from) * part];
-      }),
-    );
+/** The tool in the spindle at a time: until it is changed the one before. */
+export function toolAt(motion: CellMotion, time: number): number {
+  const { piece, tool } = poseAt(motion, time);
+  const row = changing(motion, time);
+  return row && row.at % ROWS < NEW_TOOL && piece > 0 ? motion.tool[piece - 1] : tool;
+}
+
+/** Values of the joints by name, a share of the way from one row of an array to another. */
+function between(names: string[], rows: Float32Array, from: number, to: number, share: number) {
+  const k = names.length;
+  return Object.fromEntries(
+    names.map((name, j) => [name, rows[from * k + j] + (rows[to * k + j] - rows[from * k + j]) * share]),
+  );
+}
+
+/** The row of the way of a change of the tool that was passed last, and the share to the next; null at other times. */
+function changing({ changeAt: at }: CellMotion, time: number) {
+  for (let first = 0; at && first < at.length && time >= at[first]; first += ROWS) {
+    if (time >= at[first + ROWS - 1]) continue;
+    let row = first;
+    while (time >= at[row + 1]) row += 1;
+    return { at: row, share: (time - at[row]) / (at[row + 1] - at[row]) };
   }
   return null;
 }

@@ -43,7 +43,7 @@ interface SessionStore {
   /** Whether round faces are measured from their axis. */
   byAxes: boolean;
   /** Whether the part is measured through the stock about it. */
-  through: boolean;
+  throughStock: boolean;
   place: Vec3 | null;
   /** The face of the part that the place lies on, to be shown with it. */
   placeFace: number | null;
@@ -96,7 +96,7 @@ export const useSession = create<SessionStore>((set) => ({
   standLook: "hidden",
   measuring: null,
   byAxes: true,
-  through: true,
+  throughStock: true,
   place: null,
   placeFace: null,
   sideShown: null,

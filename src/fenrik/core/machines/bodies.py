@@ -10,11 +10,12 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 from shapely.geometry import Polygon
 
 from fenrik.core.machines.chain import Mount
 from fenrik.core.model.simple_solids import grid_fault
+from fenrik.core.strict import Strict
 
 Coordinate = Annotated[float, Field(ge=-1e5, le=1e5)]
 Vector = tuple[Coordinate, Coordinate, Coordinate]
@@ -36,10 +37,8 @@ Role = Literal[
 ]
 
 
-class _Shape(BaseModel):
+class _Shape(Strict):
     """`joint` carries the body (none: it stands on the base); `role` says what it is on the machine."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     joint: str | None = None
     role: Role = "link"

@@ -14,9 +14,10 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from fenrik.core.frames import invert, rotation_up, transform, unit
+from fenrik.core.strict import Strict
 
 Floats = NDArray[np.float64]
 Vector = tuple[float, float, float]
@@ -24,12 +25,10 @@ MOST_DEG = 3600.0
 """Ends of rotary joints lie within ten turns either way: positions are looked for turn by turn."""
 
 
-class Joint(BaseModel):
+class Joint(Strict):
     """One joint. `low` and `high` bound it (mm or degrees, open: it turns for ever); `speed` mm/min or
     degrees/min; `acceleration` m/s² or degrees/s². `letter` is its word address; `parent` the joint that
     carries it, none: the base."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: Annotated[str, Field(min_length=1, max_length=20)]
     letter: Annotated[str, Field(pattern=r"^[A-Z]?$")] = ""
@@ -68,12 +67,10 @@ class Joint(BaseModel):
         return x, y, z
 
 
-class Mount(BaseModel):
+class Mount(Strict):
     """Where the work or the tool sits: on a joint (none: the base), its origin and the directions of its Z
     and X (open: the machine's X square to Z) in machine coordinates with all joints at zero. A tool mount's Z
     points from the tip to the spindle."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     joint: str | None
     at: Vector = (0.0, 0.0, 0.0)

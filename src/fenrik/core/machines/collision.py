@@ -44,6 +44,11 @@ class Pair:
     second: Solid
     chain: Floats
 
+    @property
+    def names(self) -> frozenset[str]:
+        """The names of both."""
+        return frozenset((self.first.name, self.second.name))
+
     @cached_property
     def balls(self) -> Floats:
         """Balls (2, 4) about both."""

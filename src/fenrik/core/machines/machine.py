@@ -7,7 +7,7 @@ from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from fenrik.core.errors import ComputeError, DocumentError
 from fenrik.core.machines.arm import JOINTS, Arm, arm_of
@@ -15,6 +15,7 @@ from fenrik.core.machines.bodies import Body
 from fenrik.core.machines.chain import Chain, Joint, Mount, chain_of
 from fenrik.core.machines.choosing import Limits, chosen
 from fenrik.core.machines.inverse import rotaries, with_linear
+from fenrik.core.strict import Strict
 
 Floats = NDArray[np.float64]
 Range = tuple[float, float]
@@ -24,20 +25,18 @@ MIN_VOLUME = 1e-3
 """Of the box that three unit directions span, for them to reach every place."""
 
 
-class Machine(BaseModel):
+class Machine(Strict):
     """A machine: a tree of joints with a mount for the work (the middle of the table's top, Z up) and one for
     the tool (on the spindle's gauge line, Z from the tip to the spindle).
 
     With all joints at zero both mounts lie on each other or as the library says. `table` mm is the table's
     size along X and Y; `junction_mm` is how far the control may round a corner. `home` are joint values mm
     and degrees by name at which an arm stands clear of everything; a joint that it leaves out stands at zero.
-    `change` are joint values of a mill or a lathe at which its tool is changed: Z at its upper end where it
-    does not say, joints that it leaves out wherever they are. With `diameters` words of X are twice the
-    distance from the spindle's axis, as on lathes. `flange` is an arm's mechanical interface (ISO 9787), Z
-    away from the arm; open: on the axis of its last joint where this is given.
+    `tool_change_at` are joint values of a mill or a lathe at which its tool is changed: Z at its upper end
+    where it does not say, joints that it leaves out wherever they are. With `diameters` words of X are twice
+    the distance from the spindle's axis, as on lathes. `flange` is an arm's mechanical interface (ISO 9787),
+    Z away from the arm; open: on the axis of its last joint where this is given.
     """
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     id: str
     name: str
@@ -53,7 +52,7 @@ class Machine(BaseModel):
     diameters: bool = False
     flange: Mount | None = None
     home: dict[str, Annotated[float, Field(ge=-1e6, le=1e6)]] = {}
-    change: dict[str, Annotated[float, Field(ge=-1e6, le=1e6)]] = {}
+    tool_change_at: dict[str, Annotated[float, Field(ge=-1e6, le=1e6)]] = {}
     bodies: Annotated[list[Body], Field(max_length=200)] = []
 
     @model_validator(mode="after")
@@ -79,13 +78,14 @@ class Machine(BaseModel):
     def _check_change(self) -> None:
         """Raises ValueError for a tool that is changed where the machine does not get."""
         known = {j.name: j for j in self.in_chain}
-        for name, value in self.change.items():
+        for name, value in self.tool_change_at.items():
             if name not in known:
                 words = ", ".join(known)
                 raise ValueError(f"the tool change names '{name}'; joints between work and tool are {words}")
             low, high = known[name].low, known[name].high
             if (low is not None and value < low) or (high is not None and value > high):
-                raise ValueError(f"the tool is changed with '{name}' at {value:g}, beyond its travel")
+                ends = " to ".join("no end" if end is None else f"{end:g}" for end in (low, high))
+                raise ValueError(f"the tool is changed with '{name}' at {value:g}; it goes from {ends}")
 
     @property
     def lack(self) -> str:

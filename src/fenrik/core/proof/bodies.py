@@ -17,9 +17,9 @@ WORK = ("stock", "fixture")
 class Meeting:
     """Two bodies that come nearer than asked for in a step: their names, the least `distance` mm (0: they
     meet, here for the first time), the `move` of the run, the share of its time, the `place` (3,) in the
-    setup frame, by how much mm `longer` a stick-out parts them, None where that was not found, and whether
-    that is at the change of the tool or on the way there and back (`changing`); `piece` names the piece of a
-    fixture that has several."""
+    setup frame, and by how much mm `longer` a stick-out parts them, None where that was not found. At the
+    change of the tool before the move it is `ahead_s` seconds before the move begins, else None. `piece`
+    names the piece of a fixture that has several."""
 
     step: int
     bodies: tuple[str, str]
@@ -28,7 +28,7 @@ class Meeting:
     share: float
     place: tuple[float, float, float]
     longer: float | None = None
-    changing: bool = False
+    ahead_s: float | None = None
     piece: str = ""
 
 
@@ -46,13 +46,15 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
     motion = run.motion
     turning = motion.turning is not None and bool(motion.turning.aside[m.move])
     how = "on the way between sides " if turning else "at rapid " if motion.rapid[m.move] else ""
-    if m.changing:
-        how = "at the change of the tool "
+    begin = float(run.begin[m.move])
+    time = begin + m.share * float(run.times[m.move])
+    if m.ahead_s is not None:
+        how, time = "at the change of the tool ", begin - m.ahead_s
     tool = run.tools.get(int(motion.tool[m.move]))
     offer = None
     if tool is not None and m.longer is not None:
         offer = {"tool": {"stick_out": round(tool.stick_out + m.longer, 1)}}
-    moment = run.moment(m.move) | {"time_s": float(run.begin[m.move] + m.share * run.times[m.move])}
+    moment = run.moment(m.move) | {"time_s": time}
     if m.distance > 0.0:
         words = (
             f"The {one} passes the {two} {how}in '{operation}' at a distance of {m.distance:.2f} mm, near "

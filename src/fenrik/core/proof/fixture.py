@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,11 +12,11 @@ from fenrik.core.cutting.clearance import Reach
 from fenrik.core.cutting.drop import DropCutter
 from fenrik.core.cutting.topology import Topology, prepare
 from fenrik.core.machines.solids import pieces_of
-from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.motion.pieces import is_upright
 from fenrik.core.motion.table import in_parts
 from fenrik.core.proof.finding import Finding
+from fenrik.core.proof.fixture_pieces import FixturePieces
 from fenrik.core.proof.run import Run
 from fenrik.core.stock.dexels import CUTTING, HOLDER, ROLES, SHANK, Stock, tool_bodies
 from fenrik.core.stock.kernels._tilt_kernels import move_boxes
@@ -40,23 +39,6 @@ def against_fixture(run: Run, fixture: TriangleMesh, names: Sequence[str] = ()) 
     pieces = FixturePieces(fixture, names)
     findings = fixture_findings(run, prepare(fixture), pieces)
     return findings if run.motion.turning is None else findings + leaning_findings(run, fixture, pieces)
-
-
-class FixturePieces:
-    """Says which piece of a fixture lies somewhere."""
-
-    def __init__(self, fixture: TriangleMesh, names: Sequence[str]) -> None:
-        self._fixture, self._names = fixture, names
-
-    @cached_property
-    def _field(self) -> DistanceField:
-        return DistanceField(self._fixture)
-
-    def at(self, place: Floats) -> str:
-        """The name of the piece nearest to a place (3,), in brackets; empty where there is but one."""
-        if len(self._names) < 2:
-            return ""
-        return f" ({self._names[int(self._field.signed(place[None])[1][0]) - 1]})"
 
 
 def leaning_findings(run: Run, fixture: TriangleMesh, names: FixturePieces) -> list[Finding]:

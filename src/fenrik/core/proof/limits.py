@@ -130,7 +130,7 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
                     "stop",
                     "travel",
                     _beyond(joint, tool, float(beyond[worst]), side, float(limit)),
-                    _back(joint, values[:, i], float(values[worst, i]), on.machine),
+                    _back(joint, values[:, i], float(values[worst, i]), tool, on.machine),
                     measure=float(values[worst, i]),
                     limit=float(limit),
                     offer=_offer(run, on, joint),
@@ -140,8 +140,9 @@ def _travel(run: Run, rows: NDArray[np.int64], tool: Assembly, on: OnMachine) ->
     return findings
 
 
-def _back(joint: Joint, values: Floats, worst: float, machine: Machine) -> str:
-    """What would bring a joint, which takes `values` (m,), back into its travel."""
+def _back(joint: Joint, values: Floats, worst: float, tool: Assembly, machine: Machine) -> str:
+    """What would bring a joint, which takes `values` (m,) while a tool is in the spindle, back into its
+    travel."""
     if machine.is_arm:
         return OTHERWISE_HELD
     if joint.kind == "linear":
@@ -151,7 +152,7 @@ def _back(joint: Joint, values: Floats, worst: float, machine: Machine) -> str:
     name = joint.letter or joint.name
     for turns in sorted(range(-TURNS, TURNS + 1), key=abs):
         if low <= values.min() + 360.0 * turns and values.max() + 360.0 * turns <= high:
-            return f"Another winding: with {360 * turns:+d}° on every {name} the program stays within."
+            return f"Another winding: {360 * turns:+d}° on every {name} of tool {tool.number} stays within."
         if low <= worst + 360.0 * turns <= high:
             same = f"{name}{worst + 360.0 * turns:g} points the same way as {name}{worst:g}"
             return f"{same}: turn back by {abs(360 * turns)}° with the tool out, before it gets there."

@@ -6,11 +6,12 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.model.distance import DistanceField
 from fenrik.core.model.part_model import PartModel, TriangleMesh
+from fenrik.core.strict import Strict
 
 Floats = NDArray[np.float64]
 FACETS = 720
@@ -19,12 +20,10 @@ OUTSIDE_MM = 1e-3
 """How far a part may stand out of it: the round-off of meshes and files."""
 
 
-class RoundStock(BaseModel):
+class RoundStock(Strict):
     """A cylinder of a diameter, with a bore: a tube, upright in the setup, mm. It is longer than the part by
     `z_low` below and `z_high` above. Its axis goes through `centre` (part coordinates), open: the middle of
     the part's box."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     kind: Literal["round"]
     diameter: Annotated[float, Field(gt=0, le=5000)]

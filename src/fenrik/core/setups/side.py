@@ -8,7 +8,7 @@ from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.frames import apply, invert, rotation_up, transform
@@ -16,20 +16,19 @@ from fenrik.core.model.part_model import PartModel, TriangleMesh
 from fenrik.core.model.simple_solids import box_mesh
 from fenrik.core.setups.setup import Clamped, Zero, box_point, tight_box
 from fenrik.core.setups.towards import AxisAt, Towards, side_direction
+from fenrik.core.strict import Strict
 
 Floats = NDArray[np.float64]
 Point = tuple[float, float, float]
 
 
-class SideDoc(BaseModel):
+class SideDoc(Strict):
     """A direction from which a clamped part is worked besides the setup's own; see `Towards` for what it may
     be given by.
 
     Its X is the setup's X square to it, turned by `turn_deg`; its zero is the program zero, a point of the
     part, or a point of the box about stock or part as the side sees it.
     """
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     up: Towards

@@ -13,7 +13,7 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 from shapely.geometry.base import BaseGeometry
 
 from fenrik.core.cutting.drop import DropCutter
@@ -25,6 +25,7 @@ from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.progress import Progress
 from fenrik.core.stock.heightmap import HeightMap
 from fenrik.core.strategies.kit.touching import ChosenFaces
+from fenrik.core.strict import Strict
 from fenrik.core.tooling.assembly import Assembly, Kind
 from fenrik.core.tooling.profile import Profile
 
@@ -39,10 +40,8 @@ Target = Literal["areas", "holes", "bosses", "rounds", "walls", "rims", "lines",
 of walls, lines to engrave, ruled faces."""
 
 
-class Parameters(BaseModel):
+class Parameters(Strict):
     """Base of all strategies' parameters: unknown names are refused, values are frozen."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 def face_overlap() -> Any:

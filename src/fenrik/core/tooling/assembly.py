@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 from pydantic_core import PydanticCustomError
 
+from fenrik.core.strict import Strict
 from fenrik.core.tooling.profile import Profile
 
 Kind = Literal[
@@ -54,17 +55,15 @@ TITLES = {
 }
 
 
-class HolderSegment(BaseModel):
+class HolderSegment(Strict):
     """One cone or cylinder of a holder, counted from the cutter upward; lengths and diameters mm."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     length: Length
     diameter_low: Length
     diameter_high: Length
 
 
-class Assembly(BaseModel):
+class Assembly(Strict):
     """A milling tool ready to run. All lengths mm.
 
     `diameter` is the greatest cutting diameter, `stick_out` the distance from the tip to the holder's face,
@@ -74,8 +73,6 @@ class Assembly(BaseModel):
     thread's, with `thread_pitch` and `thread_hand`; a thread mill has `thread_rows` rows of teeth, a pitch
     apart, from the tip up.
     """
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     number: Annotated[int, Field(ge=1, le=9999, description="Number in the magazine.")]
     name: Annotated[str, Field(min_length=1, max_length=80)]

@@ -6,16 +6,13 @@ import tomllib
 from functools import cache
 from importlib.resources import files
 
-from pydantic import BaseModel, ConfigDict
-
 from fenrik.core.errors import DocumentError
+from fenrik.core.strict import Strict
 
 
-class Material(BaseModel):
+class Material(Strict):
     """A work material: cutting speed `vc` m/min and feed per tooth as a share of the diameter (both
     for solid carbide), Kienzle's kc1.1 N/mm² and exponent mc, with where the values come from."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     id: str
     name: str

@@ -7,7 +7,8 @@ import {
 } from "@tabler/icons-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useBlob } from "../../api/hooks";
-import { inChain, jointsAt, rotaryIn, turned } from "../../scene/chain";
+import { inChain, jointsAt, motionOf, rotaryIn, turned } from "../../scene/chain";
+import { poseAt } from "../../scene/heightfield";
 import { clock, useShared } from "../../session/context";
 import { isArm, machinesOf, offsetOf } from "../../session/machines";
 import { useChosen, useSession } from "../../session/store";
@@ -218,20 +219,10 @@ function Where() {
   const names = useMemo(() => (machine ? inChain(machine) : []), [machine]);
   const lines = useMemo(() => facts?.text.split("\n") ?? [], [facts]);
   if (!motion.data || !facts) return null;
-  const ends = motion.data.arrays.ends_at;
-  let low = 0;
-  let high = ends.length - 1;
-  while (low < high) {
-    const mid = (low + high) >> 1;
-    if (ends[mid] <= time) low = mid + 1;
-    else high = mid;
-  }
-  const line = motion.data.arrays.line[low];
+  const moves = motionOf(motion.data.arrays);
+  const line = motion.data.arrays.line[poseAt(moves, time).piece];
   const text = lines[line - 1] ?? "";
-  const { joints, pieces, tool, change, change_joints } = motion.data.arrays;
-  const moves = { pieces, endsAt: ends, tool, change, change_joints } as Parameters<typeof jointsAt>[2];
-  const stand =
-    joints && machine ? turned(machine, jointsAt(names, joints as Float32Array, moves, time)) : "";
+  const stand = moves.joints && machine ? turned(machine, jointsAt(names, moves.joints, moves, time)) : "";
   return (
     <span className="small where">
       {stand && <span aria-label="Rotary joints">{stand} </span>}

@@ -24,7 +24,7 @@ export function MeasureButton() {
 /** What was picked to be measured between and what lies between; one click takes it out of the placing. */
 export function Measured({ gap, setupName }: { gap: Gap | null; setupName: string | undefined }) {
   const { document, editing, station } = useShared();
-  const { measuring, byAxes, through, set } = useChosen("measuring", "byAxes", "through", "set");
+  const { measuring, byAxes, throughStock, set } = useChosen("measuring", "byAxes", "throughStock", "set");
   if (measuring === null) return null;
   const u = document.units;
   const length = (v: number) => `${shownLength(v, u)} ${u === "inch" ? "in" : "mm"}`;
@@ -77,8 +77,8 @@ export function Measured({ gap, setupName }: { gap: Gap | null; setupName: strin
           <Checkbox
             size="xs"
             label="The part through the stock"
-            checked={through}
-            onChange={(e) => set({ through: e.currentTarget.checked })}
+            checked={throughStock}
+            onChange={(e) => set({ throughStock: e.currentTarget.checked })}
           />
         )}
         {round && (

@@ -1,7 +1,6 @@
 import { useEffect, useMemo } from "react";
 import type { BenchScene } from "../../scene/BenchScene";
-import { atRest, carryingWork, chainOf, inChain, jointsAt, type CellMotion } from "../../scene/chain";
-import { poseAt } from "../../scene/heightfield";
+import { atRest, carryingWork, chainOf, inChain, jointsAt, toolAt, type CellMotion } from "../../scene/chain";
 import { gaugeLength } from "../../scene/layers/tool";
 import { frameOf } from "../../scene/nodes";
 import { useShared } from "../../session/context";
@@ -58,7 +57,7 @@ export function useCell(
   useEffect(() => {
     if (machine) scene?.machine.show(look, carryingWork(machine), new Set(faded));
   }, [scene, machine, look, faded, bodies, shown]);
-  const tool = shown && motion ? poseAt(motion, time).tool : null;
+  const tool = shown && motion ? toolAt(motion, time) : null;
   const held = document.tools.find((t) => t.number === tool);
   useEffect(() => {
     if (!scene || !shown || !machine) return;

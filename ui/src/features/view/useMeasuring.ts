@@ -12,7 +12,7 @@ const axisOf = ({ kind, origin, axis, radius }: FaceFacts): Axis | null =>
 /** Clicks on bodies while something is measured; gives what lies between the two, alive while the machine moves. */
 export function useMeasuring(scene: BenchScene | null): Gap | null {
   const { station, faces } = useShared();
-  const { measuring: picks, byAxes, through } = useChosen("measuring", "byAxes", "through");
+  const { measuring: picks, byAxes, throughStock } = useChosen("measuring", "byAxes", "throughStock");
   const [gap, setGap] = useState<Gap | null>(null);
   const measuring = picks !== null;
   useEffect(() => {
@@ -38,7 +38,7 @@ export function useMeasuring(scene: BenchScene | null): Gap | null {
       const box = canvas.getBoundingClientRect();
       const x = ((e.clientX - box.left) / box.width) * 2 - 1;
       const y = 1 - ((e.clientY - box.top) / box.height) * 2;
-      const hit = scene.pickBody(x, y, faces.map(axisOf), through);
+      const hit = scene.pickBody(x, y, faces.map(axisOf), throughStock);
       const { measuring: known, set } = useSession.getState();
       if (hit && known) set({ measuring: known.length === 2 ? [hit] : [...known, hit] });
     };
@@ -48,6 +48,6 @@ export function useMeasuring(scene: BenchScene | null): Gap | null {
       canvas.removeEventListener("pointerdown", press);
       canvas.removeEventListener("pointerup", release);
     };
-  }, [scene, measuring, faces, through]);
+  }, [scene, measuring, faces, throughStock]);
   return gap;
 }

@@ -1,5 +1,4 @@
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { Blob } from "../../api/binary";
 import { useBlob, useProof, useStockAt } from "../../api/hooks";
 import type { BenchScene } from "../../scene/BenchScene";
 import { clearedShape } from "../../scene/cutter";
@@ -8,7 +7,7 @@ import { groundOf, HeightField, axisAt, poseAt } from "../../scene/heightfield";
 import { useShared } from "../../session/context";
 import { useChosen, useSession } from "../../session/store";
 import { useStockShape } from "./shapes";
-import type { CellMotion } from "../../scene/chain";
+import { motionOf, toolAt } from "../../scene/chain";
 import { useCell } from "./useCell";
 
 /** Of a picture's time what cutting the stock in the browser may take, ms. */
@@ -26,20 +25,6 @@ function useSettled(value: number | null): number | null {
     return () => clearTimeout(timer);
   }, [value]);
   return settled === value ? settled : null;
-}
-
-/** The motion of a proof from its arrays. */
-function motionOf(blob: Blob | undefined): CellMotion | null {
-  if (!blob) return null;
-  const { pieces, ends_at, tool, joints, change, change_joints } = blob.arrays;
-  return {
-    pieces: pieces as Float32Array,
-    endsAt: ends_at as Float32Array,
-    tool: tool as Int32Array,
-    joints: joints as Float32Array | undefined,
-    change: change as Float32Array | undefined,
-    change_joints: change_joints as Float32Array | undefined,
-  };
 }
 
 /** The proof: what is left of the stock, and the tool at the moment of the run strip. */
@@ -91,7 +76,7 @@ export function useProofView(scene: BenchScene | null): { inCell: boolean; met: 
     const leans = !!motion.data?.arrays.axes; // heights cannot show it: the server's stock does
     if (!key || !motion.data || !setup?.stock || waiting || leans || shown !== "replay")
       return scene.field.set(null);
-    const moves = motionOf(motion.data)!;
+    const moves = motionOf(motion.data.arrays);
     const shapes = new Map(document.tools.map((t) => [t.number, clearedShape(t)]));
     const { min, max } = setup.stock;
     const cell = Math.max(max[0] - min[0], max[1] - min[1]) / (scene.software ? 120 : 300);
@@ -114,8 +99,8 @@ export function useProofView(scene: BenchScene | null): { inCell: boolean; met: 
   const followed = useRef(0);
   const toolShown = useRef<number | null>(null);
   const moves = useMemo(
-    () => (key && shown === "replay" ? motionOf(motion.data) : null),
-    [key, shown, motion],
+    () => (key && shown === "replay" && motion.data ? motionOf(motion.data.arrays) : null),
+    [key, shown, motion.data],
   );
   const standing = station === "setups";
   const inCell = useCell(scene, standing ? setUp : facts.data?.setup, moves, time, standing);
@@ -139,9 +124,10 @@ export function useProofView(scene: BenchScene | null): { inCell: boolean; met: 
     follow();
     if (!moves) return;
     const pose = poseAt(moves, time);
-    if (toolShown.current !== pose.tool) {
-      scene.tool.set(document.tools.find((t) => t.number === pose.tool) ?? null);
-      toolShown.current = pose.tool;
+    const tool = inCell ? toolAt(moves, time) : pose.tool;
+    if (toolShown.current !== tool) {
+      scene.tool.set(document.tools.find((t) => t.number === tool) ?? null);
+      toolShown.current = tool;
     }
     if (!inCell)
       scene.tool.place(pose.tip, axisAt(motion.data.arrays.axes as Float32Array | undefined, pose));

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from fenrik.core.binary import pack, unpack
 from fenrik.core.job.proving.world import World
 from fenrik.core.job.workspace.artefacts import key_of
-from fenrik.core.machines.collision import Pair, least_apart, pairs_of
+from fenrik.core.machines.collision import Pair, least_apart
 from fenrik.core.tooling.assembly import Assembly
 
 Floats = NDArray[np.float64]
@@ -60,18 +60,17 @@ def _looked(
     for tool in tools:
         mine = number == tool.number
         solids = [*world.standing, *world.tool(tool)]
-        pairs = [p for p in pairs_of(world.tree, solids) if _across(world, p)]
+        pairs = [p for p in world.switched_on(solids) if _across(world, p)]
         values[mine] = least_apart(pairs, end[rows[mine]], MOST_MM, tick)
     return {"move": owner[rows].astype(np.int32), "apart": values}
 
 
 def _across(world: World, pair: Pair) -> bool:
-    """Whether one body of a pair, which nobody has switched off, goes with the tool and the other with the
-    work: slides of the machine lie as near each other all the time."""
+    """Whether one body of a pair goes with the tool and the other with the work: slides of the machine lie as
+    near each other all the time."""
     machine = world.on.machine
     names, count = machine.chain.names, machine.carrying_work
     on_work = set(names[:count]) if count else {None}
     sides = [s.joint in names[count:] for s in (pair.first, pair.second)]
     works = [s.joint in on_work for s in (pair.first, pair.second)]
-    off = {pair.first.name, pair.second.name} in [set(names) for names in world.asked.bodies_off]
-    return not off and ((sides[0] and works[1]) or (sides[1] and works[0]))
+    return (sides[0] and works[1]) or (sides[1] and works[0])

@@ -13,7 +13,7 @@ from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.proving.evidence import Evidence
 from fenrik.core.job.proving.leads import in_leads_alone
 from fenrik.core.job.proving.mending import mend_of
-from fenrik.core.machines.changing import way_to_change
+from fenrik.core.machines.changing import SHARES, way_to_change
 from fenrik.core.machines.on_machine import OnMachine
 from fenrik.core.machines.time import move_times
 from fenrik.core.motion.pieces import upright_pieces
@@ -24,6 +24,8 @@ from fenrik.core.proof.run import Run
 from fenrik.core.proof.simulate import PART
 
 ORDER = {"stop": 0, "caution": 1, "note": 2}
+ROUNDED_S = 1e-3
+"""How far times that are added up may lie beside each other."""
 STRAIGHT_MM = 0.02
 """How far the straight pieces of a replay may lie beside its arcs."""
 
@@ -153,8 +155,8 @@ def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachin
 
 
 def _joints(run: Run, on: OnMachine, owner: NDArray[np.int32]) -> dict[str, NDArray[Any]]:
-    """Joint values (m, k) at the end of every piece, whose moves are `owner` (m,); the seconds (c, 2) of
-    every change of the tool, and the joint values (7c, k) on the way there and on, see `way_to_change`."""
+    """Joint values (m, k) at the end of every piece, whose moves are `owner` (m,); the seconds of
+    the rows of every change of the tool (8c,) and the joint values (8c, k) there, see `way_to_change`."""
     turning = run.motion.turning
     if turning is not None and turning.turns.all():  # as an arm's do
         ends = turning.joints[:, turning.joints.shape[1] // 2 :]
@@ -170,7 +172,7 @@ def _joints(run: Run, on: OnMachine, owner: NDArray[np.int32]) -> dict[str, NDAr
     until = run.begin[changed]
     return {
         "joints": ends.astype(np.float32),
-        "change": np.column_stack([until - on.machine.tool_change_s, until]).astype(np.float32),
+        "change_at": (until[:, None] - on.machine.tool_change_s * (1.0 - SHARES)).ravel().astype(np.float32),
         "change_joints": np.array(ways).reshape(-1, ends.shape[1]).astype(np.float32),
     }
 
@@ -181,8 +183,10 @@ def _located(finding: Finding, setup: str, run: Run) -> Finding:
     if not 0 <= move < len(run):
         return replace(finding, setup=setup)
     name = finding.operation or run.names[int(run.step_of[move])]
-    begin = float(run.begin[move])
+    begin, before = float(run.begin[move]), float(run.begin[move - 1] + run.times[move - 1]) if move else 0.0
     time = min(max(finding.time_s, begin), begin + float(run.times[move]))
+    if 0.0 < finding.time_s < begin and finding.time_s > before - ROUNDED_S:
+        time = finding.time_s  # at the change of the tool before the move
     return replace(finding, setup=setup, operation=name, time_s=time)
 
 

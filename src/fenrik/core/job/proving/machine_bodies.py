@@ -20,6 +20,7 @@ from fenrik.core.job.proving.apart import NOWHERE, apart_along
 from fenrik.core.job.proving.tool_changes import near_on_way, way_of
 from fenrik.core.job.proving.world import FIXTURE, STOCK, World
 from fenrik.core.job.workspace.artefacts import key_of
+from fenrik.core.machines.changing import SHARES
 from fenrik.core.machines.collision import Motion, Near, nearest, pairs_of
 from fenrik.core.machines.solids import tool_solids
 from fenrik.core.progress import Progress
@@ -145,13 +146,15 @@ class _Looked(World):
         first, number = int(moves[0]), self.run.motion.tool
         numbers = int(number[max(0, first - 1)]), int(number[first])
         tools = [self.run.tools[n].facts() for n in numbers if n in self.run.tools]
-        key = key_of("change", [self.digest, way.tolist(), tools, asked, self._stock_key(step)])
+        pause = self.on.machine.tool_change_s
+        key = key_of("change", [self.digest, pause, way.tolist(), tools, asked, self._stock_key(step)])
         kept = self.store.get(key)
         if kept is None:
             rows: dict[frozenset[str], dict[str, Any]] = {}
-            for near, motion in near_on_way(self, step, way, numbers, tick):
+            for near, motion, leg in near_on_way(self, step, way, numbers, tick):
+                share = float(SHARES[leg] + near.share * (SHARES[leg + 1] - SHARES[leg]))
                 row = self._row(near, motion, np.zeros(1, dtype=np.int32))
-                row |= {"share": 0.0, "longer": None, "changing": True}
+                row |= {"longer": None, "ahead_s": pause * (1.0 - share)}
                 before = rows.setdefault(frozenset(row["bodies"]), row)
                 if row["distance"] < before["distance"]:
                     rows[frozenset(row["bodies"])] = row
@@ -242,6 +245,6 @@ def _meeting(step: int, moves: NDArray[np.int64], row: dict[str, Any]) -> Meetin
         row["share"],
         (x, y, z),
         row.get("longer"),
-        row.get("changing", False),
+        row.get("ahead_s"),
         row["piece"],
     )

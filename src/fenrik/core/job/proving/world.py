@@ -21,7 +21,7 @@ from fenrik.core.machines.solids import TOOL, Solid, machine_solids, nose_of, on
 from fenrik.core.machines.tree import Tree
 from fenrik.core.model.part_model import TriangleMesh
 from fenrik.core.model.simple_solids import box_mesh
-from fenrik.core.proof.fixture import FixturePieces
+from fenrik.core.proof.fixture_pieces import FixturePieces
 from fenrik.core.proof.run import Run
 from fenrik.core.setups.setup import Clamped
 from fenrik.core.tooling.assembly import Assembly
@@ -85,7 +85,7 @@ class World:
 
     @cached_property
     def fixture_pieces(self) -> FixturePieces:
-        """Says which piece of the fixture is met."""
+        """The pieces of the fixture by their names."""
         assert self.clamped.fixture is not None
         return FixturePieces(self.clamped.fixture, self.clamped.fixture_pieces)
 
@@ -156,21 +156,20 @@ class World:
         carried = {STOCK, FIXTURE, *(s.name for s in self.standing if s.joint in joints)}
         names = {s.name for s in self.changers}
         pairs = self.asked_of([*self.changers, *self.standing, stock]) if names else []
-        return [
-            p
-            for p in pairs
-            if {p.first.name, p.second.name} & names and {p.first.name, p.second.name} & carried
-        ]
+        return [p for p in pairs if p.names & names and p.names & carried]
+
+    def switched_on(self, solids: Sequence[Solid]) -> list[Pair]:
+        """The pairs that nobody has switched off."""
+        off = {frozenset(pair) for pair in self.asked.bodies_off}
+        return [p for p in pairs_of(self.tree, solids) if p.names not in off]
 
     def asked_of(self, solids: Sequence[Solid]) -> list[Pair]:
-        """The pairs that are asked."""
-        off = {frozenset(pair) for pair in self.asked.bodies_off}
+        """Of these what the proof of cutting does not look at already."""
         out = []
-        for pair in pairs_of(self.tree, solids):
-            names = frozenset((pair.first.name, pair.second.name))
-            cutting = (STOCK in names and names & self.cut_by) or (
-                FIXTURE in names and names & set(TOOL) and self.asked.bodies == "machine"
+        for pair in self.switched_on(solids):
+            cutting = (STOCK in pair.names and pair.names & self.cut_by) or (
+                FIXTURE in pair.names and pair.names & set(TOOL) and self.asked.bodies == "machine"
             )
-            if names not in off and not cutting:
+            if not cutting:
                 out.append(pair)
         return out

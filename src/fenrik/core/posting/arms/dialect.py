@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from fenrik.core.posting.writing.templates import lines_of, taken, without_minus_zero
+from fenrik.core.strict import Strict
 
 
-class ArmTemplates(BaseModel):
+class ArmTemplates(Strict):
     """Pieces of text around the motion."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     start: str
     tool: str
@@ -23,10 +22,8 @@ class ArmTemplates(BaseModel):
     """What every file but the first begins with."""
 
 
-class ArmDialect(BaseModel):
+class ArmDialect(Strict):
     """How numbers, orientations, speeds and the fixed pieces of an arm's program are written."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     drives: Literal["arm"]
     id: str

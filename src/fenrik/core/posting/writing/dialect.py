@@ -9,20 +9,19 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field, ValidationError
 
 from fenrik.core.errors import DocumentError
 from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.writing.templates import lines_of, taken, without_minus_zero
+from fenrik.core.strict import Strict
 
 MAX_CHARACTERS = 100_000
 """Most characters of a dialect's file."""
 
 
-class Templates(BaseModel):
+class Templates(Strict):
     """Pieces of text around the motion."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     start: str
     tool: str
@@ -32,10 +31,8 @@ class Templates(BaseModel):
     restart: str = "{{ units_word }} G90 G17 G40 G49 G80 G94"
 
 
-class Dialect(BaseModel):
+class Dialect(Strict):
     """How numbers, arcs, line numbers, comments and the fixed pieces of a program are written."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     drives: Literal["mill"] = "mill"
     id: str

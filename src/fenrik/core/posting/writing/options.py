@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal, TypeVar, cast
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from fenrik.core.posting.arms.dialect import ArmDialect
 from fenrik.core.posting.writing.dialect import Dialect
+from fenrik.core.strict import Strict
 
 D = TypeVar("D", bound=Dialect | ArmDialect)
 
@@ -17,10 +18,8 @@ def option(meaning: str, **bounds: Any) -> Any:
     return Field(default=None, description=meaning, **bounds)
 
 
-class PostOptions(BaseModel):
+class PostOptions(Strict):
     """What a release asks for; what is left open is as the dialect says."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     line_numbers: Literal["all", "tool", "none"] | None = option("Which blocks have a number N.")
     line_number_start: int | None = option("The first number.", ge=0, le=99999)

@@ -55,9 +55,9 @@ export function JointFields({ machine, joint, edit }: Props) {
     place(label, joint[key] ?? null, "none", (v) => put({ [key]: v }));
   const change = (at: number | null) =>
     edit((m) => {
-      m.change = { ...m.change };
-      if (at === null) delete m.change[joint.name];
-      else m.change[joint.name] = at;
+      m.tool_change_at = { ...m.tool_change_at };
+      if (at === null) delete m.tool_change_at[joint.name];
+      else m.tool_change_at[joint.name] = at;
     });
   const moves = inChain(machine).includes(joint.name);
   const leads = machine.joints.some((j) => j.parent === joint.name);
@@ -127,7 +127,7 @@ export function JointFields({ machine, joint, edit }: Props) {
       {moves &&
         place(
           "Tool change at",
-          machine.change?.[joint.name] ?? null,
+          machine.tool_change_at?.[joint.name] ?? null,
           joint.letter === "Z" ? "the upper end" : "any place",
           change,
         )}
@@ -149,7 +149,7 @@ export function JointFields({ machine, joint, edit }: Props) {
               m.joints = m.joints.filter((j) => j.name !== joint.name);
               m.bodies = (m.bodies ?? []).filter((b) => b.joint !== joint.name);
               delete m.home?.[joint.name];
-              delete m.change?.[joint.name];
+              delete m.tool_change_at?.[joint.name];
             })
           }
         >

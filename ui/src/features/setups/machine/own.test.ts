@@ -13,7 +13,7 @@ const MILL = {
   tool: { joint: null },
   bodies: [{ kind: "box", joint: "A", role: "table", low: [0, 0, 0], high: [1, 1, 1] }],
   home: { A: 30 },
-  change: { A: 0 },
+  tool_change_at: { A: 0 },
 } as unknown as Machine;
 
 const job = () => ({ machines: [], setups: [{ machine: "mill_2" }] }) as unknown as JobDocument;
@@ -35,7 +35,7 @@ test("a joint that gets another name keeps what sits on it", () => {
     "Tilt",
     { Tilt: 30 },
   ]);
-  expect(machine.change).toEqual({ Tilt: 0 });
+  expect(machine.tool_change_at).toEqual({ Tilt: 0 });
   renameJoint(machine, "X", "Cross");
   expect(machine.joints[1].parent).toBe("Cross");
 });

@@ -60,7 +60,7 @@ export function renameJoint(machine: Machine, old: string, name: string) {
   for (const mount of [machine.work, machine.tool, machine.flange])
     if (mount?.joint === old) mount.joint = name;
   for (const body of machine.bodies ?? []) if (body.joint === old) body.joint = name;
-  for (const values of [machine.home, machine.change]) {
+  for (const values of [machine.home, machine.tool_change_at]) {
     if (!values || !(old in values)) continue;
     values[name] = values[old];
     delete values[old];
