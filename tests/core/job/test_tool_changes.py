@@ -81,6 +81,7 @@ def test_what_stands_in_the_way_to_the_change_is_found_there():
     met, _, proof = found(data)
     assert met and {f["kind"] for f in met} == {"collision"}
     assert all("at the change of the tool" in f["words"] for f in met)
+    assert all("the machine changes its tool there" in f["remedy"] for f in met)
     assert "head" in {b for f in met for b in f["bodies"]}
     # and the replay shows the way
     arrays = unpack(STORE.get(motion_key(proof.key)))[1]

@@ -64,7 +64,7 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
             "caution",
             "near_miss",
             words,
-            "Look whether both are as drawn; " + _remedy(m.bodies),
+            "Look whether both are as drawn; " + _remedy(m),
             operation=operation,
             place=m.place,
             measure=m.distance,
@@ -77,7 +77,7 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
         "stop",
         "collision",
         f"The {one} runs {how}into the {two} in '{operation}', first near {place}.",
-        _remedy(m.bodies).capitalize(),
+        _remedy(m).capitalize(),
         operation=operation,
         place=m.place,
         measure=0.0,
@@ -88,8 +88,13 @@ def _finding(run: Run, m: Meeting, near: float) -> Finding:
     )
 
 
-def _remedy(bodies: tuple[str, str]) -> str:
+def _remedy(m: Meeting) -> str:
     """What would part two bodies."""
+    bodies = m.bodies
+    if m.ahead_s is not None:
+        return (
+            "place the work elsewhere on the table, or hold it otherwise: the machine changes its tool there."
+        )
     spindle = [b for b in bodies if b.split(" on ")[0] in SPINDLE_SIDE]
     other = [b for b in bodies if b not in spindle]
     if spindle and other and other[0] in WORK:
