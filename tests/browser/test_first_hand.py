@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Request, Route, expect
 
 from tests.browser.conftest import saved
 from tests.browser.test_whole_job import document_of, imported
@@ -110,7 +110,16 @@ def test_the_space_bar_plays_and_what_waits_says_for_what(page: Page):
     assert held is not None and int(held[0]) < 9000
     mend.click()
     saved(page)
-    page.keyboard.press("4")
+    # what the change did stands beside the proof before
+    page.get_by_role("button", name="Prove", exact=True).click()
+    page.get_by_role("combobox", name="With").click(timeout=120_000)
+    page.get_by_role("option", name="the proof before the last change").click()
+    beside = page.get_by_role("table", name="Proofs side by side")
+    for what in ("Run time", "Rough"):
+        then, now = beside.get_by_role("row").filter(has_text=what).get_by_role("cell").all_inner_texts()[1:]
+        assert re.fullmatch(r"\d+:\d\d", then) and now > then, (what, then, now)
+    expect(beside).to_contain_text("same")  # what it did not change
+    page.keyboard.press("4")  # a choice that was made does not keep the key
     expect(feed).to_have_value(held[0])
     step = page.get_by_role("textbox", name="Step down")
     step.fill("0")
@@ -141,6 +150,18 @@ def test_what_ends_while_the_page_comes_up_is_seen(page: Page):
     page.goto(f"/jobs/{job}/part")
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-part", re.compile("part-"))
+    # and what is told comes while it is on its way
+    asked: list[Request] = []
+    held: list[Route] = []
+    page.route("**/events", lambda route: route.continue_() if asked else held.append(route))
+
+    def seen(request: Request) -> None:
+        if request.url.endswith("/state") and not asked:
+            asked.append(request)
+            for route in held:
+                route.continue_()
+
+    page.on("request", seen)
     page.add_init_script(EARLIER)
     page.goto(f"/jobs/{job}/setups")
     expect(view).to_have_attribute("data-part", re.compile("part-"))

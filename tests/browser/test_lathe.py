@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import saved
 from tests.browser.test_arm import prove, text_of
 from tests.browser.test_moving_axis import type_in
-from tests.browser.test_whole_job import add_setup, begin, choose, give, station, take_tool
+from tests.browser.test_whole_job import add_setup, begin, choose, click_at, give, station, take_tool
 from tests.conftest import ROOT
 
 
@@ -40,9 +40,7 @@ def test_six_flats_are_milled_by_x_and_c(page: Page):
     page.get_by_role("button", name="Above", exact=True).click()
     page.wait_for_timeout(600)  # the view turns
     view = page.get_by_label("Model view")
-    box = view.bounding_box()
-    assert box
-    view.click(position={"x": box["width"] / 2, "y": box["height"] / 2 + 185})  # the ring round the hub
+    click_at(view, 0.0, 0.29)  # the ring round the hub
     page.get_by_role("button", name="Follow its walls").click()
     saved(page)
     prove(page)

@@ -13,6 +13,7 @@ from fenrik.core.machines.library import machines
 from tests.browser.conftest import imported, saved
 from tests.browser.test_arm import prove
 from tests.browser.test_machine import bracket
+from tests.browser.test_whole_job import station
 from tests.examples import example
 
 MEETS_MM, NEAR_MM = 46.0, 42.0
@@ -86,6 +87,13 @@ def test_it_is_found_led_to_mended_with_the_offered_change_and_proved_clean(page
     finding = page.get_by_role("group", name="Finding 1", exact=True)
     expect(finding).to_contain_text(severity)
     expect(finding).to_contain_text(re.compile(words))
+    if met and severity == "stop":  # nowhere does it look fine
+        expect(page.get_by_role("navigation", name="Stations")).to_contain_text("proved, 1 stop")
+        station(page, "Release")
+        state = page.get_by_role("table", name="Releases").get_by_text("proved, 1 stop")
+        expect(state).to_have_class("state wrong")
+        expect(page.get_by_role("link", name=re.compile(r"^Download .*\(proved, 1 stop\)$"))).to_be_visible()
+        station(page, "Prove")
     finding.get_by_role("button").first.click()
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-met", met)

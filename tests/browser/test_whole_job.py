@@ -7,7 +7,7 @@ import json
 import re
 
 import pytest
-from playwright.sync_api import FormData, Page, expect
+from playwright.sync_api import Dialog, FormData, Locator, Page, expect
 
 from fenrik.core.posting.reading.readback import Reader
 from tests.browser.conftest import saved
@@ -62,6 +62,15 @@ def adding(page: Page, way: str) -> None:
     tab = page.get_by_role("tab", name=way, exact=True)
     if tab.get_attribute("aria-selected") != "true":
         tab.click()
+
+
+def click_at(view: Locator, right: float, down: float) -> None:
+    """Clicks in the view, so far from its middle as shares of its height: in a window of another size that is
+    the same place of the part, which fills it."""
+    box = view.bounding_box()
+    assert box
+    width, height = box["width"], box["height"]
+    view.click(position={"x": width / 2 + right * height, "y": height / 2 + down * height})
 
 
 def add_setup(page: Page, up: str = "+z") -> None:
@@ -135,6 +144,8 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     choose(page, "Add an operation", "Parallel finishing")
     expect(page.get_by_role("heading", name="Parallel finishing")).to_be_visible()
     cusp = page.get_by_role("textbox", name="Cusp")
+    for told in ("Stepover", "Passes, about", "Time in cut, about"):  # before anything is computed
+        expect(page.get_by_label("Card").get_by_text(told, exact=True)).to_be_visible()
     page.evaluate(SLOW_LENGTHS)
     cusp.fill("0.02")
     page.get_by_role("button", name="Compute the plan").click()  # must not run ahead of what was just typed
@@ -179,7 +190,15 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     page.get_by_role("button", name="Remove T23").click()
 
     station(page, "Release")
-    expect(page.get_by_label("Program text")).to_contain_text("G56")
+    text = page.get_by_label("Program text")
+    expect(text).to_contain_text("G56")
+    expect(text).not_to_contain_text("M30")
+    for _ in range(200):  # longer and longer, to its end
+        if "M30" in text.inner_text():
+            break
+        text.evaluate("e => e.scrollTo(0, e.scrollHeight)")
+        page.wait_for_timeout(50)
+    expect(text).to_contain_text("M30")
     with page.expect_download() as download:
         page.get_by_role("link", name=re.compile("Download")).click()
     file = tmp_path / "program.nc"
@@ -234,6 +253,32 @@ def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
     text = page.request.get(f"/api/jobs/{job[1]}/releases/{name}/program").text()
     for code in ("G98 G82", "G98 G83", "G80"):
         assert code in text
+
+    # another use takes the place of what makes them, asked once; refused, everything stays
+    station(page, "Plan")
+    rows = table.get_by_role("row")
+    expect(rows).not_to_have_count(0)
+    made = rows.all_inner_texts()
+    choose(page, "Holes", "4 x Ø3 counterbored, through")
+    page.get_by_role("combobox", name="Use").click()
+    page.get_by_role("listbox", name="Use").get_by_role("option").nth(1).click()
+    for answer in ("dismiss", "accept"):
+        asked: list[str] = []
+
+        def answered(dialog: Dialog, how: str = answer, told: list[str] = asked) -> None:
+            told.append(dialog.message)
+            getattr(dialog, how)()
+
+        page.once("dialog", answered)
+        page.get_by_role("button", name="Plan these 4 holes").click()
+        if answer == "accept":
+            expect(rows).not_to_have_text(made)
+        assert len(asked) == 1 and "Counterbore Ø3" in asked[0] and asked[0].endswith("Replace that?")
+        saved(page)
+        setup = document_of(page, int(job[1]))["setups"][0]
+        assert answer == "accept" or len(setup["operations"]) == len(made) - 1
+    faces = [h["face"] for o in setup["operations"] if o["name"].startswith("Counterbore") for h in o["holes"]]
+    assert len(faces) == len(set(faces)), "never a second set"
 
 
 def test_a_whole_part_is_planned_and_proved_in_few_clicks(page: Page):
@@ -364,15 +409,14 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     expect(view).to_have_attribute("data-part", re.compile("part-"))
     page.get_by_role("button", name="Above").click()
     page.wait_for_timeout(600)
-    box = view.bounding_box()
-    view.click(position={"x": box["width"] / 2 + 80, "y": box["height"] / 2 + 60})
+    click_at(view, 0.12, 0.09)
     expect(page.get_by_label("Picked geometry")).to_contain_text("plane")
     page.keyboard.press("2")
     expect(page.get_by_role("heading", name="Setups")).to_be_visible()
     add_setup(page)
     expect(page.get_by_role("heading", name="Results")).to_be_visible()
     page.wait_for_timeout(600)  # the view turns to the setup
-    view.click(position={"x": box["width"] / 2 + 40, "y": box["height"] / 2 + 60})
+    click_at(view, 0.06, 0.09)
     page.get_by_role("button", name="This way up").click()
     expect(page.get_by_role("combobox", name="Up direction")).to_have_value(re.compile("Face"))
     page.keyboard.press("Control+k")
@@ -393,8 +437,8 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     page.wait_for_timeout(600)
     alone = page.get_by_role("button", name=re.compile(r"Break edge \d+"))
     loop = page.get_by_role("button", name=re.compile(r"Break its loop of \d+"))
-    for step in range(20):
-        view.click(position={"x": box["width"] / 2 + 60, "y": box["height"] / 2 + 4 * step})
+    for step in range(40):
+        click_at(view, 0.09, 0.006 * step)
         if alone.count() and loop.count():
             break
     count = int(loop.inner_text().split()[-1])
@@ -424,8 +468,17 @@ def test_cancelling_leaves_the_page_usable(page: Page):
     cusp.fill("0.0001")
     cusp.press("Enter")
     page.get_by_role("button", name="Compute the plan").click()
-    page.get_by_role("button", name="Cancel").click()
-    expect(page.get_by_text("Cancelled; what was finished is kept.")).to_be_visible(timeout=20_000)
+    # a proof that is asked for meanwhile says what it waits for, and both are told at every station
+    page.get_by_role("button", name="Prove", exact=True).click()
+    under = page.get_by_role("region", name="Computing")
+    for name in ("Part", "Tools", "Release", "Plan"):
+        station(page, name)
+        expect(under.get_by_role("progressbar", name="Compute the plan")).to_be_visible()
+        expect(under).to_contain_text("Prove waits until “Compute the plan” is done")
+    page.get_by_role("button", name="Cancel: Prove").click()
+    expect(under.get_by_text("Prove: cancelled")).to_be_visible()
+    page.get_by_role("button", name="Cancel: Compute the plan").click()
+    expect(under.get_by_text("Compute the plan: cancelled; what was finished is kept.")).to_be_visible()
     expect(page.get_by_role("table", name="Operations of Top").get_by_text("not computed")).to_be_visible()
 
 

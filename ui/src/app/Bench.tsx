@@ -235,6 +235,10 @@ function Actions({ canUndo, canRedo, move, openPalette }: ActionProps) {
   );
 }
 
+/** Where a key writes; a box that was ticked or a choice that was made leaves it to the page. */
+const WRITTEN_IN =
+  "input:not([readonly], [type=checkbox], [type=radio], [type=range]), textarea, [contenteditable]";
+
 function useKeys(
   go: (s: Station) => void,
   move: (w: "undo" | "redo") => void,
@@ -243,7 +247,7 @@ function useKeys(
 ) {
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      const typing = (event.target as HTMLElement).closest("input, textarea, [contenteditable]");
+      const typing = (event.target as HTMLElement).closest(WRITTEN_IN);
       const control = event.ctrlKey || event.metaKey;
       if (control && event.key === "k") {
         event.preventDefault();

@@ -1,0 +1,167 @@
+"""What a programmer sees in the first hour: the jobs with their pictures, what is proposed with its reason,
+what the colours of the path tell, where a click leads the eye."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.conftest import saved
+from tests.browser.test_whole_job import add_setup, begin, document_of, give, imported, station
+from tests.conftest import MODELS
+
+
+def settled(page: Page, seen: Locator) -> bytes:
+    """The picture of what is seen, once it is the same twice."""
+    before = b""
+    for _ in range(40):
+        now = seen.screenshot()
+        if now == before:
+            return now
+        before = now
+        page.wait_for_timeout(300)
+    raise AssertionError("the picture does not come to rest")
+
+
+@pytest.fixture
+def proved(page: Page) -> int:
+    """A proved job with one setup and two operations on a plate, its proof open."""
+    job = imported(page)
+    page.goto(f"/jobs/{job}/prove")
+    expect(page.get_by_role("navigation", name="Stations")).to_contain_text(re.compile("to prove|proved"))
+    if "to prove" in page.get_by_role("navigation", name="Stations").inner_text():
+        page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=120_000)
+    return job
+
+
+def test_the_front_page_shows_the_job_with_its_picture_and_finds_it_by_name(page: Page, proved: int):
+    kept = page.request.get(f"/api/jobs/{proved}").json()
+    kept["document"]["name"] = "Cover plate seen first"
+    page.request.put(f"/api/jobs/{proved}/document", data=kept)
+    page.goto("/")
+    jobs = page.get_by_role("list", name="Jobs").get_by_role("listitem")
+    page.get_by_role("textbox", name="Search").fill("first cover")
+    expect(jobs).to_have_count(1)
+    row = jobs.first
+    expect(row).to_contain_text("Column mill 500")
+    expect(row).to_contain_text(re.compile("proved"))
+    picture = row.locator("img")
+    expect(picture).to_be_visible()
+    assert picture.evaluate("async (e) => { await e.decode(); return e.naturalWidth }") >= 160
+    moment = page.request.get("/api/jobs").json()
+    updated = next(j["updated"] for j in moment if j["name"] == "Cover plate seen first")
+    local = page.evaluate(
+        "(at) => new Date(at).toLocaleString(undefined, {dateStyle: 'medium', timeStyle: 'short'})", updated
+    )
+    expect(row).to_contain_text(local)
+    page.get_by_role("textbox", name="Search").fill("first cover of another shop")
+    expect(jobs).to_have_count(0)
+    expect(page.get_by_text("No job is called that.")).to_be_visible()
+    page.get_by_role("textbox", name="Search").fill("COVER")
+    row.get_by_role("link", name="Cover plate seen first").click()  # on to where the job stands
+    expect(page.get_by_role("heading", name="Prove", exact=True)).to_be_visible()
+
+
+def test_the_way_up_is_proposed_with_its_reason_and_the_next_is_the_other_side(page: Page):
+    begin(page, "Ways up")
+    give(page, MODELS / "bearing_bracket.step")
+    expect(page.get_by_text("Nothing is wrong with the file.")).to_be_visible(timeout=60_000)
+    station(page, "Setups")
+    add_setup(page)
+    ways = page.get_by_role("group", name="Ways up")
+    expect(ways).to_contain_text(
+        re.compile(r"Reached from here: .*% of the surface.*This is the way that is proposed")
+    )
+    ways.get_by_role("button", name="Show the faces reached").click()
+    view = page.get_by_label("Model view")
+    expect(view).to_have_attribute("data-picks", re.compile(r"^\d+(,\d+)+$"))
+    ways.get_by_role("button", name="Other ways up").click()
+    table = page.get_by_role("table", name="Ways up")
+    shares = [float(cell.split()[0]) for cell in table.locator("td:nth-child(2)").all_inner_texts()]
+    assert len(shares) >= 6 and all(0 <= s <= 100 for s in shares)
+    page.get_by_role("button", name="Add a setup").click()
+    expect(page.get_by_role("combobox", name="Up direction")).to_have_value("-z")
+    expect(page.get_by_role("combobox", name="Begins as")).to_have_value("What “Top” leaves")
+    # another way is one click away
+    ways.get_by_role("button", name="Other ways up").click()
+    table.get_by_role("row").filter(has_text="-y").click()
+    expect(page.get_by_role("combobox", name="Up direction")).to_have_value("-y")
+
+
+def test_a_tool_that_was_made_up_says_so_until_it_is_confirmed(page: Page):
+    job = imported(page)
+    kept = page.request.get(f"/api/jobs/{job}").json()
+    kept["document"]["tools"][0]["to_check"] = True
+    page.request.put(f"/api/jobs/{job}/document", data=kept)
+    page.goto(f"/jobs/{job}/tools")
+    row = page.get_by_role("table", name="Tools", exact=True).get_by_role("row").filter(has_text="End mill 10")
+    expect(row).to_contain_text("made up: lengths and holder to confirm")
+    row.click()
+    page.get_by_role("button", name="They are right").click()
+    expect(row).not_to_contain_text("made up")
+    saved(page)
+    assert not document_of(page, job)["tools"][0].get("to_check", False)
+
+
+def test_the_shelf_is_browsed_by_kind_and_draws_what_is_looked_at(page: Page):
+    page.goto(f"/jobs/{imported(page)}/tools")
+    shelf = page.get_by_role("region", name="Shelf")
+    rows = shelf.get_by_role("table", name="Tools of the shelf").get_by_role("row")
+    expect(rows.first).to_be_visible()
+    everything = rows.count()
+    shelf.get_by_role("combobox", name="Kind of tool").click()
+    page.get_by_role("option", name="Ball end mill", exact=True).click()
+    expect(rows.filter(has_text=re.compile("^End mill"))).to_have_count(0)
+    assert 2 < rows.count() < everything
+    rows.filter(has_text="Ball mill 8").first.click()
+    expect(shelf.get_by_role("img", name=re.compile("Drawing of tool"))).to_be_visible()
+
+
+def test_the_path_is_coloured_by_what_is_chosen_with_a_scale(page: Page, proved: int):
+    view = page.get_by_label("Model view")
+    page.get_by_role("checkbox", name="Path").check()
+    legend = page.get_by_role("group", name="Colours of the path")
+    by = page.get_by_role("combobox", name="Path coloured by")
+    told = {
+        "kind": "rapid",
+        "operation": "Rough",
+        "load": "kW",
+        "feed": "mm/min",
+        "height": " mm",
+    }
+    pictures = {}
+    for choice, words in told.items():
+        by.select_option(choice)
+        expect(legend).to_contain_text(words)
+        pictures[choice] = settled(page, view)
+    assert len(set(pictures.values())) == len(told)
+
+
+def test_the_dark_scheme_is_the_systems_and_the_strip_follows_at_once(page: Page, proved: int):
+    strip = page.get_by_role("slider", name="Moment of the program")
+    expect(strip).to_be_visible()
+    page.emulate_media(color_scheme="light")
+    light = settled(page, strip)
+    page.emulate_media(color_scheme="dark")
+    expect(page.locator("html")).to_have_attribute("data-mantine-color-scheme", "dark")
+    assert settled(page, strip) != light
+    page.emulate_media(color_scheme="light")
+    assert settled(page, strip) == light
+
+
+def test_a_worst_place_is_gone_to_by_the_camera(page: Page, proved: int):
+    view = page.get_by_label("Model view")
+    page.get_by_text("Deviation", exact=True).click()
+    places = page.get_by_role("table", name=re.compile("Worst places|Out of the tools"))
+    first = places.first.get_by_role("row")
+    expect(first.first).to_be_visible()
+    before = settled(page, view)
+    first.first.click()
+    expect(first.first).to_have_class(re.compile("chosen"))
+    at = settled(page, view)
+    assert at != before
+    page.get_by_role("button", name="Above", exact=True).click()
+    assert settled(page, view) != at
