@@ -9,7 +9,7 @@ from collections.abc import Generator, Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, FormData, Page, expect, sync_playwright
+from playwright.sync_api import Browser, FormData, Locator, Page, expect, sync_playwright
 
 from fenrik.bootstrap import FRONT_END
 from tests.conftest import MODELS
@@ -87,6 +87,18 @@ def saved(page: Page) -> None:
     """Waits until the page says that all changes are kept: whatever looks behind the page's back waits for
     this."""
     expect(page.get_by_role("status", name="Changes")).to_have_text("all saved")
+
+
+def settled(page: Page, seen: Locator) -> bytes:
+    """The picture of what is seen, once it is the same twice."""
+    before = b""
+    for _ in range(40):
+        now = seen.screenshot()
+        if now == before:
+            return now
+        before = now
+        page.wait_for_timeout(300)
+    raise AssertionError("the picture does not come to rest")
 
 
 def imported(page: Page, document: dict[str, Any], model: str) -> int:

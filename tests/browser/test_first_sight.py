@@ -6,23 +6,11 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import saved
+from tests.browser.conftest import saved, settled
 from tests.browser.test_whole_job import add_setup, begin, document_of, give, imported, station
 from tests.conftest import MODELS
-
-
-def settled(page: Page, seen: Locator) -> bytes:
-    """The picture of what is seen, once it is the same twice."""
-    before = b""
-    for _ in range(40):
-        now = seen.screenshot()
-        if now == before:
-            return now
-        before = now
-        page.wait_for_timeout(300)
-    raise AssertionError("the picture does not come to rest")
 
 
 @pytest.fixture
@@ -97,7 +85,9 @@ def test_a_tool_that_was_made_up_says_so_until_it_is_confirmed(page: Page):
     kept["document"]["tools"][0]["to_check"] = True
     page.request.put(f"/api/jobs/{job}/document", data=kept)
     page.goto(f"/jobs/{job}/tools")
-    row = page.get_by_role("table", name="Tools", exact=True).get_by_role("row").filter(has_text="End mill 10")
+    row = (
+        page.get_by_role("table", name="Tools", exact=True).get_by_role("row").filter(has_text="End mill 10")
+    )
     expect(row).to_contain_text("made up: lengths and holder to confirm")
     row.click()
     page.get_by_role("button", name="They are right").click()
@@ -125,13 +115,7 @@ def test_the_path_is_coloured_by_what_is_chosen_with_a_scale(page: Page, proved:
     page.get_by_role("checkbox", name="Path").check()
     legend = page.get_by_role("group", name="Colours of the path")
     by = page.get_by_role("combobox", name="Path coloured by")
-    told = {
-        "kind": "rapid",
-        "operation": "Rough",
-        "load": "kW",
-        "feed": "mm/min",
-        "height": " mm",
-    }
+    told = {"kind": "rapid", "operation": "Rough", "load": "kW", "feed": "mm/min", "height": " mm"}
     pictures = {}
     for choice, words in told.items():
         by.select_option(choice)

@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import saved
+from tests.browser.conftest import saved, settled
 from tests.browser.test_arm import prove, text_of
 from tests.browser.test_moving_axis import type_in
 from tests.browser.test_whole_job import add_setup, begin, choose, click_at, give, station, take_tool
@@ -38,9 +38,9 @@ def test_six_flats_are_milled_by_x_and_c(page: Page):
     choose(page, "Add an operation", "Roughing in levels")
     choose(page, "Add an operation", "Profile")
     page.get_by_role("button", name="Above", exact=True).click()
-    page.wait_for_timeout(600)  # the view turns
     view = page.get_by_label("Model view")
-    click_at(view, 0.0, 0.29)  # the ring round the hub
+    settled(page, view)  # the view turns
+    click_at(view, 0.0, 0.304)  # the ring round the hub
     page.get_by_role("button", name="Follow its walls").click()
     saved(page)
     prove(page)

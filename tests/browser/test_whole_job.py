@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Dialog, FormData, Locator, Page, expect
 
 from fenrik.core.posting.reading.readback import Reader
-from tests.browser.conftest import saved
+from tests.browser.conftest import saved, settled
 from tests.conftest import MODELS, NASTY, make_tool
 
 pytestmark = pytest.mark.timeout(280)
@@ -65,12 +65,12 @@ def adding(page: Page, way: str) -> None:
 
 
 def click_at(view: Locator, right: float, down: float) -> None:
-    """Clicks in the view, so far from its middle as shares of its height: in a window of another size that is
-    the same place of the part, which fills it."""
+    """Clicks in the view, so far from its middle as shares of its shorter side: in a window of another size
+    that is the same place of the part, which fills it."""
     box = view.bounding_box()
     assert box
-    width, height = box["width"], box["height"]
-    view.click(position={"x": width / 2 + right * height, "y": height / 2 + down * height})
+    shorter = min(box["width"], box["height"])
+    view.click(position={"x": box["width"] / 2 + right * shorter, "y": box["height"] / 2 + down * shorter})
 
 
 def add_setup(page: Page, up: str = "+z") -> None:
@@ -277,7 +277,9 @@ def test_holes_from_the_list_of_the_part_to_proved_cycles(page: Page):
         saved(page)
         setup = document_of(page, int(job[1]))["setups"][0]
         assert answer == "accept" or len(setup["operations"]) == len(made) - 1
-    faces = [h["face"] for o in setup["operations"] if o["name"].startswith("Counterbore") for h in o["holes"]]
+    faces = [
+        h["face"] for o in setup["operations"] if o["name"].startswith("Counterbore") for h in o["holes"]
+    ]
     assert len(faces) == len(set(faces)), "never a second set"
 
 
@@ -408,15 +410,15 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     view = page.get_by_label("Model view")
     expect(view).to_have_attribute("data-part", re.compile("part-"))
     page.get_by_role("button", name="Above").click()
-    page.wait_for_timeout(600)
-    click_at(view, 0.12, 0.09)
+    settled(page, view)  # the view turns
+    click_at(view, 0.2, 0.1)
     expect(page.get_by_label("Picked geometry")).to_contain_text("plane")
     page.keyboard.press("2")
     expect(page.get_by_role("heading", name="Setups")).to_be_visible()
     add_setup(page)
     expect(page.get_by_role("heading", name="Results")).to_be_visible()
-    page.wait_for_timeout(600)  # the view turns to the setup
-    click_at(view, 0.06, 0.09)
+    settled(page, view)  # turned to the setup
+    click_at(view, 0.065, 0.1)
     page.get_by_role("button", name="This way up").click()
     expect(page.get_by_role("combobox", name="Up direction")).to_have_value(re.compile("Face"))
     page.keyboard.press("Control+k")
@@ -434,11 +436,11 @@ def test_picking_measuring_up_and_the_keyboard(page: Page):
     station(page, "Plan")
     choose(page, "Add an operation", "Edge breaking")
     page.get_by_role("button", name="Above").click()
-    page.wait_for_timeout(600)
+    settled(page, view)
     alone = page.get_by_role("button", name=re.compile(r"Break edge \d+"))
     loop = page.get_by_role("button", name=re.compile(r"Break its loop of \d+"))
     for step in range(40):
-        click_at(view, 0.09, 0.006 * step)
+        click_at(view, 0.1, 0.0065 * step)
         if alone.count() and loop.count():
             break
     count = int(loop.inner_text().split()[-1])

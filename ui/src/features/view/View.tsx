@@ -43,7 +43,7 @@ export function View() {
   }, []);
   useEffect(() => scene?.setDark(colorScheme === "dark"), [scene, colorScheme]);
 
-  usePart(scene);
+  const drawn = usePart(scene);
   useSetup(scene);
   const { by, scale } = usePath(scene);
   const { inCell, met } = useProofView(scene);
@@ -67,7 +67,7 @@ export function View() {
         ref={canvas}
         tabIndex={0}
         aria-label="Model view"
-        data-part={state?.part.key ?? ""}
+        data-part={drawn}
         data-cell={inCell}
         data-met={met}
         data-picks={bench.picks.map((p) => p.face).join(",")}

@@ -5,8 +5,8 @@ import { useShared } from "../../session/context";
 import { useSession } from "../../session/store";
 import { CORNER } from "./looks";
 
-/** The part, what is picked on it and what the pointer is over. */
-export function usePart(scene: BenchScene | null) {
+/** The part, what is picked on it and what the pointer is over. Returns the key of the part that is drawn. */
+export function usePart(scene: BenchScene | null): string {
   const { id, state } = useShared();
   const key = state?.part.state === "ready" ? state.part.key : undefined;
   const blob = useBlob(key ? `/jobs/${id}/part/scene/${key}` : null);
@@ -25,4 +25,5 @@ export function usePart(scene: BenchScene | null) {
       picks.map((p) => p.point),
     );
   }, [scene, picks, blob.data]);
+  return (scene && blob.data && key) || "";
 }
