@@ -44,6 +44,7 @@ from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.pictures.drawing import of_part
 from fenrik.core.setups.side import SideDoc
 from fenrik.core.stock.heightmap import pieces_of
+from fenrik.core.stock.surface import StockSurface
 
 
 def _state(desk: Desk, order: dict[str, Any]) -> Any:
@@ -273,9 +274,15 @@ def _path(desk: Desk, order: dict[str, Any]) -> bytes:
 
 
 def _moment(desk: Desk, order: dict[str, Any]) -> bytes:
-    skin = desk.replay(order["key"]).surface(order["moment"])
-    arrays: Arrays = {"vertices": skin.vertices.astype(np.float32), "quads": skin.quads}
-    return pack({"moment": order["moment"]}, arrays)
+    return _skin(desk.replay(order["key"]).surface(order["moment"]), {"moment": order["moment"]})
+
+
+def _after(desk: Desk, order: dict[str, Any]) -> bytes:
+    return _skin(desk.replay(order["key"]).surface_after(order["step"]), {"step": order["step"]})
+
+
+def _skin(skin: StockSurface, head: dict[str, Any]) -> bytes:
+    return pack(head, {"vertices": skin.vertices.astype(np.float32), "quads": skin.quads})
 
 
 def _sheet(desk: Desk, order: dict[str, Any]) -> Any:
@@ -313,5 +320,6 @@ QUESTIONS: dict[str, Callable[[Desk, dict[str, Any]], Any]] = {
     "measure": _measure,
     "path": _path,
     "moment": _moment,
+    "after": _after,
     "sheet": _sheet,
 }

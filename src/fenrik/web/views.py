@@ -9,6 +9,7 @@ from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, Field
 
 from fenrik.app.shapes import Measured, OperationValues, PartFaces, ProofFacts, SideState, Vec3
+from fenrik.core.errors import NotFound
 from fenrik.core.features.hole_use import Purpose
 from fenrik.core.features.sides_needed import SideNeeded
 from fenrik.core.features.way_up import WayUp
@@ -228,8 +229,12 @@ def proof_stock(
     jobs: Service, key: Key, step: Annotated[int, Path(ge=0, le=100_000)], request: Request
 ) -> Response:
     """The stock's surface after a step; the last one with its deviation."""
-    jobs.answers.result(key)
-    return as_it_lies(request, jobs.answers.result(stock_key(key, step), f"The release has no step {step}."))
+    steps = len(jobs.answers.proof(key).facts["operations"])
+    if step >= steps:
+        raise NotFound(f"The release has no step {step}.", remedy=f"It has steps 0 to {steps - 1}.")
+    if step == steps - 1:
+        return as_it_lies(request, jobs.answers.result(stock_key(key)))
+    return packed(jobs.answers.ask("after", key=key, step=step))
 
 
 @router.get("/proofs/{key}/at/{moment}", response_class=Response)

@@ -44,7 +44,7 @@ def reachable(
         xy = p[:, :2] + (away + 0.5 * tolerance)[:, None] * h
         tip = p[:, 2] - up
         level = (n[:, 2] > 1.0 - 1e-6) & (profile.flat > 0)  # a floor is touched anywhere under the flat
-        got = cutter.tip(xy) <= tip + tolerance
+        got = ~cutter.blocked(xy, tip + tolerance)
         if level.any():
             got[level] |= _under_the_flat(cutter, p[level], profile.flat, tolerance)
         out[todo] = got
@@ -60,5 +60,5 @@ def _under_the_flat(cutter: DropCutter, points: Floats, flat: float, tolerance: 
             if not len(todo):
                 return found
             at = points[todo, :2] + share * flat * np.array([np.cos(angle), np.sin(angle)])
-            found[todo] = cutter.tip(at) <= points[todo, 2] + tolerance
+            found[todo] = ~cutter.blocked(at, points[todo, 2] + tolerance)
     return found

@@ -54,6 +54,7 @@ class Replay:
         self.pieces = np.concatenate([np.zeros((0, 12 if leaning else 6)), *own])
         self.ends_at = np.concatenate([s.ends_at for s in steps]) if steps else np.zeros(0)
         self.tool = np.concatenate([s.tool for s in steps]) if steps else np.zeros(0, dtype=np.int32)
+        self._after = after
         counts = np.cumsum([len(s.pieces) for s in steps]).astype(int).tolist()
         runs = [(pieces, s.tool[span]) for s in steps for pieces, span in by_axis(s.pieces)]
         self._cuts = Cuts([p for p, _ in runs], [tool for _, tool in runs], list(bodies)).settled()
@@ -88,6 +89,12 @@ class Replay:
         like this."""
         with self._lock:
             self._go_to(moment)
+            return self._bricks.surface(self._live.stock, self._cuts)
+
+    def surface_after(self, step: int) -> StockSurface:
+        """The stock's surface after an operation (from 0)."""
+        with self._lock:
+            self._live.go_to(self._after[step])
             return self._bricks.surface(self._live.stock, self._cuts)
 
     def _go_to(self, moment: float) -> None:

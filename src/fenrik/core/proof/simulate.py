@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, fields, replace
-from functools import partial
+from functools import cached_property
 from itertools import pairwise
 from typing import Any, Protocol
 
@@ -48,8 +48,7 @@ TRACES = ("engagement", "rate", "power", "bending")
 class StepCut:
     """What one operation did. `owner` (pieces,) is the row of its moves behind every piece, `volume` (rows,)
     mm³ per move, `traces` the greatest load per move by name (rows,), `facts` the load as numbers, `findings`
-    with `move` as the row; `thinning` (pieces,) is the mean chip of every piece over the feed per tooth,
-    `vertices` and `quads` are the stock's surface afterwards."""
+    with `move` as the row; `thinning` (pieces,) is the mean chip of every piece over the feed per tooth."""
 
     owner: NDArray[np.int32]
     volume: Floats
@@ -57,8 +56,6 @@ class StepCut:
     facts: LoadFacts
     findings: list[Finding]
     thinning: NDArray[np.float32]
-    vertices: NDArray[np.float32]
-    quads: NDArray[np.int32]
 
     def to_bytes(self) -> bytes:
         """As one blob."""
@@ -67,8 +64,6 @@ class StepCut:
             "owner": self.owner,
             "thinning": self.thinning,
             "volume": self.volume,
-            "vertices": self.vertices,
-            "quads": self.quads,
         }
         return pack(json.loads(json.dumps(head)), {**arrays, **self.traces})
 
@@ -87,8 +82,6 @@ class StepCut:
             LoadFacts(**head["facts"]),
             findings,
             arrays["thinning"],
-            arrays["vertices"],
-            arrays["quads"],
         )
 
 
@@ -104,18 +97,31 @@ class Keep(Protocol):
 
 @dataclass(frozen=True)
 class Simulated:
-    """The result of cutting: the `last` stock with the `cuts` that its tags stand for and its
-    `skin` where it was built on the way, what every step did, `move_of_tag` (pieces,) the move behind a tag,
-    removed `volume` (n,) mm³ per move, `traces` (n,) of the load by name, and findings."""
+    """The result of cutting: the `last` stock with the `cuts` that its tags stand for, the stock `after`
+    every step, what every step did, `move_of_tag` (pieces,) the move behind a tag, removed `volume` (n,) mm³
+    per move, `traces` (n,) of the load by name, and findings."""
 
     last: Stock
     cuts: Cuts
-    skin: StockSurface | None
+    after: list[Snapshot]
     steps: list[StepCut]
     move_of_tag: NDArray[np.int32]
     volume: Floats
     traces: dict[str, NDArray[np.float32]]
     findings: list[Finding]
+
+    @property
+    def skin(self) -> StockSurface:
+        """The surface of the last stock."""
+        return self._bricks.surface(self.last, self.cuts)
+
+    def skin_after(self, step: int) -> StockSurface:
+        """The stock's surface after a step, built when it is asked for: most are never looked at."""
+        return self._bricks.surface(self.after[step].stock(), self.cuts)
+
+    @cached_property
+    def _bricks(self) -> KeptBricks:
+        return KeptBricks(self.last.shape)
 
     def pieces(self, step: int) -> Floats:
         """The straight pieces (m, 6) of the tip that a step cut with, those of its `owner`."""
@@ -136,9 +142,8 @@ def simulate(
     motion = run.motion
     snapshot = Snapshot.of(stock)
     cuts = Cuts()
-    skin: StockSurface | None = None
     live: LiveStock | None = None
-    skins = KeptBricks(stock.shape)
+    after: list[Snapshot] = []
     steps: list[StepCut] = []
     owners: list[NDArray[np.int32]] = []
     volume = np.zeros(len(motion))
@@ -153,20 +158,18 @@ def simulate(
             cuts.add(stroke.pieces, stroke.bodies)
         kept = keep.get(step) if keep is not None else None
         if kept is not None:
-            cut, live, skin = StepCut.from_bytes(kept[0]), None, None
+            cut, live = StepCut.from_bytes(kept[0]), None
             snapshot = snapshot.changed(kept[1])
         else:
             live = live if live is not None else LiveStock(snapshot)
             share = progress.stage(step / len(run.names), (step + 1) / len(run.names))
-            built = partial(skins.surface, live.stock, cuts)
             was = Before(snapshot, cuts, [])
-            cut, skin = _cut_step(
-                own, run.names[step], strokes, live.stock, material, tag0, share, built, was
-            )
+            cut = _cut_step(own, run.names[step], strokes, live.stock, material, tag0, share, was)
             before, snapshot = snapshot, live.snapshot()
             if keep is not None:
                 keep.put(step, cut.to_bytes(), snapshot.changes(before))
         steps.append(cut)
+        after.append(snapshot)
         owners.append(rows[cut.owner].astype(np.int32))
         tag0 += len(cut.owner)
         volume[rows] += cut.volume
@@ -175,7 +178,7 @@ def simulate(
         findings += [replace(f, **run.moment(int(rows[f.move]))) for f in cut.findings]
     move_of_tag = np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32)
     last = live.stock if live is not None else snapshot.stock()
-    return Simulated(last, cuts.settled(), skin, steps, move_of_tag, volume, traces, findings)
+    return Simulated(last, cuts.settled(), after, steps, move_of_tag, volume, traces, findings)
 
 
 @dataclass(frozen=True)
@@ -230,10 +233,9 @@ def _cut_step(
     material: Material,
     tag0: int,
     progress: Progress,
-    surface: Callable[[], StockSurface],
     was: Before,
-) -> tuple[StepCut, StockSurface]:
-    """One operation's moves out of `work`, which `was` so before, and its `surface` afterwards."""
+) -> StepCut:
+    """One operation's moves out of `work`, which `was` so before."""
     motion = run.motion
     owners: list[NDArray[np.int32]] = []
     thinned: list[NDArray[np.float32]] = []
@@ -245,7 +247,7 @@ def _cut_step(
     for stroke in strokes:
         tool, pieces, row = stroke.tool, stroke.pieces, stroke.row
         removal = _cut_pieces(
-            work, stroke, motion.rapid[row], tag0, lambda s: progress.step(0.9 * s, f"cutting with '{name}'")
+            work, stroke, motion.rapid[row], tag0, lambda s: progress.step(s, f"cutting with '{name}'")
         )
         was.strokes.append((pieces, tag0, tool))
         tag0 += len(pieces)
@@ -267,23 +269,18 @@ def _cut_step(
         found.append(load)
         thinned.append(load.thinning.astype(np.float32))
         owners.append(row.astype(np.int32))
-    progress.step(0.92, f"building the surface after '{name}'")
-    skin = surface()
     facts = LoadFacts(0.0, 0.0)
     if found:
         whole = Load(*(np.concatenate([getattr(one, f.name) for one in found]) for f in fields(Load)))
         facts = _load_facts(np.concatenate(tips), np.concatenate(owners), whole, run.times)
-    cut = StepCut(
+    return StepCut(
         np.concatenate(owners) if owners else np.zeros(0, dtype=np.int32),
         volume,
         traces,
         facts,
         findings,
         np.concatenate(thinned) if thinned else np.zeros(0, dtype=np.float32),
-        skin.vertices.astype(np.float32),
-        skin.quads,
     )
-    return cut, skin
 
 
 def _cut_pieces(

@@ -64,8 +64,7 @@ class Carrying:
         clamped = setups.clamped(setup)
         posted = _posted(paths, setup, progress.stage(0.0, 0.6))
         if posted is not None:
-            done = cut_stock(paths, posted, progress.stage(0.6, 0.95)).done
-            skin = done.skin or surface(done.last, done.cuts)
+            skin = cut_stock(paths, posted, progress.stage(0.6, 0.95)).done.skin
         else:
             skin = surface(setups.raw_dexels(setup, proof_cell(clamped, paths.job.proof.cell_mm)))
         triangles = skin.triangles()

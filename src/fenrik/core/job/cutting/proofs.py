@@ -1,9 +1,9 @@
 """Proved releases as they are kept: facts, motion, stocks and moves apart, each as whoever asks for it reads
 it.
 
-Under the proof's key stand its facts as JSON; beside it the motion and the stock after every step as the
-blobs that a page reads, and the moves in full precision for the replay. The facts are written last: where
-they are, the rest is too.
+Under the proof's key stand its facts as JSON; beside it the motion and the last stock as the blobs that a
+page reads, and the moves in full precision for the replay, which has the stocks before that. The facts are
+written last: where they are, the rest is too.
 """
 
 from __future__ import annotations
@@ -35,9 +35,9 @@ class Proof:
         """Keys of all that the proof and its replay stand on."""
         replay = self.facts["replay"]
         cuts = [key for cut in replay["cuts"] for key in (cut, f"{cut}-stock")]
-        stocks = [stock_key(self.key, i) for i in range(len(self.facts["operations"]))]
         raw = [] if replay["is_box"] else [replay["raw"]]
-        return [self.key, motion_key(self.key), moves_key(self.key), *stocks, *raw, *cuts]
+        own = [motion_key(self.key), moves_key(self.key), stock_key(self.key)]
+        return [self.key, *own, *raw, *cuts]
 
 
 def motion_key(key: str) -> str:
@@ -50,17 +50,16 @@ def moves_key(key: str) -> str:
     return f"{key}-moves"
 
 
-def stock_key(key: str, step: int) -> str:
-    """Key of the stock's surface after a step of a proof (from 0), the last one with its deviation."""
-    return f"{key}-stock{step}"
+def stock_key(key: str) -> str:
+    """Key of the surface of a proof's last stock with its deviation."""
+    return f"{key}-last"
 
 
 def keep_proof(
-    store: Store, key: str, facts: dict[str, Any], motion: Arrays, moves: Arrays, stocks: list[Arrays]
+    store: Store, key: str, facts: dict[str, Any], motion: Arrays, moves: Arrays, last: Arrays
 ) -> Proof:
     """Keeps a proof in the store; its facts last."""
-    for step, arrays in enumerate(stocks):
-        store.put(stock_key(key, step), "stock", pack({"cell_mm": facts["cell_mm"]}, arrays))
+    store.put(stock_key(key), "stock", pack({"cell_mm": facts["cell_mm"]}, last))
     store.put(motion_key(key), "motion", pack({"time_s": facts["time_s"]}, motion))
     store.put(moves_key(key), "moves", pack({}, moves))
     store.put(key, "proof", json.dumps(facts).encode())

@@ -112,18 +112,14 @@ def _findings(evidence: Evidence, located: list[Finding]) -> list[dict[str, Any]
     return rows
 
 
-def stocks_of(evidence: Evidence) -> list[dict[str, NDArray[Any]]]:
-    """The stock's surface after every step, the last one with its deviation."""
-    stocks: list[dict[str, NDArray[Any]]] = [
-        {"vertices": step.vertices, "quads": step.quads} for step in evidence.cutting.done.steps
-    ]
+def last_stock(evidence: Evidence) -> dict[str, NDArray[Any]]:
+    """The surface of the last stock with its deviation."""
     surface = evidence.deviation.surface
-    stocks[-1] = {
+    return {
         "vertices": surface.vertices.astype(np.float32),
         "quads": surface.quads,
         "deviation": evidence.deviation.at_vertices.astype(np.float32),
     }
-    return stocks
 
 
 def motion_arrays(run: Run, traces: dict[str, NDArray[np.float32]], on: OnMachine) -> dict[str, NDArray[Any]]:

@@ -14,7 +14,7 @@ from fenrik.core.job.programs.posted import Posted
 from fenrik.core.job.programs.posting import operations_of, post
 from fenrik.core.job.proving.checks import CHECKS
 from fenrik.core.job.proving.evidence import gather
-from fenrik.core.job.proving.facts import facts_of, motion_arrays, stocks_of
+from fenrik.core.job.proving.facts import facts_of, last_stock, motion_arrays
 from fenrik.core.job.workspace.artefacts import key_of
 from fenrik.core.motion.program_motion import to_arrays
 from fenrik.core.posting.writing.dialect import dialect
@@ -123,5 +123,5 @@ class Prover:
             facts_of(self.paths, evidence, findings),
             motion,
             moves,
-            stocks_of(evidence),
+            last_stock(evidence),
         )

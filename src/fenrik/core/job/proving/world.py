@@ -114,11 +114,10 @@ class World:
     def stock_before(self, step: int) -> Solid:
         """The stock as it stands before a step."""
         if step > 0:
-            cut = self.cutting.done.steps[step - 1]
-            quads = cut.quads
-            sides = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]).astype(np.int32)
+            skin = self.cutting.done.skin_after(step - 1)
+            sides = skin.triangles()
             ids = np.ones(len(sides), dtype=np.int32)
-            mesh = TriangleMesh(cut.vertices.astype(np.float64), sides, ids)
+            mesh = TriangleMesh(skin.vertices, sides, ids)
         elif self.clamped.stock_mesh is not None:
             mesh = self.clamped.stock_mesh
         else:
