@@ -17,34 +17,24 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
 from fenrik.core.cutting.drop import DropCutter, Profile
+from fenrik.core.cutting.leaving_out import SKIN_MM, TOUCH_MM, Trimming, raised, slowed
 from fenrik.core.cutting.topology import Topology
 from fenrik.core.errors import ComputeError
-from fenrik.core.motion.builder import PathBuilder
-from fenrik.core.motion.moves import Motion
 from fenrik.core.motion.notes import Short
 from fenrik.core.motion.planes import Plane
 from fenrik.core.motion.toolpath import Toolpath
 from fenrik.core.stock.heightmap import HeightMap
-from fenrik.core.tooling.assembly import POINTED, UNDERCUTTING, Assembly
+from fenrik.core.tooling.assembly import UNDERCUTTING, Assembly
 
 Floats = NDArray[np.float64]
 When = Literal["trim", "raise", "leave"]
 SLICES = 4
 PITCH_MM = 0.25
 """A path is looked at every so many mm."""
-TOUCH_MM = 0.05
-"""Less than this over the planning stock, whose cells are met at their middles, is left to the proof."""
-DEEP_MM = 2.0
-"""More than this is no skin that going down may take along."""
-CORE, SKIN_SHARE, ENTRY_SHARE = 0.75, 0.25, 0.4
-"""Stock beyond the first share of the radius, and lower than the second share of the diameter, is a skin that
-going down at the third share of the feed may take along (common practice, no source)."""
 ROUNDS = 6
 """How often moves are left out, each time with the stock as what is left cuts it."""
 FAR_MM = 0.002
 """The same far beside the cutter, where cells count whole."""
-SKIN_MM = 0.05
-"""Gap kept between shank or holder and part or stock."""
 
 
 @dataclass(frozen=True)
@@ -207,14 +197,14 @@ def kept_clear(
             short = replace(short, share=short.share + float(bad.sum()) / looked_at)
         if when == "trim":
             # what is left out leaves stock standing, which later moves may touch: so once more
-            moved = _Trimming(moved, clearance, stock, tool).run(owner, points, touches)
+            moved = Trimming(moved, clearance, stock, tool).run(owner, points, touches)
         elif when == "raise":
-            moved = _raised(moved, owner, points, np.where(bad, lack.most, 0.0))
+            moved = raised(moved, owner, points, np.where(bad, lack.most, 0.0))
             break
         else:
             break
     if when == "trim" and moved is not path and stock is not None:
-        moved = _slowed(moved, stock.copy(), tool)
+        moved = slowed(moved, stock.copy(), tool)
     return path if short is None else replace(moved, notes=[*path.notes, short])
 
 
@@ -245,193 +235,3 @@ def _against(bad: NDArray[np.bool_], part: Lack, both: Lack) -> str:
     """Whether the worst of the spots is too near the part or only the stock."""
     worst = int(np.argmax(np.where(bad, both.most, -1.0)))
     return "part" if part.most[worst] >= both.most[worst] else "stock"
-
-
-class _Trimming:
-    """Leaves moves out of a path and finds the way back: down to the next good place at which no more than a
-    skin stands (and nothing that only what was left out would have cut); until there, more is left out."""
-
-    def __init__(self, path: Toolpath, clearance: float, stock: HeightMap | None, tool: Assembly) -> None:
-        self.path, self.clearance, self.tool = path, clearance, tool
-        self.stock = None if stock is None else stock.copy()
-        self.out, self.broken, self.ever, self.mark = PathBuilder(), False, False, 0
-
-    def run(self, owner: NDArray[np.int64], points: Floats, bad: NDArray[np.bool_]) -> Toolpath:
-        """Without the bad ones of the spots (n, 3) of moves: stretches of straight moves, arcs and rapids as
-        a whole."""
-        path, out = self.path, self.out
-        gone = np.zeros(len(path), dtype=np.bool_)
-        np.logical_or.at(gone, owner, bad)
-        first = np.searchsorted(owner, np.arange(len(path) + 1))
-        for i in range(len(path)):
-            out.level, out.run = int(path.level[i]), int(path.run[i])
-            if not gone[i]:
-                self._keep(i)
-            elif path.turn[i] != 0 or path.kind[i] == Motion.RAPID:
-                self.broken = self.ever = True
-            else:
-                spots, faults = points[first[i] : first[i + 1]], bad[first[i] : first[i + 1]]
-                for spot, fault in zip(spots.tolist(), faults.tolist(), strict=True):
-                    self._spot(spot, fault, i)
-        here = out.position
-        if here is not None and here[2] < self.clearance:
-            out.rapid(here[0], here[1], self.clearance)
-        return out.build()
-
-    def _keep(self, i: int) -> None:
-        """A move without a fault."""
-        path = self.path
-        into_solid = self.tool.kind in POINTED and path.kind[i] != Motion.RAPID
-        if self._lowers(i) and self.ever and not into_solid and not self._free(path.tip[i].tolist(), DEEP_MM):
-            # it went down where something was cut that is not cut any more
-            self.broken = True
-            return
-        if path.kind[i] == Motion.RAPID:
-            if self.broken:
-                x, y, z = (float(v) for v in path.tip[i])
-                self._over(x, y, z)
-            self.broken = False
-        elif self.broken:
-            if not self._back(path.tip[i - 1].tolist(), float(path.feed[i])):
-                return
-        _copy(self.out, path, i)
-
-    def _lowers(self, i: int) -> bool:
-        """Whether a rapid or a plunge goes down, be it because it is the way back from above."""
-        path = self.path
-        down = self.broken or (i > 0 and path.tip[i, 2] < path.tip[i - 1, 2])
-        return bool(down and path.kind[i] in (Motion.RAPID, Motion.PLUNGE))
-
-    def _spot(self, spot: list[float], fault: bool, i: int) -> None:
-        """On to a spot of a straight move that has faults."""
-        feed = float(self.path.feed[i])
-        if fault:
-            self.broken = self.ever = True
-        elif self.broken:
-            self._back(spot, feed)
-        else:
-            self.out.feed(spot[0], spot[1], spot[2], feed, Motion(int(self.path.kind[i])))
-
-    def _over(self, x: float, y: float, z: float) -> None:
-        here = self.out.position
-        if here is not None:
-            self.out.rapid(here[0], here[1], max(self.clearance, here[2]))
-        self.out.rapid(x, y, max(self.clearance, z))
-
-    def _back(self, place: list[float], feed: float) -> bool:
-        """Down to a place, if nothing stands there; whether it did."""
-        if not self._free(place, SKIN_SHARE * self.tool.diameter):
-            return False
-        x, y, z = place
-        self._over(x, y, z)
-        self.out.feed(x, y, z, ENTRY_SHARE * feed, Motion.PLUNGE)
-        self.broken = False
-        return True
-
-    def _free(self, place: list[float], but: float) -> bool:
-        """Whether stock stands no more than `but` mm higher under the cutter than the tip will."""
-        if self.stock is None:
-            return True
-        self.stock.cut(self.out.since(self.mark), self.tool.cleared)
-        self.mark = max(0, self.out.count() - 1)
-        core = min(CORE * self.tool.radius, self.tool.radius - 1.5 * self.stock.half_diagonal)
-        core = max(0.3 * self.tool.radius, core)
-        at, z = np.array([place[:2]]), place[2]
-        # the shank, no thicker than the cutter, would rub along a skin that is higher than the flutes
-        whole = float(self.stock.top_at(at, self.tool.radius - self.stock.half_diagonal)[0])
-        return float(self.stock.top_at(at, core)[0]) <= z + but and whole <= z + self.tool.flute_length
-
-
-def _slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:
-    """Rapids that counted on what was left out, and would now run into stock, go over it and down at feed;
-    quick links through it go at the cutting feed, and flutes wider than their neck come up at feed where
-    stock may stand over them."""
-    out = PathBuilder()
-    mark = 0
-    necked = tool.shank_diameter < tool.diameter - 1e-6
-    feeds = path.feed[path.kind == Motion.FEED]
-    cutting = float(feeds.max()) if len(feeds) else np.inf
-    rapid = path.kind == Motion.RAPID
-    following = path.feed.copy()
-    following[rapid] = path.feed[~rapid][-1] if (~rapid).any() else 0.0
-    for i in range(len(path) - 2, -1, -1):
-        following[i] = path.feed[i] if not rapid[i] else following[i + 1]
-    for i in range(len(path)):
-        out.level, out.run = int(path.level[i]), int(path.run[i])
-        here, there = out.position, path.tip[i].tolist()
-        linking = here is not None and path.kind[i] == Motion.LINK and path.feed[i] > cutting
-        if not linking and (not rapid[i] or here is None or (there[2] >= here[2] + 1e-9 and not necked)):
-            _copy(out, path, i)
-            continue
-        assert here is not None
-        if linking:
-            stock.cut(out.since(mark), tool.cleared)
-            mark = max(0, out.count() - 1)
-            over = float(stock.top(here[:2], (there[0], there[1]), tool.radius))
-            if over <= min(here[2], there[2]) + TOUCH_MM or path.turn[i] != 0:
-                _copy(out, path, i)
-            else:
-                out.feed(there[0], there[1], there[2], cutting, Motion.LINK)
-            continue
-        stock.cut(out.since(mark), tool.cleared)
-        mark = max(0, out.count() - 1)
-        if there[2] >= here[2] + 1e-9:
-            clear = float(stock.top(here[:2], here[:2], tool.radius)) - tool.flute_length + SKIN_MM
-            if clear > here[2]:
-                out.feed(here[0], here[1], min(clear, there[2]), float(following[i]), Motion.LINK)
-            _copy(out, path, i)
-            continue
-        top = float(stock.top(here[:2], (there[0], there[1]), tool.radius))
-        if top <= min(here[2], there[2]) + TOUCH_MM:
-            _copy(out, path, i)
-            continue
-        over = top + SKIN_MM
-        out.rapid(here[0], here[1], max(here[2], over))
-        out.rapid(there[0], there[1], max(here[2], over))
-        out.rapid(there[0], there[1], max(there[2], over))
-        if there[2] < over:
-            out.feed(there[0], there[1], there[2], float(following[i]), Motion.PLUNGE)
-    return out.build()
-
-
-def _raised(path: Toolpath, owner: NDArray[np.int64], points: Floats, lift: Floats) -> Toolpath:
-    """Rows with a bad spot become straight moves through their lifted spots."""
-    gone = np.zeros(len(path), dtype=np.bool_)
-    np.logical_or.at(gone, owner, lift > 0)
-    lifted = points.copy()
-    lifted[:, 2] += np.where(lift > 0, lift + SKIN_MM, 0.0)
-    first = np.searchsorted(owner, np.arange(len(path) + 1))
-    out = PathBuilder()
-    for i in range(len(path)):
-        out.level, out.run = int(path.level[i]), int(path.run[i])
-        if gone[i] and path.kind[i] != Motion.RAPID:
-            for x, y, z in lifted[first[i] : first[i + 1]].tolist():
-                _squarely(out, x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
-        else:
-            if i > 0 and gone[i - 1] and path.kind[i] != Motion.RAPID:
-                x, y, z = path.tip[i - 1].tolist()  # down again to where the next move begins
-                _squarely(out, x, y, z, float(path.feed[i]), Motion(int(path.kind[i])))
-            _copy(out, path, i)
-    return out.build()
-
-
-def _squarely(out: PathBuilder, x: float, y: float, z: float, feed: float, kind: Motion) -> None:
-    """To a spot at the greater of both heights: up before and down after."""
-    here = out.position
-    if here is not None:
-        out.feed(here[0], here[1], max(here[2], z), feed, kind)
-        out.feed(x, y, max(here[2], z), feed, kind)
-    out.feed(x, y, z, feed, kind)
-
-
-def _copy(out: PathBuilder, path: Toolpath, i: int) -> None:
-    x, y, z = (float(v) for v in path.tip[i])
-    kind = Motion(int(path.kind[i]))
-    if kind == Motion.RAPID:
-        out.rapid(x, y, z)
-    elif path.turn[i] != 0:
-        cx, cy = (float(v) for v in path.centre[i])
-        plane = Plane(int(path.plane[i]))
-        out.arc((x, y, z), (cx, cy), int(path.turn[i]), float(path.feed[i]), kind, plane)
-    else:
-        out.feed(x, y, z, float(path.feed[i]), kind)

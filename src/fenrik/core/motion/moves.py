@@ -188,9 +188,12 @@ class Moves:
         if longest is None and not self.turn.any():
             return np.hstack([self.start, self.tip]), np.arange(len(self), dtype=np.int32)
         owner, before, upto = self._shares(tolerance, longest)
-        sweeps = self.sweeps()
-        pieces = np.hstack([self.at(owner, before, sweeps), self.at(owner, upto, sweeps)])
-        pieces[before == 0.0, :3], pieces[upto == 1.0, 3:] = self.start, self.tip
+        first, last = before == 0.0, upto == 1.0
+        pieces = np.empty((len(owner), 6))
+        pieces[:, 3:] = self.at(owner, upto, self.sweeps())
+        pieces[last, 3:] = self.tip
+        pieces[1:, :3] = pieces[:-1, 3:]  # within a move, a part begins where the one before ends
+        pieces[first, :3] = self.start
         return pieces, owner.astype(np.int32)
 
     def poses(self, tolerance: float, longest: float | None = None) -> tuple[Floats, NDArray[np.int32]]:

@@ -29,6 +29,8 @@ LETTERS = ("IJ", "KI", "JK")
 
 def in_plane(points: Floats, plane: NDArray[np.int8]) -> Floats:
     """Coordinates (n, 2) of points (n, 3) along the first and second axis of each point's plane (n,)."""
+    if not plane.any():  # as nearly all arcs lie
+        return points[:, :2]
     return np.asarray(np.take_along_axis(points, AXES[plane][:, :2], axis=1))
 
 
@@ -57,7 +59,10 @@ def on_arcs(
     c, s = np.cos(angle), np.sin(angle)
     out = start + share[:, None] * (end - start)
     turned = centre + np.stack([c * arm[:, 0] - s * arm[:, 1], s * arm[:, 0] + c * arm[:, 1]], axis=1)
-    np.put_along_axis(out, AXES[plane][:, :2], turned, axis=1)
+    if plane.any():
+        np.put_along_axis(out, AXES[plane][:, :2], turned, axis=1)
+    else:
+        out[:, :2] = turned
     return np.asarray(out)
 
 
@@ -70,6 +75,6 @@ def lengths(
     arc = np.flatnonzero(turn)
     if len(arc):
         a, b, c, t, p = start[arc], end[arc], centre[arc], turn[arc], plane[arc]
-        rise = np.take_along_axis(step[arc], AXES[p][:, 2:], axis=1)[:, 0]
+        rise = step[arc, AXES[p, 2]]
         out[arc] = np.hypot(radii(a, c, p) * sweeps(a, b, c, t, p), rise)
     return np.asarray(out)
