@@ -7,10 +7,13 @@ import sys
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 
+import numpy as np
 import pytest
+import trimesh
 import yaml
 
 from fenrik.cli import main
+from fenrik.core.binary import unpack
 from fenrik.core.errors import Conflict, DocumentError, InputError, NotFound
 from tests.app.conftest import finish, state_of
 from tests.conftest import MODELS, NASTY, ROOT
@@ -105,6 +108,34 @@ def test_plan_and_proof_are_computed_once_and_only_what_changed_again(jobs):
     jobs.save(job_id, present["revision"] + 1, document)
     planner = jobs.paths(job_id)
     assert planner.keys.track(planner.job.setups[0], planner.job.setups[0].operations[0]) == again
+
+
+def test_the_stock_after_every_operation_holds_what_is_left(client, jobs):
+    job_id = loaded(jobs)
+    present = jobs.get(job_id)
+    operations = present["document"]["setups"][0]["operations"]
+    operations.insert(0, {"name": "Face", "strategy": "facing", "tool": operations[0]["tool"]})
+    jobs.save(job_id, present["revision"], present["document"])
+    jobs.runs.start(job_id, "prove")
+    finish(jobs)
+    key = state_of(jobs, job_id)["releases"][0]["key"]
+    facts = client.get(f"/api/proofs/{key}/facts").json()
+    left = facts["stock_volume_mm3"]
+    for step, operation in enumerate(facts["operations"]):
+        arrays = unpack(client.get(f"/api/proofs/{key}/stock/{step}").content)[1]
+        skin = trimesh.Trimesh(arrays["vertices"], quads_in_two(arrays["quads"]))
+        left -= operation["removed_mm3"]
+        # what was removed is counted on a lattice of 1 mm, to some hundredths
+        assert skin.is_watertight and skin.volume == pytest.approx(left, rel=0.03)
+        assert ("deviation" in arrays) == (operation is facts["operations"][-1])
+    assert operation["name"] == "Rough" and operation["removed_mm3"] > 0.1 * left
+    answer = client.get(f"/api/proofs/{key}/stock/2")
+    assert answer.status_code == 404
+    assert answer.json()["message"] == "The release has no step 2. It has steps 0 to 1."
+
+
+def quads_in_two(quads):
+    return np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
 
 
 def test_failed_run_keeps_its_words_and_cancelled_one_stops(jobs):

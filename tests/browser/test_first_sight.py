@@ -149,3 +149,30 @@ def test_a_worst_place_is_gone_to_by_the_camera(page: Page, proved: int):
     assert at != before
     page.get_by_role("button", name="Above", exact=True).click()
     assert settled(page, view) != at
+
+
+def test_setups_of_one_program_stand_under_it(page: Page):
+    job = imported(page)
+    kept = page.request.get(f"/api/jobs/{job}").json()
+    document = kept["document"]
+    document["setups"].append({**document["setups"][0], "name": "Second vice", "work_offset": "G55"})
+    document["releases"] = [{"name": "both", "setup": "Top", "also": ["Second vice"]}]
+    answer = page.request.put(f"/api/jobs/{job}/document", data=kept)
+    assert answer.ok, answer.text()
+    page.goto(f"/jobs/{job}/release")
+    rows = page.get_by_role("table", name="Releases").locator("tbody tr")
+    expect(rows).to_have_count(2)
+    expect(rows.first).to_contain_text(re.compile("both.*Top.*Plain ISO"))
+    expect(rows.last).to_contain_text(re.compile("↳.*Second vice"))
+    expect(page.get_by_role("checkbox", name="Second vice, G55")).to_be_checked()
+
+
+def test_a_card_starts_at_its_top(page: Page):
+    page.goto(f"/jobs/{imported(page)}/plan")
+    card = page.get_by_label("Card", exact=True)
+    for name in ("Rough", "Face"):
+        page.get_by_role("cell", name=name, exact=True).click()
+        expect(card.get_by_role("textbox", name="Name", exact=True)).to_have_value(name)
+        assert card.evaluate("e => e.scrollTop") == 0
+        card.evaluate("e => e.scrollTo(0, e.scrollHeight)")
+        assert card.evaluate("e => e.scrollTop") > 100

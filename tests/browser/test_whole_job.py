@@ -212,6 +212,11 @@ def test_from_step_file_to_proved_program(page: Page, tmp_path):
     with page.context.expect_page() as sheet:
         page.get_by_role("link", name="Setup sheet").click()
     expect(sheet.value.get_by_role("heading", name="Setup sheet: Plate by hand, Top")).to_be_visible()
+    assert sheet.value.pdf()[:5] == b"%PDF-"
+    # printed, or saved as PDF, from the page as it is
+    page.get_by_role("button", name="Print, PDF").click()
+    frame = page.locator("iframe")
+    expect(frame).to_have_attribute("srcdoc", re.compile("Setup sheet: Plate by hand"))
 
     page.reload()  # everything is as it was
     expect(page.get_by_text("proved", exact=True).first).to_be_visible()
