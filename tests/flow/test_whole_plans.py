@@ -20,8 +20,6 @@ PARTS = (
     "angled_bracket", "boxes_on_faces", "cast_bearing_unit", "curved_support", "drafted_lug", "motor_bracket",
     "pillow_block", "plate_a", "plate_b", "ribbed_flange", "tapered_cap",
 )  # fmt: skip
-LONG = ("angled_bracket", "drafted_lug", "ribbed_flange")
-"""Parts whose second direction would take the tests a minute each."""
 
 
 def coarse_recipe():
@@ -33,9 +31,8 @@ def coarse_recipe():
     return recipe | {"name": "Coarse"}
 
 
-@pytest.mark.parametrize(
-    ("part", "up"), [*((p, "+z") for p in PARTS), *((p, "-z") for p in PARTS if p not in LONG)]
-)
+@pytest.mark.parametrize("up", ["+z", "-z"])
+@pytest.mark.parametrize("part", PARTS)
 def test_a_whole_plan_of_a_foreign_part_is_offered_without_a_stop(part, up):
     document = {
         "fenrik": 1,
