@@ -85,8 +85,8 @@ def kept(**more):
     store = MemoryStore()
     moves = {"tip": np.arange(6.0).reshape(2, 3)}
     motion = {"pieces": np.zeros((1, 6), dtype=np.float32)}
-    stocks = [{"vertices": np.zeros((0, 3), dtype=np.float32)}] * 2
-    proof = keep_proof(store, "proof-7", facts(**more), motion, moves, stocks)
+    last = {"vertices": np.zeros((0, 3), dtype=np.float32)}
+    proof = keep_proof(store, "proof-7", facts(**more), motion, moves, last)
     return store, proof
 
 
@@ -109,9 +109,15 @@ def test_only_stops_forbid_a_program():
 @pytest.mark.parametrize(("is_box", "raw"), [(True, []), (False, ["raw-1"])])
 def test_all_that_a_replay_needs_is_named(is_box, raw):
     _, proof = kept(replay={**facts()["replay"], "is_box": is_box})
-    stocks = [stock_key("proof-7", 0), stock_key("proof-7", 1)]
     cuts = ["cut-1", "cut-1-stock", "cut-2", "cut-2-stock"]
-    assert proof.results() == ["proof-7", "proof-7-motion", "proof-7-moves", *stocks, *raw, *cuts]
+    assert proof.results() == [
+        "proof-7",
+        "proof-7-motion",
+        "proof-7-moves",
+        stock_key("proof-7"),
+        *raw,
+        *cuts,
+    ]
 
 
 def test_what_is_not_there_is_none():

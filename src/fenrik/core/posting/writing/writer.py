@@ -169,8 +169,9 @@ class _Writer:
         dwells = {} if whole else {int(i): float(s) for i, s in enumerate(planned.dwells()) if s}
         on = {c.first: f"{'G41' if c.side > 0 else 'G42'} D{step.tool.number}" for c in planned.compensated}
         off = {c.last: "G40" for c in planned.compensated}
-        columns = (moves.tip.tolist(), moves.rapid.tolist(), moves.turn.tolist(), moves.feed.tolist())
-        for i, (end, rapid, turn, feed) in enumerate(zip(*columns, strict=True)):
+        angles = moves.sweeps()
+        columns = (moves.tip, moves.rapid, angles, moves.feed)
+        for i, (end, rapid, angle, feed) in enumerate(zip(*(c.tolist() for c in columns), strict=True)):
             if i < start or i <= behind:
                 continue
             if i in canned and i > 0:
@@ -178,8 +179,8 @@ class _Writer:
                 self._cycle(canned[i], moves.tip[behind].tolist())
                 continue
             self._end_cycle()
-            if turn:
-                self._arc(moves, i)
+            if angle:
+                self._arc(moves, i, angle)
             elif words := self._axes(end):
                 switch = on.get(i) or off.get(i, "")
                 self._emit("0" if rapid else "1", words, None if rapid else feed, switch=switch)
@@ -316,11 +317,12 @@ class _Writer:
         if self.modal.pop("cycle", None) is not None:
             self._line("G80")
 
-    def _arc(self, moves: Moves, i: int) -> None:
+    def _arc(self, moves: Moves, i: int, sweep: float) -> None:
+        """A planned arc that turns by `sweep` rad: 2 pi for a full circle, which its rounded ends do not tell
+        from none."""
         start, end, plane = self._here(), moves.tip[i].tolist(), int(moves.plane[i])
         turn, centre = int(moves.turn[i]), moves.centre[i].tolist()
         feed = float(moves.feed[i])
-        sweep = self._sweep(moves, i)
         pieces = 1
         if self.dialect.arcs == "radius":
             pieces = max(1, math.ceil(sweep / WIDEST_RADIUS_ARC))
@@ -330,13 +332,6 @@ class _Writer:
             upto = _on_arc(start, end, centre, turn * sweep, plane, k / pieces)
             self._one_arc(upto, centre, turn, plane, feed, sweep / pieces)
         self._one_arc(end, centre, turn, plane, feed, sweep / pieces)
-
-    def _sweep(self, moves: Moves, i: int) -> float:
-        """The angle of a planned arc, 2 pi for a full circle, which the rounded ends do not tell from
-        none."""
-        one = slice(i, i + 1)
-        ends = (moves.tip[i - 1 : i], moves.tip[one], moves.centre[one])
-        return float(planes.sweeps(*ends, moves.turn[one], moves.plane[one])[0])
 
     def _one_arc(
         self, end: list[float], centre: list[float], turn: int, plane: int, feed: float, sweep: float

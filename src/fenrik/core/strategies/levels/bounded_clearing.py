@@ -136,7 +136,7 @@ class ClearingRun:
         self.wanted = engagement_angle(self.stepover, across)
         self.side = 1 if (p.direction == "climb") == inputs.spindle_clockwise else -1
         self.stock = inputs.stock.copy()
-        self.path = PathBuilder()
+        self.path, self.mark = PathBuilder(), 0
         self.link_feed = p.link_feed or inputs.feed
         self.link = Linker.of(inputs, self.path, self.stock)
         self.slope = math.tan(math.radians(p.ramp_deg))
@@ -202,6 +202,7 @@ class ClearingRun:
         )
         for stretch in clearing.run(lambda share: progress.step(max(0.0, share), words)):
             self._write(stretch, level)
+        self._catch_up()
         if clearing.left > 0:
             rest = clearing.left * field.h**2
             if rest > 0.5 * self.radius**2:
@@ -228,8 +229,9 @@ class ClearingRun:
         return np.asarray(self.stock.heights > level + TOUCH_MM)
 
     def _write(self, stretch: Stretch, level: float) -> None:
-        """One stretch of the way into the path, and out of the planning stock."""
-        mark = max(0, self.path.count() - 1)
+        """One stretch of the way into the path."""
+        if stretch.kind in (LIFT, ENTRY):
+            self._catch_up()  # the ways over and down look at the stock
         x, y = (float(v) for v in stretch.points[0])
         if stretch.kind == LIFT:
             self.link.over(x, y)
@@ -247,7 +249,11 @@ class ClearingRun:
                 np.column_stack([np.hypot(*np.diff(stretch.points, axis=0).T), stretch.engaged[1:]])
             )
             self._feed(stretch.points, level, Motion.FEED)
-        self.stock.cut(self.path.since(mark), self.inputs.assembly.cleared)
+
+    def _catch_up(self) -> None:
+        """Takes what was written since the last time out of the planning stock."""
+        self.stock.cut(self.path.since(self.mark), self.inputs.assembly.cleared)
+        self.mark = max(0, self.path.count() - 1)
 
     def _over_cleared(self, points: Floats, level: float) -> None:
         """A link over ground that is free: lifted a little when it is longer than the cutter is wide."""
