@@ -4,6 +4,8 @@ what the colours of the path tell, where a click leads the eye."""
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -11,6 +13,14 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import saved, settled
 from tests.browser.test_whole_job import add_setup, begin, document_of, give, imported, station
 from tests.conftest import MODELS
+
+
+def changed(page: Page, job: int, work: Callable[[dict[str, Any]], None]) -> None:
+    """Changes a job's document behind the page's back."""
+    kept = page.request.get(f"/api/jobs/{job}").json()
+    work(kept["document"])
+    answer = page.request.put(f"/api/jobs/{job}/document", data=kept)
+    assert answer.ok, answer.text()
 
 
 @pytest.fixture
@@ -26,21 +36,18 @@ def proved(page: Page) -> int:
 
 
 def test_the_front_page_shows_the_job_with_its_picture_and_finds_it_by_name(page: Page, proved: int):
-    kept = page.request.get(f"/api/jobs/{proved}").json()
-    kept["document"]["name"] = "Cover plate seen first"
-    page.request.put(f"/api/jobs/{proved}/document", data=kept)
+    changed(page, proved, lambda document: document.update(name="Cover plate seen first"))
     page.goto("/")
     jobs = page.get_by_role("list", name="Jobs").get_by_role("listitem")
     page.get_by_role("textbox", name="Search").fill("first cover")
     expect(jobs).to_have_count(1)
     row = jobs.first
     expect(row).to_contain_text("Column mill 500")
-    expect(row).to_contain_text(re.compile("proved"))
+    expect(row.locator(".state")).to_have_text("not proved")  # the program would name another job now
     picture = row.locator("img")
     expect(picture).to_be_visible()
     assert picture.evaluate("async (e) => { await e.decode(); return e.naturalWidth }") >= 160
-    moment = page.request.get("/api/jobs").json()
-    updated = next(j["updated"] for j in moment if j["name"] == "Cover plate seen first")
+    updated = next(j["updated"] for j in page.request.get("/api/jobs").json() if j["id"] == proved)
     local = page.evaluate(
         "(at) => new Date(at).toLocaleString(undefined, {dateStyle: 'medium', timeStyle: 'short'})", updated
     )
@@ -51,6 +58,11 @@ def test_the_front_page_shows_the_job_with_its_picture_and_finds_it_by_name(page
     page.get_by_role("textbox", name="Search").fill("COVER")
     row.get_by_role("link", name="Cover plate seen first").click()  # on to where the job stands
     expect(page.get_by_role("heading", name="Prove", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Prove", exact=True).click()
+    expect(page.get_by_role("heading", name="Findings")).to_be_visible(timeout=120_000)
+    page.goto("/")
+    state = jobs.filter(has_text="Cover plate seen first").locator(".state")
+    expect(state).to_have_text(re.compile(r"^proved(, \d+ cautions?)?$"))
 
 
 def test_the_way_up_is_proposed_with_its_reason_and_the_next_is_the_other_side(page: Page):
@@ -81,13 +93,10 @@ def test_the_way_up_is_proposed_with_its_reason_and_the_next_is_the_other_side(p
 
 def test_a_tool_that_was_made_up_says_so_until_it_is_confirmed(page: Page):
     job = imported(page)
-    kept = page.request.get(f"/api/jobs/{job}").json()
-    kept["document"]["tools"][0]["to_check"] = True
-    page.request.put(f"/api/jobs/{job}/document", data=kept)
+    changed(page, job, lambda document: document["tools"][0].update(to_check=True))
     page.goto(f"/jobs/{job}/tools")
-    row = (
-        page.get_by_role("table", name="Tools", exact=True).get_by_role("row").filter(has_text="End mill 10")
-    )
+    tools = page.get_by_role("table", name="Tools", exact=True)
+    row = tools.get_by_role("row").filter(has_text="End mill 10")
     expect(row).to_contain_text("made up: lengths and holder to confirm")
     row.click()
     page.get_by_role("button", name="They are right").click()
@@ -140,11 +149,11 @@ def test_a_worst_place_is_gone_to_by_the_camera(page: Page, proved: int):
     view = page.get_by_label("Model view")
     page.get_by_text("Deviation", exact=True).click()
     places = page.get_by_role("table", name=re.compile("Worst places|Out of the tools"))
-    first = places.first.get_by_role("row")
-    expect(first.first).to_be_visible()
+    worst = places.first.get_by_role("row").first
+    expect(worst).to_be_visible()
     before = settled(page, view)
-    first.first.click()
-    expect(first.first).to_have_class(re.compile("chosen"))
+    worst.click()
+    expect(worst).to_have_class(re.compile("chosen"))
     at = settled(page, view)
     assert at != before
     page.get_by_role("button", name="Above", exact=True).click()
@@ -153,18 +162,40 @@ def test_a_worst_place_is_gone_to_by_the_camera(page: Page, proved: int):
 
 def test_setups_of_one_program_stand_under_it(page: Page):
     job = imported(page)
-    kept = page.request.get(f"/api/jobs/{job}").json()
-    document = kept["document"]
-    document["setups"].append({**document["setups"][0], "name": "Second vice", "work_offset": "G55"})
-    document["releases"] = [{"name": "both", "setup": "Top", "also": ["Second vice"]}]
-    answer = page.request.put(f"/api/jobs/{job}/document", data=kept)
-    assert answer.ok, answer.text()
+
+    def together(document: dict[str, Any]) -> None:
+        document["setups"].append({**document["setups"][0], "name": "Second vice", "work_offset": "G55"})
+        document["releases"] = [{"name": "both", "setup": "Top", "also": ["Second vice"]}]
+
+    changed(page, job, together)
     page.goto(f"/jobs/{job}/release")
     rows = page.get_by_role("table", name="Releases").locator("tbody tr")
     expect(rows).to_have_count(2)
     expect(rows.first).to_contain_text(re.compile("both.*Top.*Plain ISO"))
     expect(rows.last).to_contain_text(re.compile("↳.*Second vice"))
-    expect(page.get_by_role("checkbox", name="Second vice, G55")).to_be_checked()
+    # a tick is taken back by the keyboard, though its box was clicked last
+    second = page.get_by_role("checkbox", name="Second vice, G55")
+    expect(second).to_be_checked()
+    second.click()
+    expect(second).not_to_be_checked()
+    saved(page)
+    page.keyboard.press("Control+z")
+    expect(second).to_be_checked()
+
+
+def test_escape_closes_a_list_of_choices_and_keeps_what_is_picked(page: Page):
+    page.goto(f"/jobs/{imported(page)}/setups")
+    page.get_by_role("group", name="Ways up").get_by_role("button", name="Show the faces reached").click()
+    view = page.get_by_label("Model view")
+    expect(view).to_have_attribute("data-picks", re.compile(r"^\d"))
+    page.get_by_role("combobox", name="Up direction").click()
+    expect(page.get_by_role("option", name="+z")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("option", name="+z")).to_be_hidden()
+    expect(view).to_have_attribute("data-picks", re.compile(r"^\d"))
+    page.get_by_role("heading", name="Setups", exact=True).click()
+    page.keyboard.press("Escape")
+    expect(view).to_have_attribute("data-picks", "")
 
 
 def test_a_card_starts_at_its_top(page: Page):

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import base64
-import json
 import re
 
 import pytest
-from playwright.sync_api import Dialog, FormData, Locator, Page, expect
+from playwright.sync_api import Dialog, Locator, Page, expect
 
 from fenrik.core.posting.reading.readback import Reader
+from tests.browser.conftest import imported as handed_in
 from tests.browser.conftest import saved, settled
 from tests.conftest import MODELS, NASTY, make_tool
 
@@ -502,15 +502,7 @@ def imported(page: Page) -> int:
         "setups": [{"name": "Top", "operations": [face, rough]}],
         "proof": {"cell_mm": 1.0},
     }
-    files = FormData()
-    files.append(
-        "files", {"name": "job.json", "mimeType": "application/json", "buffer": json.dumps(document).encode()}
-    )
-    model = (MODELS / "plate_a.step").read_bytes()
-    files.append("files", {"name": "plate_a.step", "mimeType": "application/step", "buffer": model})
-    answer = page.request.post("/api/jobs/import", multipart=files)
-    assert answer.ok, answer.text()
-    return answer.json()["id"]
+    return handed_in(page, document, "plate_a.step")
 
 
 def document_of(page: Page, job: int):

@@ -239,6 +239,9 @@ function Actions({ canUndo, canRedo, move, openPalette }: ActionProps) {
 const WRITTEN_IN =
   "input:not([readonly], [type=checkbox], [type=radio], [type=range]), textarea, [contenteditable]";
 
+/** Where Escape closes a list of choices, and nothing else. */
+const CHOSEN_IN = "input[readonly]";
+
 function useKeys(
   go: (s: Station) => void,
   move: (w: "undo" | "redo") => void,
@@ -264,7 +267,7 @@ function useKeys(
         go(STATIONS[Number(event.key) - 1]);
       } else if (event.key === "?") {
         help(true);
-      } else if (event.key === "Escape") {
+      } else if (event.key === "Escape" && !(event.target as HTMLElement).closest(CHOSEN_IN)) {
         useSession.getState().set({ picks: [], wanted: null, wantedWords: "", drawing: null });
       }
     };

@@ -34,7 +34,7 @@ PITCH_MM = 0.25
 ROUNDS = 6
 """How often moves are left out, each time with the stock as what is left cuts it."""
 FAR_MM = 0.002
-"""The same far beside the cutter, where cells count whole."""
+"""As `TOUCH_MM`, far beside the cutter, where cells count whole."""
 
 
 @dataclass(frozen=True)

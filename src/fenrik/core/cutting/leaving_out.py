@@ -1,5 +1,5 @@
-"""Moves at which shank or holder would touch, left out of a path or lifted, and the ways about what then
-stands."""
+"""Moves at which shank or holder would touch are left out of a path or lifted; what is driven after them goes
+round the stock that this leaves standing."""
 
 from __future__ import annotations
 
@@ -148,7 +148,7 @@ class Trimming:
             return False
         x, y, z = place
         self._over(x, y, z)
-        self.out.feed(x, y, z, ENTRY_SHARE * feed, Motion.PLUNGE)
+        self.out.feed(x, y, z, ENTRY_SHARE * feed, PLUNGE)
         self.broken = False
         return True
 
@@ -184,21 +184,19 @@ def slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:
             rows.copy(out, i)
             continue
         assert here is not None
+        stock.cut(out.since(mark), tool.cleared)
+        mark = max(0, out.count() - 1)
         if linking:
-            stock.cut(out.since(mark), tool.cleared)
-            mark = max(0, out.count() - 1)
             over = float(stock.top(here[:2], (there[0], there[1]), tool.radius))
             if over <= min(here[2], there[2]) + TOUCH_MM or rows.turn[i]:
                 rows.copy(out, i)
             else:
-                out.feed(there[0], there[1], there[2], cutting, Motion.LINK)
+                out.feed(there[0], there[1], there[2], cutting, LINK)
             continue
-        stock.cut(out.since(mark), tool.cleared)
-        mark = max(0, out.count() - 1)
         if there[2] >= here[2] + 1e-9:
             clear = float(stock.top(here[:2], here[:2], tool.radius)) - tool.flute_length + SKIN_MM
             if clear > here[2]:
-                out.feed(here[0], here[1], min(clear, there[2]), following[i], Motion.LINK)
+                out.feed(here[0], here[1], min(clear, there[2]), following[i], LINK)
             rows.copy(out, i)
             continue
         top = float(stock.top(here[:2], (there[0], there[1]), tool.radius))
@@ -210,7 +208,7 @@ def slowed(path: Toolpath, stock: HeightMap, tool: Assembly) -> Toolpath:
         out.rapid(there[0], there[1], max(here[2], over))
         out.rapid(there[0], there[1], max(there[2], over))
         if there[2] < over:
-            out.feed(there[0], there[1], there[2], following[i], Motion.PLUNGE)
+            out.feed(there[0], there[1], there[2], following[i], PLUNGE)
     return out.build()
 
 

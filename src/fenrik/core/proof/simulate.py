@@ -110,7 +110,7 @@ class Simulated:
     traces: dict[str, NDArray[np.float32]]
     findings: list[Finding]
 
-    @property
+    @cached_property
     def skin(self) -> StockSurface:
         """The surface of the last stock."""
         return self._bricks.surface(self.last, self.cuts)
